@@ -1,0 +1,200 @@
+"""The document: a clip's skeleton, channels, curves, and how its take is read.
+
+A channel is named by its joint's index and one of ``tx ty tz rx ry rz``; angles are
+degrees in the joint's rotation order, lengths the skeleton's unit, time frames.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
+from fractions import Fraction
+from functools import cached_property
+from typing import Literal, NamedTuple, TypeAlias
+
+import numpy as np
+
+from leancurve import rotation
+from leancurve.arrays import Bools, Floats, Ints
+from leancurve.curve import Curve, KeyedCurve, SampledCurve, evaluate_keyed
+from leancurve.skeleton import Skeleton, forward_kinematics
+
+CHANNELS = ("tx", "ty", "tz", "rx", "ry", "rz")
+Positions: TypeAlias = Literal["add", "replace"]
+
+
+class ChannelId(NamedTuple):
+    """A channel of a joint: ``ChannelId(3, "rx")``."""
+
+    joint: int
+    name: str
+
+    @property
+    def turns(self) -> bool:
+        return self.name[0] == "r"
+
+
+@dataclass(frozen=True)
+class Reading:
+    """How a take is read: unit, up axis, and what position channels mean.
+
+    ``root_positions`` and ``joint_positions`` say whether position channels of roots and of
+    other joints replace the rest offset or add to it.
+    """
+
+    metres_per_unit: float = 0.01
+    up_axis: Literal["x", "y", "z"] = "y"
+    root_positions: Positions = "add"
+    joint_positions: Positions = "replace"
+    ends: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class Clip:
+    """An immutable state of a clip. ``layout`` is each joint's channels in file order."""
+
+    skeleton: Skeleton
+    layout: tuple[tuple[str, ...], ...]
+    curves: Mapping[ChannelId, Curve]
+    rate: Fraction
+    frames: int
+    reading: Reading = field(default_factory=Reading)
+    name: str = "clip"
+
+    @property
+    def channels(self) -> tuple[ChannelId, ...]:
+        return tuple(ChannelId(j, c) for j, names in enumerate(self.layout) for c in names)
+
+    @property
+    def duration_s(self) -> float:
+        """A clip of N frames lasts (N - 1) / rate seconds."""
+        return float(max(self.frames - 1, 0) / self.rate)
+
+    @property
+    def key_count(self) -> int:
+        return sum(c.key_count for c in self.curves.values())
+
+    @property
+    def millimetres(self) -> float:
+        """Factor from the skeleton's unit to millimetres."""
+        return self.reading.metres_per_unit * 1000.0
+
+    def order(self, joint: int) -> str:
+        """The joint's rotation order, ``"ZYX"``; shorter where it has fewer channels."""
+        return "".join(c[1].upper() for c in self.layout[joint] if c[0] == "r")
+
+    @cached_property
+    def orders(self) -> tuple[str, ...]:
+        return tuple(self.order(j) for j in range(len(self.skeleton)))
+
+    @cached_property
+    def rotation_axes(self) -> Ints:
+        """Per joint the axes of its rotation channels ``(J, 3)``: 0 X, 1 Y, 2 Z, -1 none."""
+        axes = np.full((len(self.skeleton), 3), -1, dtype=np.int64)
+        for j, order in enumerate(self.orders):
+            for k, axis in enumerate(order):
+                axes[j, k] = rotation.AXES.index(axis)
+        return axes
+
+    def with_curves(self, curves: Mapping[ChannelId, Curve]) -> Clip:
+        """This clip with some of its curves replaced."""
+        return replace(self, curves={**self.curves, **curves})
+
+    def joint_translations(self, values: Mapping[str, Floats], joint: int, count: int) -> Floats:
+        """Local translations ``(F, 3)`` of a joint from its position channels' values."""
+        offset = self.skeleton.offset_array[joint]
+        is_root = self.skeleton.parents[joint] < 0
+        mode = self.reading.root_positions if is_root else self.reading.joint_positions
+        out = np.tile(offset, (count, 1))
+        for axis, name in enumerate(("tx", "ty", "tz")):
+            if name in values:
+                out[:, axis] = values[name] + (offset[axis] if mode == "add" else 0.0)
+        return out
+
+
+def sampled_on_frames(curve: Curve, frames: int) -> bool:
+    """Whether a curve is dense: sampled, or keyed on every frame and nowhere else."""
+    if isinstance(curve, SampledCurve):
+        return True
+    return curve.key_count == frames and bool(np.all(curve.time == np.arange(frames)))
+
+
+def channel_values(
+    clip: Clip, frames: Floats, channels: Iterable[ChannelId] | None = None
+) -> dict[ChannelId, Floats]:
+    """Values of channels at times ``(F,)`` in frames; all channels unless some are named."""
+    wanted = list(clip.channels if channels is None else channels)
+    frames = np.asarray(frames, dtype=np.float64)
+    whole = len(frames) == clip.frames and bool(np.all(frames == np.arange(clip.frames)))
+    out: dict[ChannelId, Floats] = {}
+    keyed_ids: list[ChannelId] = []
+    keyed_curves: list[KeyedCurve] = []
+    for channel in wanted:
+        curve = clip.curves[channel]
+        if isinstance(curve, KeyedCurve):
+            keyed_ids.append(channel)
+            keyed_curves.append(curve)
+        else:
+            out[channel] = curve.values if whole else curve.at(frames)
+    if keyed_curves:
+        out.update(zip(keyed_ids, evaluate_keyed(keyed_curves, frames), strict=True))
+    return out
+
+
+@dataclass(frozen=True, eq=False)
+class Pose:
+    """Local rotations ``(F, J, 4)`` and translations ``(F, J, 3)``, translations whole."""
+
+    rotation: Floats
+    translation: Floats
+
+    def world(self, skeleton: Skeleton) -> tuple[Floats, Floats]:
+        """World rotations and positions, in the skeleton's unit."""
+        return forward_kinematics(skeleton, self.rotation, self.translation)
+
+
+def _poses_from(clip: Clip, values: Mapping[ChannelId, Floats], count: int) -> Pose:
+    from leancurve.kernels import motion
+
+    joints = len(clip.skeleton)
+    angles = np.zeros((count, joints, 3))
+    translation = np.broadcast_to(clip.skeleton.offset_array, (count, joints, 3)).copy()
+    for j, names in enumerate(clip.layout):
+        turns = [c for c in names if c[0] == "r"]
+        for k, name in enumerate(turns):
+            angles[:, j, k] = values[ChannelId(j, name)]
+        if len(turns) < len(names):
+            moves = {c: values[ChannelId(j, c)] for c in names if c[0] == "t"}
+            translation[:, j] = clip.joint_translations(moves, j, count)
+    quats = np.empty((count, joints, 4))
+    motion.euler_to_quat(angles, clip.rotation_axes, quats)
+    return Pose(quats, translation)
+
+
+def evaluate(clip: Clip, frames: Floats | None = None) -> Pose:
+    """Poses of a clip at times ``(F,)`` in frames, by default on each of its frames.
+
+    Between frames, sampled rotations turn by slerp and sampled positions go straight;
+    keyed channels follow their curves. ``evaluate(F) == evaluate(all)[F]`` on frames.
+    """
+    every = np.arange(clip.frames, dtype=np.float64)
+    at = every if frames is None else np.asarray(frames, dtype=np.float64)
+    pose = _poses_from(clip, channel_values(clip, at), len(at))
+    between: Bools = at != np.floor(at)
+    dense = [
+        j
+        for j, names in enumerate(clip.layout)
+        if any(
+            c[0] == "r" and isinstance(clip.curves[ChannelId(j, c)], SampledCurve) for c in names
+        )
+    ]
+    if np.any(between) and dense:
+        off = np.clip(at[between], 0, max(clip.frames - 1, 0))
+        low = np.floor(off)
+        high = np.minimum(low + 1, clip.frames - 1)
+        a = _poses_from(clip, channel_values(clip, low), len(low)).rotation[:, dense]
+        b = _poses_from(clip, channel_values(clip, high), len(high)).rotation[:, dense]
+        mixed = rotation.slerp(a, b, (off - low)[:, None])
+        where = np.flatnonzero(between)
+        pose.rotation[where[:, None], np.array(dense)] = mixed
+    return pose

@@ -1,0 +1,6 @@
+"""The procedural capture: a ferry crew's takes, clean (the truth) and with seeded defects."""
+
+from leancurve.demo.defects import captured, lamp_take
+from leancurve.demo.takes import TAKES, DemoTake
+
+__all__ = ["TAKES", "DemoTake", "captured", "lamp_take"]

@@ -1,0 +1,485 @@
+"""BVH: skeletal hierarchy and motion as text, read and written in full.
+
+The format has no standard body; the rules followed are those its files share: rotations
+intrinsic in the order the channels are listed, offsets in the parent's frame, one row of
+numbers a frame. What files disagree on (unit, what position channels mean) is decided by
+evidence, said in the notes, and can be changed in the reading.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from dataclasses import dataclass, field, replace
+from fractions import Fraction
+
+import numpy as np
+
+from leancurve.arrays import Floats, Ints
+from leancurve.clip import ChannelId, Clip, Positions, Reading, channel_values
+from leancurve.curve import Curve, SampledCurve
+from leancurve.errors import BadInput
+from leancurve.measure import FOOT, HEAD, find_ends
+from leancurve.skeleton import EndSite, Skeleton
+
+CHANNEL_NAMES = {
+    "xposition": "tx",
+    "yposition": "ty",
+    "zposition": "tz",
+    "xrotation": "rx",
+    "yrotation": "ry",
+    "zrotation": "rz",
+}
+WRITTEN_NAMES = {short: f"{long[0].upper()}{long[1:]}" for long, short in CHANNEL_NAMES.items()}
+MAX_JOINTS = 5_000
+MAX_DEPTH = 500
+KNOWN_RATES = (
+    *(Fraction(n) for n in (12, 15, 24, 25, 30, 48, 50, 60, 72, 75, 90, 100, 120, 144, 150, 200)),
+    *(Fraction(n) for n in (240, 250, 300, 360, 480, 500, 1000)),
+    *(Fraction(n * 1000, 1001) for n in (24, 30, 48, 60, 120)),
+)
+UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254}
+
+
+@dataclass(frozen=True)
+class Take:
+    """What a file holds, as found: the clip as read and what there is to say about reading it."""
+
+    clip: Clip
+    notes: tuple[str, ...] = ()
+    warnings: tuple[str, ...] = ()
+
+
+@dataclass
+class _Hierarchy:
+    names: list[str] = field(default_factory=list)
+    parents: list[int] = field(default_factory=list)
+    offsets: list[tuple[float, float, float]] = field(default_factory=list)
+    layout: list[tuple[str, ...]] = field(default_factory=list)
+    ends: list[EndSite] = field(default_factory=list)
+
+
+@dataclass
+class _Open:
+    """A block whose closing brace has not been seen; ``joint`` is -1 for an end site."""
+
+    joint: int
+    line: int
+    offset: tuple[float, float, float] | None = None
+    channels: tuple[str, ...] | None = None
+
+
+def read_bvh(data: bytes, name: str = "take") -> Take:
+    """Read a BVH file. Raises :class:`BadInput` with the line and what was expected there."""
+    if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
+        try:
+            data = data.decode("utf-16").encode()
+        except UnicodeDecodeError:
+            raise BadInput("the text is marked as UTF-16 but is not valid UTF-16") from None
+    data = data.removeprefix(b"\xef\xbb\xbf")
+    if not data.strip():
+        raise BadInput("the file is empty; expected HIERARCHY", line=1)
+    if b"\0" in data:
+        raise BadInput("the file is not text; expected a BVH file that begins with HIERARCHY")
+    found = re.search(rb"(?:^|[\r\n])[ \t]*MOTION[ \t]*(?=[\r\n]|$)", data)
+    head = data[: found.start()] if found else data
+    tree = _read_hierarchy(_lines(head), has_motion=found is not None)
+    if found is None:
+        raise BadInput("expected MOTION after the hierarchy, found the end of the file")
+    motion_line = _count_lines(data[: found.end()])
+    frames, frame_time, body, body_line = _read_motion_head(data[found.end() :], motion_line)
+    channels = sum(len(c) for c in tree.layout)
+    rows, warnings = _read_rows(body, body_line, channels, frames)
+    return _take(name, tree, rows, _rate(frame_time), warnings)
+
+
+def _lines(data: bytes) -> list[str]:
+    try:
+        text = data.decode("utf-8")
+    except UnicodeDecodeError:
+        text = data.decode("latin-1")
+    return re.split(r"\r\n|\r|\n", text)
+
+
+def _count_lines(data: bytes) -> int:
+    """The 1-based line that the end of ``data`` stands on."""
+    return len(re.findall(rb"\r\n|\r|\n", data)) + 1
+
+
+def _statements(lines: list[str]) -> list[tuple[int, str]]:
+    """Lines with their numbers, braces set apart, blank ones dropped."""
+    out: list[tuple[int, str]] = []
+    for number, raw in enumerate(lines, start=1):
+        text = raw.strip()
+        tail: list[str] = []
+        while text and text[-1] in "{}" and (len(text) == 1 or text[-2].isspace()):
+            tail.insert(0, text[-1])
+            text = text[:-1].strip()
+        while text and text[0] in "{}" and len(text) > 1:
+            out.append((number, text[0]))
+            text = text[1:].strip()
+        if text:
+            out.append((number, text))
+        out.extend((number, brace) for brace in tail)
+    return out
+
+
+def _read_hierarchy(lines: list[str], *, has_motion: bool) -> _Hierarchy:
+    statements = _statements(lines)
+    if not statements or statements[0][1].upper() != "HIERARCHY":
+        line, text = statements[0] if statements else (1, "MOTION")
+        raise BadInput(f"expected HIERARCHY, found {_shown(text)}", line=line)
+    tree = _Hierarchy()
+    stack: list[_Open] = []
+    awaiting: _Open | None = None
+    for number, text in statements[1:]:
+        word, _, rest = text.partition(" ") if " " in text else text.partition("\t")
+        keyword, rest = word.upper(), rest.strip()
+        if awaiting is not None:
+            if text != "{":
+                raise BadInput(f"expected {{ to open the block, found {_shown(text)}", line=number)
+            stack.append(awaiting)
+            awaiting = None
+            continue
+        if keyword in ("ROOT", "JOINT"):
+            awaiting = _open_joint(tree, stack, keyword, rest, number)
+        elif keyword == "END":
+            if not stack or stack[-1].joint < 0:
+                raise BadInput("an End Site must stand inside a joint", line=number)
+            _need_offset(tree, stack[-1], number)
+            awaiting = _Open(-1, number)
+        elif text == "}":
+            if not stack:
+                raise BadInput("found } with no open block", line=number)
+            _close(tree, stack, number)
+        elif keyword == "OFFSET":
+            _offset(stack, rest, number)
+        elif keyword == "CHANNELS":
+            _channels(stack, rest, number)
+        else:
+            expected = "ROOT" if not stack and not tree.names else "JOINT, End Site, OFFSET or }"
+            if not stack and tree.names:
+                expected = "MOTION"
+            raise BadInput(f"expected {expected}, found {_shown(text)}", line=number)
+    if awaiting is not None or stack:
+        block = awaiting or stack[-1]
+        what = "an End Site" if block.joint < 0 else f"joint {tree.names[block.joint]!r}"
+        where = "MOTION" if has_motion else "the end of the file"
+        raise BadInput(f"{what} opened here is not closed by }} before {where}", line=block.line)
+    if not tree.names:
+        raise BadInput("expected ROOT, found no joint", line=statements[0][0])
+    return tree
+
+
+def _shown(text: str) -> str:
+    return repr(text if len(text) <= 40 else text[:37] + "…")
+
+
+def _open_joint(
+    tree: _Hierarchy, stack: list[_Open], keyword: str, name: str, number: int
+) -> _Open:
+    if keyword == "ROOT" and stack:
+        raise BadInput("a ROOT cannot stand inside another joint", line=number)
+    if keyword == "JOINT" and (not stack or stack[-1].joint < 0):
+        raise BadInput("expected ROOT, found a JOINT outside any joint", line=number)
+    if not name:
+        raise BadInput(f"{keyword} has no name", line=number)
+    if name in tree.names:
+        raise BadInput(f"two joints are named {_shown(name)}; names must differ", line=number)
+    if len(tree.names) >= MAX_JOINTS or len(stack) >= MAX_DEPTH:
+        raise BadInput(f"more than {MAX_JOINTS} joints, or {MAX_DEPTH} deep", line=number)
+    if stack:
+        _need_offset(tree, stack[-1], number)
+    tree.names.append(name)
+    tree.parents.append(stack[-1].joint if stack else -1)
+    tree.offsets.append((0.0, 0.0, 0.0))
+    tree.layout.append(())
+    return _Open(len(tree.names) - 1, number)
+
+
+def _need_offset(tree: _Hierarchy, block: _Open, number: int) -> None:
+    if block.offset is None:
+        what = "End Site" if block.joint < 0 else f"joint {tree.names[block.joint]!r}"
+        raise BadInput(f"{what} has no OFFSET before this line", line=number)
+
+
+def _close(tree: _Hierarchy, stack: list[_Open], number: int) -> None:
+    block = stack.pop()
+    _need_offset(tree, block, number)
+    assert block.offset is not None
+    if block.joint < 0:
+        tree.ends.append(EndSite(stack[-1].joint, block.offset, len(tree.names)))
+    else:
+        tree.offsets[block.joint] = block.offset
+        tree.layout[block.joint] = block.channels or ()
+
+
+def _offset(stack: list[_Open], rest: str, number: int) -> None:
+    if not stack:
+        raise BadInput("OFFSET outside any joint", line=number)
+    if stack[-1].offset is not None:
+        raise BadInput("a second OFFSET in one block", line=number)
+    words = rest.split()
+    if len(words) != 3:
+        raise BadInput(f"OFFSET needs 3 numbers, found {len(words)}", line=number)
+    x, y, z = (_number(w, "OFFSET", number) for w in words)
+    stack[-1].offset = (x, y, z)
+
+
+def _number(word: str, where: str, line: int) -> float:
+    try:
+        if "_" in word:
+            raise ValueError
+        value = float(word)
+    except ValueError:
+        raise BadInput(f"{where}: expected a number, found {_shown(word)}", line=line) from None
+    if not math.isfinite(value):
+        raise BadInput(f"{where}: expected a finite number, found {_shown(word)}", line=line)
+    return value
+
+
+def _channels(stack: list[_Open], rest: str, number: int) -> None:
+    if not stack or stack[-1].joint < 0:
+        raise BadInput("CHANNELS outside any joint", line=number)
+    if stack[-1].channels is not None:
+        raise BadInput("a second CHANNELS in one joint", line=number)
+    words = rest.split()
+    if not words or not words[0].isdigit():
+        raise BadInput("CHANNELS needs a count and then names", line=number)
+    count, names = int(words[0]), words[1:]
+    if count != len(names):
+        raise BadInput(f"CHANNELS says {count} but names {len(names)}", line=number)
+    short: list[str] = []
+    for name in names:
+        if name.lower() not in CHANNEL_NAMES:
+            raise BadInput(
+                f"unknown channel {_shown(name)}; expected Xposition … Zrotation", line=number
+            )
+        if CHANNEL_NAMES[name.lower()] in short:
+            raise BadInput(f"channel {name} is listed twice in one joint", line=number)
+        short.append(CHANNEL_NAMES[name.lower()])
+    stack[-1].channels = tuple(short)
+
+
+def _read_motion_head(data: bytes, line: int) -> tuple[int, float, bytes, int]:
+    """Frame count, frame time, the rows' bytes and the line they begin on."""
+    position = 0
+    found: dict[str, str] = {}
+    for label in ("Frames", "Frame Time"):
+        while True:
+            match = re.compile(rb"[^\r\n]*(\r\n|\r|\n|$)").match(data, position)
+            assert match is not None
+            text = match.group(0).decode("latin-1").strip()
+            if text or match.end() >= len(data):
+                break
+            position = match.end()
+            line += 1
+        spaced = r"[ \t]+".join(label.split())
+        pattern = rf"{spaced}[ \t]*:?[ \t]*(.*)"
+        wanted = re.fullmatch(pattern, text, re.I)
+        if wanted is None or not wanted.group(1):
+            shown = _shown(text) if text else "the end of the file"
+            raise BadInput(f"expected '{label}:' and a number, found {shown}", line=line)
+        found[label] = wanted.group(1)
+        if label == "Frames" and not re.fullmatch(r"\+?\d{1,9}", found[label]):
+            raise BadInput(
+                f"Frames: expected a whole number of 0 or more, found {_shown(found[label])}",
+                line=line,
+            )
+        if label == "Frame Time":
+            time = _number(found[label], label, line)
+            if not 1e-6 <= time <= 10:
+                raise BadInput(
+                    f"Frame Time: expected seconds between 0.000001 and 10, found {found[label]}",
+                    line=line,
+                )
+        position = match.end()
+        line += 1
+    return int(found["Frames"]), time, data[position:], line
+
+
+def _read_rows(
+    body: bytes, first_line: int, channels: int, declared: int
+) -> tuple[Floats, list[str]]:
+    """The motion as ``(frames, channels)`` and warnings about its frame count."""
+    from leancurve.kernels.text import scan_numbers
+
+    values, line_ends, bad = scan_numbers(body)
+    if bad:
+        _, line, token = bad[0]
+        shown = token.decode("latin-1")
+        kind = "a finite number" if re.match(r"[+-]?(nan|inf)", shown, re.I) else "a number"
+        raise BadInput(f"expected {kind}, found {_shown(shown)}", line=first_line + line)
+    if channels == 0:
+        if len(values):
+            raise BadInput("the rows hold numbers but no joint has channels", line=first_line)
+        return np.zeros((declared, 0)), []
+    warnings: list[str] = []
+    counts = np.diff(line_ends, prepend=0)
+    filled = np.flatnonzero(counts)
+    if np.any(counts[filled] != channels):
+        values = _mend_rows(values, counts, filled, channels, first_line, warnings)
+    frames = len(values) // channels
+    if frames != declared:
+        warnings.append(
+            f"the file says {declared} frames but holds {frames}: the {frames} that are there "
+            "were brought in"
+        )
+    if frames == 0:
+        warnings.append("the file holds no motion, only a skeleton")
+    return values.reshape(frames, channels), warnings
+
+
+def _mend_rows(
+    values: Floats, counts: Ints, filled: Ints, channels: int, first_line: int, warnings: list[str]
+) -> Floats:
+    """Rows broken over several lines are joined; a last row cut short is dropped."""
+    wrong = filled[counts[filled] != channels]
+    first, last = int(wrong[0]), int(filled[-1])
+    if len(wrong) == 1 and first == last and counts[first] < channels:
+        warnings.append(
+            f"the last row (line {first_line + first}) holds {counts[first]} of {channels} "
+            "numbers: it was left out"
+        )
+        return values[: len(values) - int(counts[first])]
+    # A row may be broken over lines: then every row still ends where a line ends.
+    ends = np.cumsum(counts[filled])
+    rows = np.arange(channels, ends[-1] + 1, channels)
+    if len(values) % channels == 0 and np.all(np.isin(rows, ends)) and counts.max() <= channels:
+        return values
+    raise BadInput(
+        f"expected {channels} numbers in this row, found {counts[first]}", line=first_line + first
+    )
+
+
+def _rate(frame_time: float) -> Fraction:
+    """Frames per second as a rational: a known rate where the text's rounding allows it."""
+    for rate in KNOWN_RATES:
+        if abs(frame_time - float(1 / rate)) <= 6e-7:
+            # 29.97 and 30 differ by 33 µs, 119.88 and 120 by 8 µs: no two share a rounding.
+            return rate
+    return Fraction(1 / frame_time).limit_denominator(100_000)
+
+
+def guess_unit(height: float) -> tuple[float, str]:
+    """Metres a unit from the figure's height, and how it was found, for a person to read."""
+    for unit, metres in UNITS.items():
+        if 1.35 <= height * metres <= 2.15:
+            return metres, f"unit {unit}: the figure stands {height * metres:.2f} m tall"
+    if height <= 0:
+        return 0.01, "unit cm: the figure has no height to tell it by"
+    factor = 1.7 / height
+    return factor, (
+        f"unit {factor * 100:.3g} cm: taken so that the figure stands 1.70 m; it is none of "
+        "m, cm, mm, inch"
+    )
+
+
+def _guess_up(skeleton: Skeleton) -> str:
+    """The axis along which the head stands above the feet at rest."""
+    rest = skeleton.rest_positions
+    names = skeleton.names
+    heads = [j for j, n in enumerate(names) if HEAD.search(n)]
+    feet = [j for j, n in enumerate(names) if FOOT.search(n)]
+    if not heads or not feet:
+        return "y"
+    return "xyz"[int(np.argmax(rest[heads].mean(axis=0) - rest[feet].mean(axis=0)))]
+
+
+def _positions(
+    tree: _Hierarchy, columns: dict[ChannelId, Floats], roots: bool
+) -> tuple[Positions | None, int]:
+    """Whether position channels replace the offset or add to it, by where their values lie."""
+    to_offset = to_zero = 0.0
+    joints = 0
+    for j, names in enumerate(tree.layout):
+        moves = [c for c in names if c[0] == "t"]
+        if (tree.parents[j] < 0) != roots or not moves:
+            continue
+        joints += 1
+        for c in moves:
+            offset = tree.offsets[j]["xyz".index(c[1])]
+            values = columns[ChannelId(j, c)]
+            if len(values):
+                to_offset += float(np.median(np.abs(values - offset)))
+                to_zero += float(np.median(np.abs(values)))
+    if joints == 0 or abs(to_offset - to_zero) < 1e-9:
+        return None, joints
+    return ("replace" if to_offset < to_zero else "add"), joints
+
+
+def _take(name: str, tree: _Hierarchy, rows: Floats, rate: Fraction, warnings: list[str]) -> Take:
+    skeleton = Skeleton(
+        tuple(tree.names), tuple(tree.parents), tuple(tree.offsets), tuple(tree.ends)
+    )
+    layout = tuple(tree.layout)
+    ids = [ChannelId(j, c) for j, names in enumerate(layout) for c in names]
+    by_channel = np.ascontiguousarray(rows.T)
+    columns = {channel: by_channel[k] for k, channel in enumerate(ids)}
+    notes: list[str] = []
+    metres, note = guess_unit(skeleton.rest_height)
+    notes.append(note)
+    root_mode, _ = _positions(tree, columns, roots=True)
+    joint_mode, moving = _positions(tree, columns, roots=False)
+    if moving:
+        how = "replace the rest offset" if joint_mode != "add" else "add to the rest offset"
+        notes.append(f"position channels on {moving} joints besides the root {how}")
+    if root_mode == "replace":
+        notes.append("the root's position channels replace its offset")
+    up = _guess_up(skeleton)
+    reading = Reading(
+        metres_per_unit=metres,
+        up_axis="x" if up == "x" else "z" if up == "z" else "y",
+        root_positions=root_mode or "add",
+        joint_positions=joint_mode or "replace",
+        ends=find_ends(skeleton),
+    )
+    curves: dict[ChannelId, Curve] = {c: SampledCurve(v) for c, v in columns.items()}
+    clip = Clip(skeleton, layout, curves, rate, len(rows), reading, name)
+    return Take(clip, tuple(notes), tuple(warnings))
+
+
+def write_bvh(clip: Clip) -> bytes:
+    """The clip on each of its frames as BVH: names, order, offsets and channel orders kept.
+
+    Numbers are written in the shortest form that reads back as the same double.
+    """
+    lines = ["HIERARCHY"]
+    below: dict[int, list[tuple[int, int, EndSite | int]]] = {}
+    for j, parent in enumerate(clip.skeleton.parents):
+        below.setdefault(parent, []).append((j, 1, j))
+    for end in clip.skeleton.ends:
+        below.setdefault(end.parent, []).append((end.before, 0, end))
+
+    def put(item: EndSite | int, depth: int) -> None:
+        pad = "\t" * depth
+        if isinstance(item, EndSite):
+            lines.extend([f"{pad}End Site", f"{pad}{{"])
+            lines.append(f"{pad}\tOFFSET {_triple(item.offset)}")
+        else:
+            word = "ROOT" if clip.skeleton.parents[item] < 0 else "JOINT"
+            lines.extend([f"{pad}{word} {clip.skeleton.names[item]}", f"{pad}{{"])
+            lines.append(f"{pad}\tOFFSET {_triple(clip.skeleton.offsets[item])}")
+            channels = [WRITTEN_NAMES[c] for c in clip.layout[item]]
+            lines.append(" ".join([f"{pad}\tCHANNELS {len(channels)}", *channels]))
+            for _, _, child in sorted(below.get(item, []), key=lambda b: (b[0], b[1])):
+                put(child, depth + 1)
+        lines.append(f"{pad}}}")
+
+    for _, _, root in below[-1]:
+        put(root, 0)
+    lines += ["MOTION", f"Frames: {clip.frames}", f"Frame Time: {float(1 / clip.rate)!r}"]
+    values = channel_values(clip, np.arange(clip.frames, dtype=np.float64))
+    if values:
+        rows = np.stack([values[c] for c in clip.channels], axis=1)
+        lines.extend(" ".join(map(repr, row)) for row in rows.tolist())
+    return ("\n".join(lines) + "\n").encode()
+
+
+def _triple(offset: tuple[float, float, float]) -> str:
+    return " ".join(repr(float(v)) for v in offset)
+
+
+def renamed(take: Take, name: str) -> Take:
+    """The same take under another name."""
+    return replace(take, clip=replace(take.clip, name=name))

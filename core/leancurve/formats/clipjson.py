@@ -1,0 +1,191 @@
+"""Lean Curve's own open format: one clip as JSON, with keyed curves and the recipe.
+
+Described in docs/clip-json.md and by the JSON schema beside this file. Angles degrees,
+lengths the skeleton's unit, time frames.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from fractions import Fraction
+from functools import cache
+from importlib import resources
+from typing import Any
+
+import numpy as np
+import orjson
+
+from leancurve.clip import ChannelId, Clip, Reading
+from leancurve.curve import KEY_COLUMNS, Curve, Handle, KeyedCurve, SampledCurve, Segment
+from leancurve.errors import BadInput
+from leancurve.formats.bvh import Take
+from leancurve.skeleton import EndSite, Skeleton
+
+SCHEMA = "leancurve.clip"
+SCHEMA_VERSION = 1
+
+
+def clip_header(clip: Clip) -> dict[str, Any]:
+    """Everything of a clip but its curves, as plain JSON values."""
+    skeleton = clip.skeleton
+    return {
+        "name": clip.name,
+        "rate": [clip.rate.numerator, clip.rate.denominator],
+        "frames": clip.frames,
+        "reading": {
+            "metres_per_unit": clip.reading.metres_per_unit,
+            "up_axis": clip.reading.up_axis,
+            "root_positions": clip.reading.root_positions,
+            "joint_positions": clip.reading.joint_positions,
+            "ends": list(clip.reading.ends),
+        },
+        "skeleton": {
+            "joints": [
+                {
+                    "name": name,
+                    "parent": skeleton.parents[j],
+                    "offset": list(skeleton.offsets[j]),
+                    "channels": list(clip.layout[j]),
+                }
+                for j, name in enumerate(skeleton.names)
+            ],
+            "ends": [
+                {"parent": e.parent, "offset": list(e.offset), "before": e.before}
+                for e in skeleton.ends
+            ],
+        },
+    }
+
+
+def clip_from_header(header: Mapping[str, Any], curves: Mapping[ChannelId, Curve]) -> Clip:
+    """The clip of a header made by :func:`clip_header` and its curves."""
+    joints = header["skeleton"]["joints"]
+    skeleton = Skeleton(
+        tuple(j["name"] for j in joints),
+        tuple(j["parent"] for j in joints),
+        tuple(_point(j["offset"]) for j in joints),
+        tuple(
+            EndSite(e["parent"], _point(e["offset"]), e["before"])
+            for e in header["skeleton"]["ends"]
+        ),
+    )
+    layout = tuple(tuple(j["channels"]) for j in joints)
+    reading = {**header["reading"], "ends": tuple(header["reading"]["ends"])}
+    rate = Fraction(*header["rate"])
+    return Clip(
+        skeleton, layout, curves, rate, header["frames"], Reading(**reading), header["name"]
+    )
+
+
+def _point(values: Sequence[float]) -> tuple[float, float, float]:
+    x, y, z = (float(v) for v in values)
+    return (x, y, z)
+
+
+def write_clip(clip: Clip, recipe: Sequence[Mapping[str, Any]] = ()) -> bytes:
+    """The clip as JSON text, numbers in their shortest exact form."""
+    curves: list[dict[str, Any]] = []
+    for channel in clip.channels:
+        curve = clip.curves[channel]
+        entry: dict[str, Any] = {
+            "joint": clip.skeleton.names[channel.joint],
+            "channel": channel.name,
+        }
+        if isinstance(curve, SampledCurve):
+            entry["values"] = np.ascontiguousarray(curve.values)
+        else:
+            keys: dict[str, Any] = {n: np.ascontiguousarray(c) for n, c in curve.columns.items()}
+            keys["handle"] = [Handle(k).name.lower() for k in curve.handle.tolist()]
+            keys["segment"] = [Segment(k).name.lower() for k in curve.segment.tolist()]
+            entry["keys"] = keys
+        curves.append(entry)
+    document = {
+        "schema": SCHEMA,
+        "schema_version": SCHEMA_VERSION,
+        **clip_header(clip),
+        "curves": curves,
+        "recipe": list(recipe),
+    }
+    return orjson.dumps(document, option=orjson.OPT_SERIALIZE_NUMPY | orjson.OPT_APPEND_NEWLINE)
+
+
+def read_clip(data: bytes, name: str | None = None) -> Take:
+    """Read clip JSON. Raises :class:`BadInput` naming the field and what was expected."""
+    try:
+        document = orjson.loads(data)
+    except orjson.JSONDecodeError as trouble:
+        raise BadInput(f"not valid JSON: {trouble.msg}", line=trouble.lineno) from None
+    document = _upgraded(document)
+    # Loading the schema's checker costs more than most files: only here.
+    import jsonschema
+
+    broken = next(iter(jsonschema.Draft202012Validator(schema()).iter_errors(document)), None)
+    if broken is not None:
+        raise BadInput(f"{broken.json_path}: {broken.message[:200]}")
+    names = [j["name"] for j in document["skeleton"]["joints"]]
+    _check_tree(document["skeleton"], names)
+    curves: dict[ChannelId, Curve] = {}
+    for entry in document["curves"]:
+        where = f"{entry['joint']} {entry['channel']}"
+        if entry["joint"] not in names:
+            raise BadInput(f"curve {where}: the skeleton has no such joint")
+        channel = ChannelId(names.index(entry["joint"]), entry["channel"])
+        if channel in curves:
+            raise BadInput(f"curve {where} stands twice")
+        try:
+            curves[channel] = _curve(entry, document["frames"])
+        except BadInput as problem:
+            raise BadInput(f"curve {where}: {problem.message}") from None
+    clip = clip_from_header(document, curves)
+    missing = set(clip.channels) ^ set(curves)
+    if missing:
+        joint, channel_name = min(missing)
+        raise BadInput(
+            f"curve {names[joint]} {channel_name}: channels and curves must match one to one"
+        )
+    if name is not None:
+        clip = replace(clip, name=name)
+    return Take(clip)
+
+
+def _upgraded(document: Any) -> dict[str, Any]:
+    """The document in the newest schema version; older ones are brought up here."""
+    if not isinstance(document, dict) or document.get("schema") != SCHEMA:
+        raise BadInput(f'expected an object with "schema": "{SCHEMA}"')
+    version = document.get("schema_version")
+    if version != SCHEMA_VERSION:
+        raise BadInput(f"schema_version: expected {SCHEMA_VERSION} or lower, got {version!r}")
+    return document
+
+
+def _check_tree(skeleton: Mapping[str, Any], names: list[str]) -> None:
+    if len(set(names)) != len(names):
+        raise BadInput("skeleton: joint names must differ")
+    for index, joint in enumerate(skeleton["joints"]):
+        if not -1 <= joint["parent"] < index:
+            raise BadInput(f"joint {joint['name']!r}: its parent must stand before it")
+    for end in skeleton["ends"]:
+        if end["parent"] >= len(names):
+            raise BadInput(f"skeleton: an end's parent {end['parent']} does not exist")
+
+
+def _curve(entry: Mapping[str, Any], frames: int) -> Curve:
+    if "values" in entry:
+        values = np.array(entry["values"], dtype=np.float64)
+        if len(values) != frames:
+            raise BadInput(f"expected {frames} values, found {len(values)}")
+        return SampledCurve(values)
+    columns = dict(entry["keys"])
+    columns["handle"] = [Handle[k.upper()] for k in columns["handle"]]
+    columns["segment"] = [Segment[k.upper()] for k in columns["segment"]]
+    arrays = {n: np.array(columns[n], dtype=kind) for n, kind in KEY_COLUMNS.items()}
+    return KeyedCurve(**arrays).checked()
+
+
+@cache
+def schema() -> dict[str, Any]:
+    """The JSON schema of clip JSON (draft 2020-12)."""
+    text = resources.files("leancurve.formats").joinpath("clip.schema.json").read_bytes()
+    loaded: dict[str, Any] = orjson.loads(text)
+    return loaded
