@@ -88,7 +88,7 @@ def _turn_between(
         values[channel] = out
 
 
-def trimmed_name(pattern: str, *, character: str, action: str, version: int) -> str:
+def delivery_name(pattern: str, *, character: str, action: str, version: int) -> str:
     """A delivery's file name from a pattern such as ``{character}_{action}_v{version:03}``."""
     try:
         name = pattern.format(character=character, action=action, version=version)

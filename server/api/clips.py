@@ -1,0 +1,233 @@
+"""A clip on the bench: its document, poses, curves, previews, writes, undo and redo."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, replace
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from editing import history
+from editing.documents import changed_channels, header_changed, load_clip
+from editing.models import Clip, Revision
+from editing.previews import latest, preview, whole_preview
+from editing.recipes import Line, new_line
+from leancurve.clip import ChannelId, evaluate
+from leancurve.clip import Clip as Document
+from leancurve.errors import BadInput
+from leancurve.measure import drift
+from leancurve.operations.unflip import find_flips
+from ninja import Router
+
+from api import schemas
+from api.messages import curve_arrays, immutable, message, pose_arrays
+
+router = Router()
+
+
+def _clip(request: HttpRequest, clip_id: int) -> Clip:
+    return get_object_or_404(Clip.objects.seen_by(request.user), pk=clip_id)
+
+
+def _revision(request: HttpRequest, clip_id: int, revision_id: int) -> Revision:
+    return get_object_or_404(
+        Revision.objects.select_related("state__header", "clip__take"),
+        pk=revision_id,
+        clip_id=clip_id,
+        clip__workspace__members=request.user,
+    )
+
+
+def revision_out(revision: Revision) -> dict[str, Any]:
+    return {
+        "id": revision.pk,
+        "number": revision.number,
+        "cause": revision.cause,
+        "recipe": revision.recipe,
+        "report": revision.report,
+        "state": revision.state_id,
+        "keys": revision.state.keys,
+        "created": revision.created,
+    }
+
+
+def clip_out(clip: Clip) -> dict[str, Any]:
+    head = Revision.objects.select_related("state__header").get(pk=clip.head_id)
+    document = load_clip(head.state)
+    skeleton = document.skeleton
+    return {
+        "id": clip.pk,
+        "name": clip.name,
+        "take": clip.take_id,
+        "take_name": clip.take.name,
+        "skeleton": clip.take.skeleton_name,
+        "rate": [document.rate.numerator, document.rate.denominator],
+        "frames": document.frames,
+        "height": skeleton.rest_height,
+        "joints": [
+            {
+                "name": name,
+                "parent": skeleton.parents[j],
+                "offset": skeleton.offsets[j],
+                "channels": document.layout[j],
+            }
+            for j, name in enumerate(skeleton.names)
+        ],
+        "end_sites": [{"parent": e.parent, "offset": e.offset} for e in skeleton.ends],
+        "reading": asdict(document.reading),
+        "notes": clip.take.notes,
+        "warnings": clip.take.warnings,
+        "head": revision_out(head),
+        "can_undo": head.parent_id is not None,
+        "can_redo": clip.tip_id != clip.head_id,
+    }
+
+
+@router.get("clips/{int:clip_id}", response=schemas.ClipOut)
+def one_clip(request: HttpRequest, clip_id: int) -> Any:
+    return clip_out(_clip(request, clip_id))
+
+
+@router.patch("clips/{int:clip_id}", response=schemas.ClipOut)
+def rename_clip(request: HttpRequest, clip_id: int, wanted: schemas.RenameIn) -> Any:
+    clip = _clip(request, clip_id)
+    clip.name = wanted.name
+    clip.save(update_fields=["name"])
+    return clip_out(clip)
+
+
+@router.get("clips/{int:clip_id}/history", response=list[schemas.HistoryOut])
+def clip_history(request: HttpRequest, clip_id: int) -> Any:
+    clip = _clip(request, clip_id)
+    return [
+        {
+            "id": r.pk,
+            "parent": r.parent_id,
+            "number": r.number,
+            "cause": r.cause,
+            "created": r.created,
+            "head": r.pk == clip.head_id,
+        }
+        for r in clip.revisions.defer("recipe", "report")
+    ]
+
+
+@router.get("clips/{int:clip_id}/poses")
+def poses(
+    request: HttpRequest, clip_id: int, revision: int, since: int | None = None
+) -> HttpResponse:
+    """Evaluated poses for play and scrub; with ``since`` only joints that changed from there."""
+    wanted = _revision(request, clip_id, revision)
+    clip = load_clip(wanted.state)
+    joints = list(range(len(clip.skeleton)))
+    if since is not None:
+        before = _revision(request, clip_id, since)
+        if not header_changed(before.state, wanted.state):
+            changed = changed_channels(before.state, wanted.state)
+            joints = sorted({c.joint for c in changed})
+    return immutable(message(pose_arrays(clip, evaluate(clip), joints), {"frames": clip.frames}))
+
+
+def _joint_channels(clip: Document, joints: str) -> list[ChannelId]:
+    try:
+        wanted = {int(j) for j in joints.split(",") if j}
+    except ValueError:
+        raise BadInput("joints: expected indices separated by commas") from None
+    return [c for c in clip.channels if c.joint in wanted]
+
+
+@router.get("clips/{int:clip_id}/curves")
+def curves(request: HttpRequest, clip_id: int, revision: int, joints: str) -> HttpResponse:
+    """The curves of joints given by index, ``joints=3,4``."""
+    clip = load_clip(_revision(request, clip_id, revision).state)
+    chosen = {c: clip.curves[c] for c in _joint_channels(clip, joints)}
+    return immutable(message(curve_arrays(clip, chosen), {}))
+
+
+@router.get("clips/{int:clip_id}/flips", response=schemas.FlipsOut)
+def flips(request: HttpRequest, clip_id: int, revision: int) -> Any:
+    """The flips that stand in a revision, and snaps, which are not flips."""
+    clip = load_clip(_revision(request, clip_id, revision).state)
+    return find_flips(clip).report(clip)
+
+
+@router.get("clips/{int:clip_id}/drift", response=schemas.DriftOut)
+def clip_drift(
+    request: HttpRequest, clip_id: int, revision: int, baseline: int | None = None
+) -> Any:
+    """Drift of a revision from the take as read, or from another revision."""
+    wanted = _revision(request, clip_id, revision)
+    clip = load_clip(wanted.state)
+    if baseline is not None:
+        return asdict(drift(clip, load_clip(_revision(request, clip_id, baseline).state)))
+    take = load_clip(wanted.clip.take.state)
+    return asdict(drift(clip, replace(take, reading=clip.reading)))
+
+
+@router.post("clips/{int:clip_id}/preview")
+def preview_joints(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn) -> HttpResponse:
+    """What an operation would make of a few joints' curves. Nothing is saved; latest wins."""
+    revision = _revision(request, clip_id, wanted.revision)
+    check = latest((request.session.session_key, clip_id, "joints"))
+    clip = load_clip(revision.state)
+    names = set(wanted.joints)
+    inside = [n for n in clip.skeleton.names if n in names]
+    scope = wanted.scope.model_dump()
+    if scope["joints"] is not None:
+        inside = [n for n in inside if n in scope["joints"]]
+    line = new_line(wanted.operation, wanted.params, {**scope, "joints": inside})
+    patch = preview(line, revision.state, check)
+    return message(curve_arrays(clip, patch.curves), {"report": patch.report})
+
+
+@router.post("clips/{int:clip_id}/preview/whole")
+def preview_whole(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn) -> HttpResponse:
+    """The numbers and poses an operation would give the whole clip. Nothing is saved."""
+    revision = _revision(request, clip_id, wanted.revision)
+    check = latest((request.session.session_key, clip_id, "whole"))
+    line = new_line(wanted.operation, wanted.params, wanted.scope.model_dump())
+    result = whole_preview(line, revision.state, check)
+    joints = sorted({c.joint for c in result.patch.curves})
+    return message(
+        pose_arrays(result.clip, result.pose, joints),
+        {
+            "report": result.patch.report,
+            "drift": asdict(result.drift),
+            "frames": result.clip.frames,
+            "keys": result.clip.key_count,
+        },
+    )
+
+
+@router.post(
+    "clips/{int:clip_id}/writes", response={200: schemas.ClipOut, 409: schemas.ConflictOut}
+)
+def write(request: HttpRequest, clip_id: int, wanted: schemas.WriteIn) -> Any:
+    """Change the recipe: append a line, give one other parameters, take one out."""
+    clip = _clip(request, clip_id)
+    asked = [wanted.append, wanted.edit, wanted.remove]
+    if sum(a is not None for a in asked) != 1:
+        raise BadInput("expected one of append, edit, remove")
+    edit = {**_line(wanted.edit), "line_id": wanted.edit.line_id} if wanted.edit else None
+    append = _line(wanted.append) if wanted.append else None
+    change = history.Change(append, edit, wanted.remove)
+    history.write(clip.pk, wanted.revision, wanted.request_id, change, request.user)
+    return clip_out(_clip(request, clip_id))
+
+
+def _line(wanted: schemas.AppendIn) -> Line:
+    return new_line(wanted.operation, wanted.params, wanted.scope.model_dump())
+
+
+@router.post("clips/{int:clip_id}/undo", response={200: schemas.ClipOut, 409: schemas.ConflictOut})
+def undo(request: HttpRequest, clip_id: int, on: schemas.OnRevision) -> Any:
+    clip = _clip(request, clip_id)
+    history.undo(clip.pk, on.revision)
+    return clip_out(_clip(request, clip_id))
+
+
+@router.post("clips/{int:clip_id}/redo", response={200: schemas.ClipOut, 409: schemas.ConflictOut})
+def redo(request: HttpRequest, clip_id: int, on: schemas.OnRevision) -> Any:
+    clip = _clip(request, clip_id)
+    history.redo(clip.pk, on.revision)
+    return clip_out(_clip(request, clip_id))

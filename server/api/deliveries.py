@@ -1,0 +1,62 @@
+"""Deliveries of a clip."""
+
+from fractions import Fraction
+from typing import Any
+
+from delivery.models import Delivery
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from editing.documents import load_clip
+from editing.models import Clip, Revision
+from leancurve.errors import BadInput
+from leancurve.resample import delivery_name, sample_times
+from library import jobs
+from ninja import Router
+
+from api import schemas
+
+router = Router()
+
+
+@router.post("clips/{int:clip_id}/deliveries", response=schemas.JobOut)
+def deliver(request: HttpRequest, clip_id: int, wanted: schemas.DeliverIn) -> Any:
+    """Start a delivery; what cannot be delivered is refused at once."""
+    clip = get_object_or_404(Clip.objects.seen_by(request.user), pk=clip_id)
+    revision = get_object_or_404(Revision, pk=wanted.revision, clip=clip)
+    if min(wanted.rate) < 1:
+        raise BadInput("rate: must be above 0")
+    payload = wanted.model_dump()
+    sample_times(load_clip(revision.state), Fraction(*wanted.rate), wanted.first, wanted.last)
+    name = delivery_name(
+        wanted.pattern,
+        character=wanted.character,
+        action=wanted.action,
+        version=wanted.version,
+    )
+    return jobs.start(clip.workspace, "deliver", f"{name}.{wanted.format}", payload)
+
+
+@router.get("clips/{int:clip_id}/deliveries", response=list[schemas.DeliveryOut])
+def list_deliveries(request: HttpRequest, clip_id: int) -> Any:
+    clip = get_object_or_404(Clip.objects.seen_by(request.user), pk=clip_id)
+    return [
+        {
+            "id": d.pk,
+            "file_name": d.file_name,
+            "size": d.size,
+            "revision": d.revision.number,
+            "report": d.report,
+            "created": d.created,
+        }
+        for d in clip.deliveries.select_related("revision").defer("data")
+    ]
+
+
+@router.get("deliveries/{int:delivery_id}/file")
+def delivered_file(request: HttpRequest, delivery_id: int) -> HttpResponse:
+    """The delivered file, as it was written."""
+    delivery = get_object_or_404(Delivery.objects.seen_by(request.user), pk=delivery_id)
+    kind = "application/json" if delivery.file_name.endswith(".json") else "text/plain"
+    response = HttpResponse(bytes(delivery.data), content_type=kind)
+    response["Content-Disposition"] = f'attachment; filename="{delivery.file_name}"'
+    return response

@@ -1,0 +1,124 @@
+"""The API: thin views over the library, editing and delivery apps.
+
+Everything but signing in needs a session, and every object is looked up among those its
+workspace's members may see: somebody else's is 404.
+"""
+
+import logging
+from typing import Any
+
+from django.contrib.auth import authenticate, login, logout
+from django.http import HttpRequest, HttpResponse
+from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
+from editing.history import Conflict
+from leancurve.errors import BadInput
+from leancurve.operations import OPERATIONS, Cancelled
+from library.models import Preferences
+from ninja import NinjaAPI
+from ninja.decorators import decorate_view
+from ninja.security import SessionAuth
+
+from api import schemas
+from api.clips import router as clips
+from api.deliveries import router as deliveries
+from api.takes import router as takes
+
+browser_log = logging.getLogger("lean.browser")
+
+api = NinjaAPI(
+    title="Lean Curve",
+    version="1",
+    auth=SessionAuth(csrf=True),
+    docs_url=None,
+    openapi_url="openapi.json",
+)
+api.add_router("", takes)
+api.add_router("", clips)
+api.add_router("", deliveries)
+
+
+@api.exception_handler(BadInput)
+def _bad_input(request: HttpRequest, trouble: BadInput) -> HttpResponse:
+    return api.create_response(request, {"detail": str(trouble)}, status=422)
+
+
+@api.exception_handler(Conflict)
+def _conflict(request: HttpRequest, trouble: Conflict) -> HttpResponse:
+    body = {
+        "detail": str(trouble),
+        "head": trouble.head.pk,
+        "theirs": trouble.theirs,
+        "yours": trouble.yours,
+    }
+    return api.create_response(request, body, status=409)
+
+
+@api.exception_handler(Cancelled)
+def _superseded(request: HttpRequest, trouble: Cancelled) -> HttpResponse:
+    return api.create_response(request, {"detail": "A newer preview took its place."}, status=410)
+
+
+def _session(request: HttpRequest) -> dict[str, Any]:
+    user = request.user
+    if not user.is_authenticated:
+        return {"user": None, "workspaces": []}
+    return {"user": user.get_username(), "workspaces": list(user.workspaces.order_by("id"))}
+
+
+@api.get("session", auth=None, response=schemas.SessionOut)
+@decorate_view(ensure_csrf_cookie)
+def session(request: HttpRequest) -> Any:
+    """Who is signed in, if anybody."""
+    return _session(request)
+
+
+@api.post("session", auth=None, response={200: schemas.SessionOut, 401: schemas.Trouble})
+@decorate_view(csrf_protect)
+def sign_in(request: HttpRequest, credentials: schemas.Credentials) -> Any:
+    user = authenticate(request, username=credentials.username, password=credentials.password)
+    if user is None:
+        return 401, {"detail": "No user has that name and password."}
+    login(request, user)
+    return _session(request)
+
+
+@api.delete("session", response=schemas.SessionOut)
+def sign_out(request: HttpRequest) -> Any:
+    logout(request)
+    return {"user": None, "workspaces": []}
+
+
+@api.get("preferences", response=schemas.PreferencesIO)
+def preferences(request: HttpRequest) -> Any:
+    found = Preferences.objects.filter(user=request.user).first()
+    return found.values if found else {}
+
+
+@api.put("preferences", response=schemas.PreferencesIO)
+def keep_preferences(request: HttpRequest, wanted: schemas.PreferencesIO) -> Any:
+    kept, _ = Preferences.objects.update_or_create(
+        user=request.user, defaults={"values": wanted.model_dump()}
+    )
+    return kept.values
+
+
+@api.get("operations")
+def operations(request: HttpRequest) -> dict[str, Any]:
+    """The operations there are: title, version, and the JSON schema of their parameters."""
+    return {
+        name: {
+            "title": kind.title,
+            "version": kind.version,
+            "params": kind.Params.model_json_schema(),
+        }
+        for name, kind in OPERATIONS.items()
+    }
+
+
+@api.post("browser-errors", response={204: None})
+def browser_error(request: HttpRequest, error: schemas.BrowserError) -> Any:
+    """An error in somebody's browser, into the server's log."""
+    browser_log.error(
+        error.message, extra={"stack": error.stack, "url": error.url, "user": str(request.user)}
+    )
+    return 204, None

@@ -1,0 +1,47 @@
+"""Numeric answers: a JSON header and an aligned little-endian tail (the safetensors layout)."""
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+import orjson
+from django.http import HttpResponse
+from leancurve.arrays import AnyArray
+from leancurve.clip import ChannelId, Clip, Pose
+from leancurve.curve import Curve
+from safetensors.numpy import save
+
+
+def message(arrays: Mapping[str, AnyArray], about: Mapping[str, Any]) -> HttpResponse:
+    """Arrays by name; ``about`` travels in the header as one JSON text, ``about``."""
+    body = save(
+        {name: np.ascontiguousarray(a) for name, a in arrays.items()},
+        metadata={"about": orjson.dumps(about).decode()},
+    )
+    return HttpResponse(body, content_type="application/octet-stream")
+
+
+def immutable(response: HttpResponse) -> HttpResponse:
+    """An answer that names a revision never changes: the browser may keep it."""
+    response["Cache-Control"] = "private, max-age=31536000, immutable"
+    return response
+
+
+def pose_arrays(clip: Clip, pose: Pose, joints: list[int]) -> dict[str, AnyArray]:
+    """Local rotations of joints ``(F, J, 4)`` and translations of those that move, float32."""
+    moving = [j for j in joints if any(c[0] == "t" for c in clip.layout[j])]
+    return {
+        "joints": np.array(joints, dtype=np.int32),
+        "rotation": pose.rotation[:, joints].astype(np.float32),
+        "moving": np.array(moving, dtype=np.int32),
+        "translation": pose.translation[:, moving].astype(np.float32),
+    }
+
+
+def curve_arrays(clip: Clip, curves: Mapping[ChannelId, Curve]) -> dict[str, AnyArray]:
+    """Curves by ``joint/channel/column``, float64 as stored."""
+    return {
+        f"{channel.joint}/{channel.name}/{column}": values
+        for channel, curve in curves.items()
+        for column, values in curve.columns.items()
+    }

@@ -1,0 +1,59 @@
+"""Pages that are not the API: health, readiness, and the interface's one page."""
+
+from functools import cache
+
+from django.conf import settings
+from django.db import connection
+from django.db.migrations.executor import MigrationExecutor
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.views.decorators.csrf import ensure_csrf_cookie
+
+WORKER_SEEN_S = 45
+
+
+def healthz(request: HttpRequest) -> JsonResponse:
+    """The process answers."""
+    return JsonResponse({"ok": True})
+
+
+def readyz(request: HttpRequest) -> JsonResponse:
+    """Database reachable, migrations applied, a worker alive: 200, else 503 and what is missing."""
+    checks: dict[str, str] = {}
+    try:
+        executor = MigrationExecutor(connection)
+        pending = executor.migration_plan(executor.loader.graph.leaf_nodes())
+        checks["database"] = "ok"
+        checks["migrations"] = "ok" if not pending else f"{len(pending)} to apply"
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "SELECT count(*) FROM procrastinate_workers "
+                "WHERE last_heartbeat > now() - make_interval(secs => %s)",
+                [WORKER_SEEN_S],
+            )
+            alive = cursor.fetchone()[0]
+        checks["worker"] = "ok" if alive else f"no heartbeat in {WORKER_SEEN_S} s"
+    except Exception as trouble:
+        checks.setdefault("database", type(trouble).__name__)
+    ready = all(v == "ok" for v in checks.values())
+    return JsonResponse({"ready": ready, **checks}, status=200 if ready else 503)
+
+
+@cache
+def _index() -> bytes | None:
+    file = settings.WEB_DIST / "index.html"
+    return file.read_bytes() if file.exists() else None
+
+
+@ensure_csrf_cookie
+def page(request: HttpRequest) -> HttpResponse:
+    """The interface; its own router knows the address."""
+    html = _index()
+    if html is None:
+        return HttpResponse("The interface is not built: run ./lean setup.", status=503)
+    response = HttpResponse(html)
+    response["Cache-Control"] = "no-cache"
+    response["Content-Security-Policy"] = (
+        "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; "
+        "font-src 'self' data:; frame-ancestors 'none'"
+    )
+    return response

@@ -1,0 +1,257 @@
+"""What the API takes and gives. The browser's types are generated from these."""
+
+from datetime import datetime
+from typing import Any, Literal
+from uuid import UUID
+
+from ninja import Field, Schema
+
+
+class Trouble(Schema):
+    """Any refusal: one clear sentence."""
+
+    detail: str
+
+
+class ConflictOut(Schema):
+    detail: str
+    head: int
+    theirs: list[str]
+    yours: list[str]
+
+
+class Credentials(Schema):
+    username: str
+    password: str
+
+
+class WorkspaceOut(Schema):
+    id: int
+    name: str
+
+
+class SessionOut(Schema):
+    user: str | None
+    workspaces: list[WorkspaceOut]
+
+
+class PreferencesIO(Schema):
+    theme: Literal["chart", "night"] | None = None
+    keys: dict[str, str] = {}
+    panes: dict[str, float] = {}
+
+
+class FindingsOut(Schema):
+    wraps: int = 0
+    alternates: int = 0
+    snaps: int = 0
+
+
+class PictureOut(Schema):
+    """Line segments ``[x1, y1, x2, y2]`` a figure, in figure heights, y up."""
+
+    figures: list[list[list[float]]]
+
+
+class TakeOut(Schema):
+    id: int
+    name: str
+    file_name: str
+    skeleton: str
+    rate: list[int] = Field(description="frames a second: numerator, denominator")
+    frames: int
+    joints: int
+    channels: int
+    keys: int
+    notes: list[str]
+    warnings: list[str]
+    findings: FindingsOut
+    picture: PictureOut
+    clip: int | None = Field(description="the clip last worked on, if any")
+    created: datetime
+
+
+class JobOut(Schema):
+    id: int
+    kind: str
+    title: str
+    state: Literal["queued", "running", "done", "failed", "cancelled"]
+    progress: float
+    message: str
+    result: dict[str, Any]
+    cancel_requested: bool
+
+
+class RefusedFile(Schema):
+    name: str
+    detail: str
+
+
+class UploadOut(Schema):
+    jobs: list[JobOut]
+    refused: list[RefusedFile]
+
+
+class ScopeIO(Schema):
+    joints: list[str] | None = None
+    channels: list[str] | None = None
+
+
+class LineOut(Schema):
+    line_id: str
+    operation: str
+    version: int
+    params: dict[str, Any]
+    scope: ScopeIO
+
+
+class RevisionOut(Schema):
+    id: int
+    number: int
+    cause: str
+    recipe: list[LineOut]
+    report: dict[str, Any]
+    state: str
+    keys: int
+    created: datetime
+
+
+class JointOut(Schema):
+    name: str
+    parent: int
+    offset: list[float]
+    channels: list[str]
+
+
+class EndSiteOut(Schema):
+    parent: int
+    offset: list[float]
+
+
+class ReadingOut(Schema):
+    metres_per_unit: float
+    up_axis: Literal["x", "y", "z"]
+    root_positions: Literal["add", "replace"]
+    joint_positions: Literal["add", "replace"]
+    ends: list[str]
+
+
+class ClipOut(Schema):
+    id: int
+    name: str
+    take: int
+    take_name: str
+    skeleton: str
+    rate: list[int]
+    frames: int
+    height: float = Field(description="height of the figure at rest, in the skeleton's unit")
+    joints: list[JointOut]
+    end_sites: list[EndSiteOut]
+    reading: ReadingOut
+    notes: list[str]
+    warnings: list[str]
+    head: RevisionOut
+    can_undo: bool
+    can_redo: bool
+
+
+class HistoryOut(Schema):
+    id: int
+    parent: int | None
+    number: int
+    cause: str
+    created: datetime
+    head: bool
+
+
+class FlipPlace(Schema):
+    joint: str
+    frame: int
+    channel: str | None = None
+    degrees: float | None = None
+
+
+class FlipsOut(Schema):
+    wraps: int
+    alternates: int
+    snaps: int
+    wraps_at: list[FlipPlace]
+    alternates_at: list[FlipPlace]
+    snaps_at: list[FlipPlace]
+
+
+class DriftOut(Schema):
+    max_deg: float
+    rms_deg: float
+    max_joint: str
+    max_frame: int
+    max_mm: float
+    rms_mm: float
+    max_end: str
+    max_end_frame: int
+    end_max_mm: dict[str, float]
+
+
+class AppendIn(Schema):
+    operation: str
+    params: dict[str, Any] = {}
+    scope: ScopeIO = ScopeIO()
+
+
+class EditLineIn(AppendIn):
+    line_id: str
+
+
+class WriteIn(Schema):
+    """A change of the recipe, made on a revision; ``request_id`` makes it safe to send twice."""
+
+    revision: int
+    request_id: UUID
+    append: AppendIn | None = None
+    edit: EditLineIn | None = None
+    remove: str | None = None
+
+
+class OnRevision(Schema):
+    revision: int
+
+
+class PreviewIn(Schema):
+    revision: int
+    operation: str
+    params: dict[str, Any] = {}
+    scope: ScopeIO = ScopeIO()
+    joints: list[str] = Field(
+        default=[], description="only these joints' curves come back; empty: the whole clip"
+    )
+
+
+class RenameIn(Schema):
+    name: str = Field(min_length=1, max_length=255)
+
+
+class DeliverIn(Schema):
+    revision: int
+    format: Literal["bvh", "json"] = "bvh"
+    rate: list[int] = Field(min_length=2, max_length=2)
+    first: int = Field(ge=0)
+    last: int = Field(ge=0)
+    pattern: str = Field("{character}_{action}_v{version:03}", min_length=1, max_length=120)
+    character: str = Field(max_length=60)
+    action: str = Field(max_length=60)
+    version: int = Field(ge=1, le=99999)
+
+
+class DeliveryOut(Schema):
+    id: int
+    file_name: str
+    size: int
+    revision: int
+    report: dict[str, Any]
+    created: datetime
+
+
+class BrowserError(Schema):
+    message: str = Field(max_length=2000)
+    stack: str = Field("", max_length=8000)
+    url: str = Field("", max_length=500)

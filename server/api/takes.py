@@ -1,0 +1,141 @@
+"""Takes, files coming in, and jobs."""
+
+from typing import Any
+
+from django.conf import settings
+from django.db import transaction
+from django.db.models import Max, QuerySet
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from editing.history import open_clip
+from leancurve.formats.files import ENDINGS
+from library import jobs
+from library.models import Job, StoredFile, Take, Workspace
+from ninja import File, Router, UploadedFile
+
+from api import schemas
+from api.clips import clip_out
+
+router = Router()
+
+
+def _workspace(request: HttpRequest, workspace_id: int) -> Workspace:
+    return get_object_or_404(Workspace, pk=workspace_id, members=request.user)
+
+
+def _takes(request: HttpRequest) -> QuerySet[Take]:
+    return (
+        Take.objects.seen_by(request.user)
+        .select_related("file")
+        .defer("file__data")
+        .annotate(last_clip=Max("clips__id"))
+    )
+
+
+def take_out(take: Take) -> dict[str, Any]:
+    return {
+        "id": take.pk,
+        "name": take.name,
+        "file_name": take.file.name,
+        "skeleton": take.skeleton_name,
+        "rate": [take.rate_numerator, take.rate_denominator],
+        "frames": take.frames,
+        "joints": take.joints,
+        "channels": take.channels,
+        "keys": take.keys,
+        "notes": take.notes,
+        "warnings": take.warnings,
+        "findings": take.findings,
+        "picture": take.picture,
+        "clip": take.last_clip,
+        "created": take.created,
+    }
+
+
+@router.get("workspaces/{int:workspace_id}/takes", response=list[schemas.TakeOut])
+def list_takes(request: HttpRequest, workspace_id: int) -> Any:
+    workspace = _workspace(request, workspace_id)
+    return [take_out(t) for t in _takes(request).filter(workspace=workspace)]
+
+
+@router.get("takes/{int:take_id}", response=schemas.TakeOut)
+def one_take(request: HttpRequest, take_id: int) -> Any:
+    return take_out(get_object_or_404(_takes(request), pk=take_id))
+
+
+@router.patch("takes/{int:take_id}", response=schemas.TakeOut)
+def rename_take(request: HttpRequest, take_id: int, wanted: schemas.RenameIn) -> Any:
+    take = get_object_or_404(_takes(request), pk=take_id)
+    take.name = wanted.name
+    take.save(update_fields=["name"])
+    return take_out(take)
+
+
+@router.post("takes/{int:take_id}/clip", response=schemas.ClipOut)
+def open_take(request: HttpRequest, take_id: int) -> Any:
+    """The clip last worked on from this take, made if there is none."""
+    take = get_object_or_404(Take.objects.seen_by(request.user), pk=take_id)
+    with transaction.atomic():
+        Take.objects.select_for_update().get(pk=take.pk)
+        clip = take.clips.order_by("-id").first() or open_clip(take, request.user)
+    return clip_out(clip)
+
+
+@router.post("workspaces/{int:workspace_id}/files", response=schemas.UploadOut)
+def bring_in(request: HttpRequest, workspace_id: int, files: File[list[UploadedFile]]) -> Any:
+    """One import job a file; what cannot be one is refused by name, without touching the rest."""
+    workspace = _workspace(request, workspace_id)
+    started: list[Job] = []
+    refused: list[dict[str, str]] = []
+    for file in files:
+        name = (file.name or "unnamed")[-255:]
+        size = file.size or 0
+        if size > settings.UPLOAD_BYTES:
+            limit = settings.UPLOAD_BYTES // 2**20
+            refused.append(
+                {"name": name, "detail": f"{name}: {size / 2**20:.0f} MB; at most {limit} MB"}
+            )
+            continue
+        if not name.lower().endswith(ENDINGS):
+            ending = " or ".join(ENDINGS)
+            refused.append({"name": name, "detail": f"{name}: expected a file ending in {ending}"})
+            continue
+        with transaction.atomic():
+            stored = StoredFile.objects.create(
+                workspace=workspace, name=name, data=file.read(), size=size
+            )
+            started.append(jobs.start(workspace, "import", name, {"file": stored.pk}))
+    return {"jobs": started, "refused": refused}
+
+
+@router.get("workspaces/{int:workspace_id}/jobs", response=list[schemas.JobOut])
+def list_jobs(request: HttpRequest, workspace_id: int, kind: str = "import") -> Any:
+    """Jobs that are open or failed, newest first: what a page shows after a reload."""
+    workspace = _workspace(request, workspace_id)
+    shown = (*Job.OPEN, Job.State.FAILED)
+    return list(Job.objects.filter(workspace=workspace, kind=kind, state__in=shown)[:100])
+
+
+def _job(request: HttpRequest, job_id: int) -> Job:
+    return get_object_or_404(Job, pk=job_id, workspace__members=request.user)
+
+
+@router.get("jobs/{int:job_id}", response=schemas.JobOut)
+def one_job(request: HttpRequest, job_id: int) -> Any:
+    return _job(request, job_id)
+
+
+@router.post("jobs/{int:job_id}/cancel", response=schemas.JobOut)
+def cancel_job(request: HttpRequest, job_id: int) -> Any:
+    jobs.cancel(_job(request, job_id))
+    return _job(request, job_id)
+
+
+@router.delete("jobs/{int:job_id}", response={204: None, 409: schemas.Trouble})
+def dismiss_job(request: HttpRequest, job_id: int) -> Any:
+    """Forget a job that has ended."""
+    job = _job(request, job_id)
+    if job.state in Job.OPEN:
+        return 409, {"detail": "The job has not ended: cancel it first."}
+    job.delete()
+    return 204, None

@@ -1,0 +1,265 @@
+"""Writes to a clip: revisions, rebase, conflicts, undo and redo.
+
+Work is computed before the clip is locked, and only committed while its head is still the one
+it was computed for; acknowledged means committed.
+"""
+
+import logging
+import time
+import uuid
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from config.logs import note
+from django.contrib.auth.models import AbstractBaseUser
+from django.db import transaction
+from leancurve.errors import BadInput
+from leancurve.operations.base import Progress, silent
+from library.models import Take
+
+from editing.documents import changed_channels, header_changed, load_clip
+from editing.models import Clip, Revision, State
+from editing.recipes import Line, new_line, replay, run_line
+
+log = logging.getLogger("lean.history")
+
+MOST_ATTEMPTS = 5
+
+
+class Conflict(Exception):
+    """A write was made on a revision that is no longer the head, and touches what changed since."""
+
+    def __init__(self, head: Revision, theirs: list[str], yours: list[str]) -> None:
+        self.head, self.theirs, self.yours = head, theirs, yours
+        super().__init__("The clip has changed since, in what this change touches.")
+
+
+@dataclass(frozen=True)
+class Change:
+    """What a write asks for: append a line, give a line other parameters, or take one out."""
+
+    append: Line | None = None
+    edit: Line | None = None
+    remove: str | None = None
+
+    @property
+    def appended(self) -> bool:
+        return self.append is not None
+
+
+def open_clip(take: Take, user: AbstractBaseUser) -> Clip:
+    """A new clip of a take, its recipe one line: how the take is read."""
+    with transaction.atomic():
+        clip = Clip.objects.create(workspace=take.workspace, take=take, name=take.name)
+        step = run_line(new_line("read", {}, {}), take.state)
+        first = Revision.objects.create(
+            clip=clip,
+            number=1,
+            recipe=[step.line],
+            state=step.state,
+            cause="Bring in",
+            author=user,
+        )
+        clip.head = clip.tip = first
+        clip.save(update_fields=["head", "tip"])
+    return clip
+
+
+def _outcome(base: Revision, take_state: State, change: Change, progress: Progress) -> "_Result":
+    """Recipe, state, report and cause that a change makes of a revision."""
+    recipe: list[Line] = list(base.recipe)
+    if change.append is not None:
+        return _appended(base, recipe, change.append, progress)
+    wanted = change.remove or (change.edit or {}).get("line_id")
+    index = next((k for k, line in enumerate(recipe) if line["line_id"] == wanted), None)
+    if index is None:
+        raise BadInput("that line is not in the recipe any more")
+    if change.remove is not None:
+        if index == 0:
+            raise BadInput(
+                "the first line says how the take is read: it can be changed, not taken out"
+            )
+        cause = f"Take out {title(recipe[index])}"
+        del recipe[index]
+    else:
+        assert change.edit is not None
+        if recipe[index]["operation"] != change.edit["operation"]:
+            raise BadInput("a line keeps its operation; take it out and add another instead")
+        recipe[index] = {**change.edit, "line_id": wanted}
+        cause = f"Change {title(recipe[index])}"
+    steps = replay(take_state, recipe, progress)
+    report = steps[min(index, len(steps) - 1)].report
+    unplaced = [u for s in steps for u in s.report.get("unplaced", [])]
+    if unplaced:
+        report = {**report, "unplaced": unplaced}
+    return _Result(recipe, steps[-1].state, report, cause)
+
+
+def _appended(base: Revision, recipe: list[Line], line: Line, progress: Progress) -> "_Result":
+    step = run_line(line, base.state, progress)
+    last = recipe[-1] if recipe else None
+    if line["operation"] == "edit" and last and last["operation"] == "edit":
+        # Hand edits in a row are one line: absolute results, so the state is the same.
+        keys = [*last["params"]["keys"], *line["params"]["keys"]]
+        recipe[-1] = {**last, "params": {"keys": _newest(keys)}}
+    else:
+        recipe.append(step.line)
+    return _Result(recipe, step.state, step.report, title(line))
+
+
+@dataclass(frozen=True)
+class _Result:
+    recipe: list[Line]
+    state: State
+    report: dict[str, Any]
+    cause: str
+
+
+def _newest(keys: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Edits of one key put together: what was set last counts, what was set once stays."""
+    merged: dict[tuple[str, str, int], dict[str, Any]] = {}
+    for key in keys:
+        name = (key["joint"], key["channel"], key["id"])
+        first = merged.pop(name, {})
+        merged[name] = {**first, **key, "frame": first.get("frame", key["frame"])}
+    return list(merged.values())
+
+
+def title(line: Line) -> str:
+    """A line in a few words, for the history."""
+    params = line["params"]
+    if line["operation"] == "thin":
+        return f"Thin within {params['tolerance_deg']:g}°"
+    if line["operation"] == "edit":
+        count = len(params["keys"])
+        return f"Edit {count} key{'s' if count > 1 else ''}"
+    return {"read": "Read the take", "unflip": "Unflip"}.get(line["operation"], line["operation"])
+
+
+def write(
+    clip_id: int,
+    base_id: int,
+    request_id: uuid.UUID,
+    change: Change,
+    user: AbstractBaseUser,
+    progress: Progress = silent,
+) -> Revision:
+    """Apply a change made on revision ``base_id``. Sent twice, applied once.
+
+    If the head has moved on, an appended line that touches other channels than what changed
+    since is rebased on the head; anything else is a :class:`Conflict`.
+    """
+    began = time.perf_counter()
+    for _ in range(MOST_ATTEMPTS):
+        done = Revision.objects.filter(clip_id=clip_id, request_id=request_id).first()
+        if done is not None:
+            return done
+        clip = Clip.objects.select_related("head__state__header", "take__state__header").get(
+            pk=clip_id
+        )
+        assert clip.head is not None
+        head = clip.head
+        if head.pk != base_id:
+            base = (
+                Revision.objects.select_related("state__header")
+                .filter(clip_id=clip_id, pk=base_id)
+                .first()
+            )
+            if base is None:
+                raise BadInput("that revision is not one of this clip")
+            _require_disjoint(base, head, change, progress)
+        result = _outcome(head, clip.take.state, change, progress)
+        revision = _commit(clip, head, result, request_id, user)
+        if revision is not None:
+            note(revision=revision.pk)
+            log.info(
+                "write",
+                extra={
+                    "clip": clip_id,
+                    "cause": revision.cause,
+                    "ms": round((time.perf_counter() - began) * 1000, 1),
+                },
+            )
+            return revision
+    raise Conflict(head, ["the clip is being changed faster than this change can follow"], [])
+
+
+def _require_disjoint(base: Revision, head: Revision, change: Change, progress: Progress) -> None:
+    since = changed_channels(base.state, head.state)
+    names = load_clip(head.state).skeleton.names
+
+    def named(channels: set[Any]) -> list[str]:
+        return [f"{names[c.joint]} {c.name}" for c in sorted(channels)]
+
+    if change.append is None or header_changed(base.state, head.state):
+        raise Conflict(head, named(since) or ["how the take is read"], ["the recipe"])
+    ours = changed_channels(base.state, run_line(change.append, base.state, progress).state)
+    if ours & since:
+        raise Conflict(head, named(since), named(ours))
+
+
+def _commit(
+    clip: Clip, head: Revision, result: _Result, request_id: uuid.UUID, user: AbstractBaseUser
+) -> Revision | None:
+    """The new head, or None if another write came first."""
+    with transaction.atomic():
+        locked = Clip.objects.select_for_update().get(pk=clip.pk)
+        done = Revision.objects.filter(clip=clip, request_id=request_id).first()
+        if done is not None:
+            return done
+        if locked.head_id != head.pk:
+            return None
+        newest = (
+            Revision.objects.filter(clip=clip)
+            .order_by("-number")
+            .values_list("number", flat=True)[0]
+        )
+        revision = Revision.objects.create(
+            clip=clip,
+            parent=head,
+            number=newest + 1,
+            recipe=result.recipe,
+            state=result.state,
+            cause=result.cause,
+            report=result.report,
+            author=user,
+            request_id=request_id,
+        )
+        locked.head = locked.tip = revision
+        locked.save(update_fields=["head", "tip", "opened"])
+    return revision
+
+
+def _move(clip_id: int, base_id: int, target: Callable[[Clip], Revision | None]) -> Revision:
+    with transaction.atomic():
+        clip = Clip.objects.select_for_update().get(pk=clip_id)
+        head = Revision.objects.get(pk=clip.head_id)
+        if head.pk != base_id:
+            raise Conflict(head, ["the history has moved on"], ["undo or redo"])
+        there = target(clip)
+        if there is None:
+            return head
+        clip.head = there
+        clip.save(update_fields=["head", "opened"])
+    note(revision=there.pk)
+    return there
+
+
+def undo(clip_id: int, base_id: int) -> Revision:
+    """The head's parent becomes the head; at the first revision nothing happens."""
+    return _move(clip_id, base_id, lambda clip: Revision.objects.get(pk=clip.head_id).parent)
+
+
+def redo(clip_id: int, base_id: int) -> Revision:
+    """The next revision towards the tip becomes the head."""
+
+    def towards_tip(clip: Clip) -> Revision | None:
+        at = Revision.objects.get(pk=clip.tip_id)
+        while at.pk != clip.head_id and at.parent_id is not None:
+            if at.parent_id == clip.head_id:
+                return at
+            at = Revision.objects.get(pk=at.parent_id)
+        return None
+
+    return _move(clip_id, base_id, towards_tip)

@@ -1,0 +1,77 @@
+"""Clips as documents: blobs, states, revisions, memoised lines."""
+
+from django.conf import settings
+from django.contrib.auth.models import AbstractBaseUser
+from django.db import models
+from library.models import Take, Workspace
+
+
+class Blob(models.Model):
+    """Bytes named by the SHA-256 of their content: a channel's columns, or a clip's header."""
+
+    sha = models.CharField(primary_key=True, max_length=64)
+    data = models.BinaryField()
+
+
+class State(models.Model):
+    """One immutable state of a document: its header and a blob a channel, in layout order.
+
+    ``manifest`` is the channels' digests, 32 bytes each, one after another.
+    """
+
+    hash = models.CharField(primary_key=True, max_length=64)
+    header = models.ForeignKey(Blob, on_delete=models.PROTECT, related_name="+")
+    manifest = models.BinaryField()
+    keys = models.PositiveBigIntegerField()
+
+
+class Memo(models.Model):
+    """What a recipe's line made of a state: nothing is computed twice."""
+
+    key = models.CharField(primary_key=True, max_length=64)
+    state = models.ForeignKey(State, on_delete=models.CASCADE)
+    report = models.JSONField(default=dict)
+    created = models.DateTimeField(auto_now_add=True)
+
+
+class ClipQuerySet(models.QuerySet["Clip"]):
+    def seen_by(self, user: AbstractBaseUser) -> "ClipQuerySet":
+        return self.filter(workspace__members=user)
+
+
+class Clip(models.Model):
+    """A take being worked on. ``head`` is what is shown; ``tip`` the end of its branch (redo)."""
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="clips")
+    take = models.ForeignKey(Take, on_delete=models.CASCADE, related_name="clips")
+    name = models.CharField(max_length=255)
+    head = models.ForeignKey("Revision", null=True, on_delete=models.PROTECT, related_name="+")
+    tip = models.ForeignKey("Revision", null=True, on_delete=models.PROTECT, related_name="+")
+    opened = models.DateTimeField(auto_now=True)
+
+    objects = ClipQuerySet.as_manager()
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Revision(models.Model):
+    """A step of a clip's history: the recipe that made it and the state it made."""
+
+    clip = models.ForeignKey(Clip, on_delete=models.CASCADE, related_name="revisions")
+    parent = models.ForeignKey("self", null=True, on_delete=models.PROTECT, related_name="+")
+    number = models.PositiveIntegerField()
+    recipe = models.JSONField(default=list)
+    state = models.ForeignKey(State, on_delete=models.PROTECT)
+    cause = models.CharField(max_length=200)
+    report = models.JSONField(default=dict)
+    author = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    request_id = models.UUIDField(null=True)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [
+            models.UniqueConstraint(fields=["clip", "number"], name="revision_number_once"),
+            models.UniqueConstraint(fields=["clip", "request_id"], name="write_applied_once"),
+        ]

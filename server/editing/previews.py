@@ -1,0 +1,59 @@
+"""Previews: an operation applied to a state without saving. The latest one wins."""
+
+import threading
+from collections.abc import Hashable
+from dataclasses import dataclass
+
+from leancurve.clip import Clip, Pose, evaluate
+from leancurve.measure import Drift, pose_drift
+from leancurve.operations import Cancelled, Patch, apply_patch
+from leancurve.operations.base import Progress
+
+from editing.documents import load_clip
+from editing.models import State
+from editing.recipes import Line, compute
+
+_lock = threading.Lock()
+_newest: dict[Hashable, object] = {}
+MOST_WATCHED = 10_000
+
+
+def latest(key: Hashable) -> Progress:
+    """A progress callback that raises once a newer preview of the same key has begun."""
+    ticket = object()
+    with _lock:
+        if len(_newest) > MOST_WATCHED:
+            _newest.clear()
+        _newest[key] = ticket
+
+    def check(_share: float) -> None:
+        if _newest.get(key, ticket) is not ticket:
+            raise Cancelled
+
+    return check
+
+
+def preview(line: Line, before: State, check: Progress) -> Patch:
+    """The patch a line would make."""
+    return compute(line, before, check)
+
+
+@dataclass(frozen=True)
+class Whole:
+    """A preview of a whole clip: the patch, what it makes, and the drift from what stands."""
+
+    patch: Patch
+    clip: Clip
+    pose: Pose
+    drift: Drift
+
+
+def whole_preview(line: Line, before: State, check: Progress) -> Whole:
+    """The numbers and poses a line would give the whole clip."""
+    standing = load_clip(before)
+    patch = compute(line, before, check)
+    check(1.0)
+    clip = apply_patch(standing, patch)
+    pose = evaluate(clip)
+    check(1.0)
+    return Whole(patch, clip, pose, pose_drift(clip, pose, standing, evaluate(standing)))

@@ -1,0 +1,109 @@
+"""Recipes: lines of operations, memoised by what they are and what stood before them."""
+
+import hashlib
+import logging
+import threading
+import time
+import uuid
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import orjson
+from cachetools import LRUCache
+from leancurve.errors import BadInput
+from leancurve.operations import Patch, Scope, operation_named
+from leancurve.operations.base import Progress, silent
+from pydantic import ValidationError
+
+from editing.documents import load_clip, store_patch
+from editing.models import Memo, State
+
+log = logging.getLogger("lean.operation")
+
+Line = dict[str, Any]
+
+_patches: LRUCache[str, Patch] = LRUCache(8)
+"""The newest results that were previewed and not applied: applying one computes nothing."""
+_patches_lock = threading.Lock()
+
+
+@dataclass(frozen=True)
+class Step:
+    """A line's outcome."""
+
+    line: Line
+    state: State
+    report: dict[str, Any]
+
+
+def new_line(operation: str, params: dict[str, Any], scope: dict[str, Any]) -> Line:
+    """A checked line with an id of its own; :class:`BadInput` says what is wrong."""
+    kind = operation_named(operation)
+    checked = kind.parsed(params)
+    try:
+        where = Scope.model_validate(scope)
+    except ValidationError as trouble:
+        first = trouble.errors()[0]
+        raise BadInput(f"scope {first['loc']}: {first['msg']}") from None
+    return {
+        "line_id": uuid.uuid4().hex,
+        "operation": operation,
+        "version": kind.version,
+        "params": checked.model_dump(mode="json", exclude_none=True),
+        "scope": where.model_dump(mode="json", exclude_none=True),
+    }
+
+
+def memo_key(line: Line, before: State) -> str:
+    """Names a line's work: what it does, and the state it does it to."""
+    what = {k: line[k] for k in ("operation", "version", "params", "scope")}
+    packed = orjson.dumps([what, before.hash], option=orjson.OPT_SORT_KEYS)
+    return hashlib.sha256(packed).hexdigest()
+
+
+def compute(line: Line, before: State, progress: Progress = silent) -> Patch:
+    """The patch a line makes, kept for a moment in case it is applied next."""
+    key = memo_key(line, before)
+    with _patches_lock:
+        if key in _patches:
+            return _patches[key]
+    began = time.perf_counter()
+    patch = operation_named(line["operation"]).run(
+        load_clip(before), line["params"], Scope.model_validate(line["scope"]), progress
+    )
+    log.info(
+        "operation",
+        extra={
+            "operation": line["operation"],
+            "ms": round((time.perf_counter() - began) * 1000, 1),
+            "channels": len(patch.curves),
+        },
+    )
+    with _patches_lock:
+        _patches[key] = patch
+    return patch
+
+
+def run_line(line: Line, before: State, progress: Progress = silent) -> Step:
+    """A line's state and report, from the memo where it was run before."""
+    key = memo_key(line, before)
+    memo = Memo.objects.select_related("state__header").filter(pk=key).first()
+    if memo is None:
+        patch = compute(line, before, progress)
+        state = store_patch(before, patch)
+        report = dict(patch.report)
+        Memo.objects.get_or_create(key=key, defaults={"state": state, "report": report})
+        return Step(line, state, report)
+    return Step(line, memo.state, memo.report)
+
+
+def replay(take_state: State, recipe: Sequence[Line], progress: Progress = silent) -> list[Step]:
+    """Every line's outcome, from the take on: what is memoised costs nothing."""
+    steps: list[Step] = []
+    state = take_state
+    for line in recipe:
+        step = run_line(line, state, progress)
+        steps.append(step)
+        state = step.state
+    return steps

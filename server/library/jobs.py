@@ -1,0 +1,130 @@
+"""Jobs on PostgreSQL: started in a transaction, reported, cancelled, taken up after a crash."""
+
+import logging
+import time
+from collections.abc import Callable
+from typing import Any
+
+from asgiref.sync import async_to_sync
+from config.logs import note
+from django.db import transaction
+from leancurve.errors import BadInput
+from leancurve.operations import Cancelled
+from procrastinate.contrib.django import app as queue
+
+from library.models import Job, Workspace
+
+log = logging.getLogger("lean.jobs")
+
+STALLED_AFTER_S = 30
+REPORT_EVERY_S = 0.15
+
+Work = Callable[[Job, Callable[[float], None]], dict[str, Any]]
+_kinds: dict[str, Work] = {}
+
+
+def job_kind(name: str) -> Callable[[Work], Work]:
+    """Register the function that does jobs of one kind; it returns the job's result."""
+
+    def register(work: Work) -> Work:
+        _kinds[name] = work
+        return work
+
+    return register
+
+
+@queue.task(name="job", queue="jobs", pass_context=False)
+def run_queued(job_id: int) -> None:
+    """What the worker calls."""
+    run(job_id)
+
+
+def start(workspace: Workspace, kind: str, title: str, payload: dict[str, Any]) -> Job:
+    """Create a job and queue it; both or neither, in the caller's transaction."""
+    with transaction.atomic():
+        job = Job.objects.create(workspace=workspace, kind=kind, title=title, payload=payload)
+        run_queued.defer(job_id=job.pk)
+    return job
+
+
+def run(job_id: int) -> None:
+    """Do a job. Taken up twice it is done once: a finished job stays as it is."""
+    note(job=job_id)
+    claimed = Job.objects.filter(pk=job_id, state__in=Job.OPEN, cancel_requested=False).update(
+        state=Job.State.RUNNING, progress=0.0
+    )
+    if not claimed:
+        Job.objects.filter(pk=job_id, state__in=Job.OPEN).update(state=Job.State.CANCELLED)
+        return
+    job = Job.objects.select_related("workspace").get(pk=job_id)
+    began = time.perf_counter()
+    try:
+        result = _kinds[job.kind](job, _reporter(job))
+        outcome: dict[str, Any] = {"state": Job.State.DONE, "progress": 1.0, "result": result}
+    except Cancelled:
+        outcome = {"state": Job.State.CANCELLED, "message": "Cancelled."}
+    except BadInput as trouble:
+        outcome = {"state": Job.State.FAILED, "message": str(trouble)}
+    except Exception:
+        log.exception("job failed")
+        outcome = {
+            "state": Job.State.FAILED,
+            "message": f"Something went wrong on our side; the log names it as job {job_id}.",
+        }
+    Job.objects.filter(pk=job_id).update(**outcome)
+    log.info(
+        "job ended",
+        extra={
+            "kind": job.kind,
+            "state": str(outcome["state"]),
+            "ms": round((time.perf_counter() - began) * 1000),
+        },
+    )
+
+
+def _reporter(job: Job) -> Callable[[float], None]:
+    last = 0.0
+
+    def report(share: float) -> None:
+        nonlocal last
+        now = time.monotonic()
+        if now - last < REPORT_EVERY_S:
+            return
+        last = now
+        Job.objects.filter(pk=job.pk).update(progress=min(max(share, 0.0), 1.0))
+        if Job.objects.filter(pk=job.pk, cancel_requested=True).exists():
+            raise Cancelled
+
+    return report
+
+
+def cancel(job: Job) -> None:
+    """Ask a job to stop: at once while it waits, at its next report while it runs."""
+    Job.objects.filter(pk=job.pk, state__in=Job.OPEN).update(cancel_requested=True)
+    Job.objects.filter(pk=job.pk, state=Job.State.QUEUED).update(
+        state=Job.State.CANCELLED, message="Cancelled."
+    )
+
+
+async def _retry_stalled() -> int:
+    manager = queue.job_manager
+    stalled = list(await manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_AFTER_S))
+    for job in stalled:
+        await manager.retry_job(job)
+    return len(stalled)
+
+
+def retry_stalled() -> int:
+    """Queue again what a killed worker left running. Returns how many jobs."""
+    count = async_to_sync(_retry_stalled)()
+    if count:
+        log.warning("jobs of a lost worker queued again", extra={"count": count})
+    return count
+
+
+@queue.periodic(cron="* * * * * */15")
+@queue.task(name="retry_stalled", queue="jobs", pass_context=False)
+async def retry_stalled_now_and_then(timestamp: int) -> None:
+    """Every 15 seconds, by whichever worker is alive."""
+    if await _retry_stalled():
+        log.warning("jobs of a lost worker queued again")

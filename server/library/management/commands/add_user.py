@@ -1,0 +1,34 @@
+"""Add somebody who can sign in, with a workspace of their own or an existing one."""
+
+from getpass import getpass
+from typing import Any
+
+from django.contrib.auth.models import User
+from django.contrib.auth.password_validation import validate_password
+from django.core.exceptions import ValidationError
+from django.core.management.base import BaseCommand, CommandError, CommandParser
+
+from library.models import Workspace
+
+
+class Command(BaseCommand):
+    help = __doc__
+
+    def add_arguments(self, parser: CommandParser) -> None:
+        parser.add_argument("username")
+        parser.add_argument("--workspace", default="", help="its name; made if it does not exist")
+        parser.add_argument("--password", default="", help="asked for when left out")
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        name, password = options["username"], options["password"] or getpass("Password: ")
+        if User.objects.filter(username=name).exists():
+            raise CommandError(f"there is a user {name!r} already")
+        try:
+            validate_password(password)
+        except ValidationError as trouble:
+            raise CommandError(" ".join(trouble.messages)) from None
+        user = User.objects.create_user(name, password=password)
+        title = options["workspace"] or f"{name}'s workspace"
+        workspace, _ = Workspace.objects.get_or_create(name=title)
+        workspace.members.add(user)
+        self.stdout.write(f"{name} can sign in and sees {title!r}.")

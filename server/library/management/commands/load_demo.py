@@ -1,0 +1,45 @@
+"""Load the demo: the ferry crew's takes in a workspace, and somebody to sign in as."""
+
+from typing import Any
+
+from django.contrib.auth.models import User
+from django.core.management.base import BaseCommand
+from django.db import transaction
+from leancurve.demo import TAKES, captured, lamp_take
+from leancurve.formats.bvh import write_bvh
+from leancurve.formats.clipjson import write_clip
+from leancurve.formats.files import read_take
+
+from library.intake import store_take
+from library.models import StoredFile, Workspace
+
+WORKSPACE = "Ferry crew, day 2"
+USER, PASSWORD = "deckhand", "harbour-light"
+
+
+class Command(BaseCommand):
+    help = __doc__
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        user, made = User.objects.get_or_create(username=USER)
+        if made:
+            user.set_password(PASSWORD)
+            user.save()
+        workspace, fresh = Workspace.objects.get_or_create(name=WORKSPACE)
+        workspace.members.add(user)
+        if fresh or not workspace.takes.exists():
+            self._load(workspace)
+        self.stdout.write(f"{workspace.takes.count()} takes in {WORKSPACE!r}")
+
+    @transaction.atomic
+    def _load(self, workspace: Workspace) -> None:
+        lamp = lamp_take()
+        files = [("signal_lamp_take01.json", lamp.clip.name, write_clip(lamp.clip))]
+        for take in reversed(TAKES):
+            files.append((f"{take.file}.bvh", take.title, write_bvh(captured(take).clip)))
+        for file_name, title, data in files:
+            stored = StoredFile.objects.create(
+                workspace=workspace, name=file_name, data=data, size=len(data)
+            )
+            # Read from the file's bytes, as any upload is.
+            store_take(workspace, stored, read_take(data, file_name), title)

@@ -1,0 +1,108 @@
+"""Workspaces and what they hold: members, takes, uploaded files, long-running jobs."""
+
+from typing import Any
+
+from django.conf import settings
+from django.contrib.auth.models import AbstractBaseUser
+from django.db import models
+from django.db.models import Q
+
+
+class Workspace(models.Model):
+    """A shoot, a show: everything in it is seen by its members and by nobody else."""
+
+    name = models.CharField(max_length=120)
+    members = models.ManyToManyField(settings.AUTH_USER_MODEL, related_name="workspaces")
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class StoredFile(models.Model):
+    """An uploaded file, byte for byte."""
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE)
+    name = models.CharField(max_length=255)
+    data = models.BinaryField()
+    size = models.PositiveBigIntegerField()
+    created = models.DateTimeField(auto_now_add=True)
+
+
+class TakeQuerySet(models.QuerySet["Take"]):
+    def seen_by(self, user: AbstractBaseUser) -> "TakeQuerySet":
+        return self.filter(workspace__members=user)
+
+
+class Take(models.Model):
+    """What was captured, as found. Immutable but for its name."""
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="takes")
+    name = models.CharField(max_length=255)
+    file = models.OneToOneField(StoredFile, on_delete=models.PROTECT)
+    state = models.ForeignKey("editing.State", on_delete=models.PROTECT)
+    skeleton_name = models.CharField(max_length=120)
+    rate_numerator = models.PositiveIntegerField()
+    rate_denominator = models.PositiveIntegerField()
+    frames = models.PositiveIntegerField()
+    joints = models.PositiveIntegerField()
+    channels = models.PositiveIntegerField()
+    keys = models.PositiveBigIntegerField()
+    notes = models.JSONField(default=list)
+    warnings = models.JSONField(default=list)
+    findings = models.JSONField(default=dict)
+    picture = models.JSONField(default=dict)
+    created = models.DateTimeField(auto_now_add=True)
+
+    objects = TakeQuerySet.as_manager()
+
+    class Meta:
+        ordering = ["-created", "-id"]
+        constraints = [
+            models.CheckConstraint(condition=Q(rate_denominator__gt=0), name="take_rate_positive")
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Job(models.Model):
+    """Long work that a worker does: progress, cancel and result outlive any page."""
+
+    class State(models.TextChoices):
+        QUEUED = "queued"
+        RUNNING = "running"
+        DONE = "done"
+        FAILED = "failed"
+        CANCELLED = "cancelled"
+
+    OPEN = (State.QUEUED, State.RUNNING)
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="jobs")
+    kind = models.CharField(max_length=40)
+    title = models.CharField(max_length=255)
+    state = models.CharField(max_length=12, choices=State, default=State.QUEUED)
+    progress = models.FloatField(default=0.0)
+    message = models.TextField(blank=True, default="")
+    payload = models.JSONField(default=dict)
+    result = models.JSONField(default=dict)
+    cancel_requested = models.BooleanField(default=False)
+    created = models.DateTimeField(auto_now_add=True)
+    updated = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ["-id"]
+        constraints = [
+            models.CheckConstraint(
+                condition=Q(progress__gte=0) & Q(progress__lte=1), name="job_progress_share"
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.kind} {self.title}"
+
+
+class Preferences(models.Model):
+    """What a person chose: theme, keys, pane sizes. A small JSON object."""
+
+    user = models.OneToOneField(settings.AUTH_USER_MODEL, on_delete=models.CASCADE)
+    values: Any = models.JSONField(default=dict)

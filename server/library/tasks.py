@@ -1,0 +1,7 @@
+"""Where the queue looks for tasks: importing these registers every kind of job."""
+
+from delivery import deliver
+
+from library import intake, jobs
+
+__all__ = ["deliver", "intake", "jobs"]
