@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import re
 from typing import TypedDict
 
 import numpy as np
 
 from leancurve.clip import Clip, evaluate
+from leancurve.rotation import rotate
 
+FINGER = re.compile(r"thumb|index|middle|ring|little|pinky|finger|palm", re.I)
 FIGURES = 7
 SHORTEST_BONE = 0.03
 """Bones under this share of the figure's height are left out: fingers are ink blots here."""
@@ -19,12 +22,19 @@ class Picture(TypedDict):
     figures: list[list[list[float]]]
 
 
+def _leads_on(clip: Clip, joint: int) -> bool:
+    """Whether two more joints hang below: a short bone of a neck, not of a finger."""
+    children = clip.skeleton.children
+    below = [c for child in children[joint] for c in (child, *children[child])]
+    return len(below) >= 2 and not FINGER.search(clip.skeleton.names[joint])
+
+
 def picture(clip: Clip) -> Picture:
     """Poses spread over the clip, each as its bones in the plane of widest travel."""
     if clip.frames == 0:
         return {"figures": []}
     at = np.unique(np.linspace(0.08, 0.95, FIGURES) * (clip.frames - 1) // 1)
-    _, positions = evaluate(clip, at).world(clip.skeleton)
+    rotations, positions = evaluate(clip, at).world(clip.skeleton)
     up = "xyz".index(clip.reading.up_axis)
     flat = [a for a in range(3) if a != up]
     height = max(clip.skeleton.rest_height, 1e-9)
@@ -33,9 +43,14 @@ def picture(clip: Clip) -> Picture:
     across = flat[int(np.argmax(spread))]
     parents = clip.skeleton.parents
     lengths = np.linalg.norm(clip.skeleton.offset_array, axis=1)
-    bones = [j for j, p in enumerate(parents) if p >= 0 and lengths[j] > SHORTEST_BONE * height]
+    bones = [
+        j
+        for j, p in enumerate(parents)
+        if p >= 0 and (lengths[j] > SHORTEST_BONE * height or _leads_on(clip, j))
+    ]
+    heads = [e for e in clip.skeleton.ends if np.linalg.norm(e.offset) > 0.06 * height]
     figures = []
-    for points in positions:
+    for points, turns in zip(positions, rotations, strict=True):
         x = (points[:, across] - points[0, across]) / height
         y = (points[:, up] - positions[:, :, up].min()) / height
         figures.append(
@@ -44,4 +59,10 @@ def picture(clip: Clip) -> Picture:
                 for j in bones
             ]
         )
+        for end in heads:
+            tip = points[end.parent] + rotate(turns[end.parent], np.array(end.offset))
+            tip_x = (tip[across] - points[0, across]) / height
+            tip_y = (tip[up] - positions[:, :, up].min()) / height
+            line = (x[end.parent], y[end.parent], tip_x, tip_y)
+            figures[-1].append([round(float(v), 3) for v in line])
     return {"figures": figures}

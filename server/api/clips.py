@@ -9,9 +9,9 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from editing import history
 from editing.documents import changed_channels, header_changed, load_clip
-from editing.models import Clip, Revision
-from editing.previews import latest, preview, whole_preview
-from editing.recipes import Line, new_line
+from editing.models import Clip, Revision, State
+from editing.previews import latest, whole_preview
+from editing.recipes import Line, compute, new_line, replay
 from leancurve.clip import ChannelId, evaluate
 from leancurve.clip import Clip as Document
 from leancurve.errors import BadInput
@@ -164,6 +164,18 @@ def clip_drift(
     return asdict(drift(clip, replace(take, reading=clip.reading)))
 
 
+def state_before(revision: Revision, line_id: str | None) -> State:
+    """The state a preview works on: the revision's, or what stood before one of its lines."""
+    if line_id is None:
+        return revision.state
+    ids = [line["line_id"] for line in revision.recipe]
+    if line_id not in ids:
+        raise BadInput("that line is not in the recipe any more")
+    above = revision.recipe[: ids.index(line_id)]
+    steps = replay(revision.clip.take.state, above)
+    return steps[-1].state if steps else revision.clip.take.state
+
+
 @router.post("clips/{int:clip_id}/preview")
 def preview_joints(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn) -> HttpResponse:
     """What an operation would make of a few joints' curves. Nothing is saved; latest wins."""
@@ -176,7 +188,7 @@ def preview_joints(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn
     if scope["joints"] is not None:
         inside = [n for n in inside if n in scope["joints"]]
     line = new_line(wanted.operation, wanted.params, {**scope, "joints": inside})
-    patch = preview(line, revision.state, check)
+    patch = compute(line, state_before(revision, wanted.line), check)
     return message(curve_arrays(clip, patch.curves), {"report": patch.report})
 
 
@@ -186,7 +198,7 @@ def preview_whole(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn)
     revision = _revision(request, clip_id, wanted.revision)
     check = latest((request.session.session_key, clip_id, "whole"))
     line = new_line(wanted.operation, wanted.params, wanted.scope.model_dump())
-    result = whole_preview(line, revision.state, check)
+    result = whole_preview(line, state_before(revision, wanted.line), check)
     joints = sorted({c.joint for c in result.patch.curves})
     return message(
         pose_arrays(result.clip, result.pose, joints),

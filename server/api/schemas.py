@@ -221,6 +221,9 @@ class PreviewIn(Schema):
     operation: str
     params: dict[str, Any] = {}
     scope: ScopeIO = ScopeIO()
+    line: str | None = Field(
+        None, description="preview a change of this line of the recipe, on what stood before it"
+    )
     joints: list[str] = Field(
         default=[], description="only these joints' curves come back; empty: the whole clip"
     )

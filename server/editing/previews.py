@@ -33,11 +33,6 @@ def latest(key: Hashable) -> Progress:
     return check
 
 
-def preview(line: Line, before: State, check: Progress) -> Patch:
-    """The patch a line would make."""
-    return compute(line, before, check)
-
-
 @dataclass(frozen=True)
 class Whole:
     """A preview of a whole clip: the patch, what it makes, and the drift from what stands."""

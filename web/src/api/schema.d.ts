@@ -809,6 +809,11 @@ export interface components {
              * @default []
              */
             joints: string[];
+            /**
+             * Line
+             * @description preview a change of this line of the recipe, on what stood before it
+             */
+            line?: string | null;
             /** Operation */
             operation: string;
             /**

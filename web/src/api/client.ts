@@ -1,0 +1,112 @@
+/** The API as the browser calls it: typed JSON, numeric messages, one error type. */
+import createClient from 'openapi-fetch'
+import { type Message, readMessage } from './safetensors'
+import type { components, paths } from './schema'
+
+export type Schemas = components['schemas']
+
+/** A refusal with the server's one clear sentence. `status` 0: the server could not be reached. */
+export class ApiError extends Error {
+  constructor(
+    readonly status: number,
+    message: string,
+    readonly body: Record<string, unknown> = {},
+  ) {
+    super(message)
+  }
+}
+
+export function csrfToken(): string {
+  return /(?:^|; )csrftoken=([^;]+)/.exec(document.cookie)?.[1] ?? ''
+}
+
+export const client = createClient<paths>({
+  fetch: (request) => {
+    request.headers.set('X-CSRFToken', csrfToken())
+    return fetch(request)
+  },
+})
+
+function sentence(status: number, body: unknown): string {
+  const detail = (body as { detail?: unknown } | undefined)?.detail
+  if (typeof detail === 'string') return detail
+  if (Array.isArray(detail)) {
+    const first = detail[0] as { loc?: unknown[]; msg?: string } | undefined
+    return `${first?.loc?.at(-1) ?? 'input'}: ${first?.msg ?? 'not accepted'}`
+  }
+  if (status === 404) return 'It is not here any more, or it is not yours to see.'
+  return `The server answered with an error (${status}).`
+}
+
+/** The data of an answer, or an {@link ApiError}. */
+export async function answer<T>(
+  call: Promise<{ data?: T; error?: unknown; response: Response }>,
+): Promise<T> {
+  const { data, error, response } = await call.catch((trouble: unknown) => {
+    if (trouble instanceof DOMException) throw trouble
+    throw new ApiError(0, 'The server cannot be reached. Your work up to here is kept.')
+  })
+  if (!response.ok) {
+    throw new ApiError(
+      response.status,
+      sentence(response.status, error),
+      (error as Record<string, unknown>) ?? {},
+    )
+  }
+  return data as T
+}
+
+/** A numeric message from `path`; with `body` it is posted. */
+export async function numbers(
+  path: string,
+  body?: unknown,
+  signal?: AbortSignal,
+): Promise<Message> {
+  const response = await fetch(path, {
+    ...(signal ? { signal } : {}),
+    ...(body === undefined
+      ? {}
+      : {
+          method: 'POST',
+          headers: { 'Content-Type': 'application/json', 'X-CSRFToken': csrfToken() },
+          body: JSON.stringify(body),
+        }),
+  }).catch((trouble: unknown) => {
+    if (trouble instanceof DOMException) throw trouble
+    throw new ApiError(0, 'The server cannot be reached. Your work up to here is kept.')
+  })
+  if (!response.ok) {
+    const detail: unknown = await response.json().catch(() => undefined)
+    throw new ApiError(response.status, sentence(response.status, detail))
+  }
+  return readMessage(await response.arrayBuffer())
+}
+
+/** Browser errors end up in the server's log, at most a few a minute. */
+export function reportErrors(): void {
+  let left = 5
+  setInterval(() => {
+    left = 5
+  }, 60_000)
+  const report = (message: string, stack: string) => {
+    if (left-- <= 0) return
+    void client
+      .POST('/api/browser-errors', {
+        body: {
+          message: message.slice(0, 2000),
+          stack: stack.slice(0, 8000),
+          url: location.pathname,
+        },
+      })
+      .catch(() => undefined)
+  }
+  addEventListener('error', (event) => {
+    const error: unknown = event.error
+    report(event.message, error instanceof Error ? (error.stack ?? '') : '')
+  })
+  addEventListener('unhandledrejection', (event) => {
+    const reason: unknown = event.reason
+    if (reason instanceof ApiError || reason instanceof DOMException) return
+    report(String(reason), reason instanceof Error ? (reason.stack ?? '') : '')
+  })
+}

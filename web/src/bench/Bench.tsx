@@ -1,0 +1,136 @@
+/** The bench: stage, time strip, joints and curves stay put; the step's panel changes. */
+import { Check } from 'lucide-react'
+import { useEffect, useState } from 'react'
+import { Link, useParams } from 'react-router'
+import { openClip, setStep, useBench } from '../clip/bench'
+import { transport } from '../clip/transport'
+import { BenchMenu } from '../commands/BenchMenu'
+import { CommandList } from '../commands/CommandList'
+import { KeyHelp } from '../commands/KeyHelp'
+import { useKeys } from '../commands/keys'
+import { SheetView } from '../sheet/SheetView'
+import { StageView } from '../stage/StageView'
+import { STEPS } from '../steps/steps'
+import { StripView } from '../strip/StripView'
+import { JointTree } from '../tree/JointTree'
+import { BenchHeader } from './BenchHeader'
+import { useSplit } from './useSplit'
+
+function StepRail() {
+  const state = useBench()
+  return (
+    <nav
+      aria-label="Steps"
+      className="flex w-16 shrink-0 flex-col border-rule-2 border-r bg-sunk py-1.5"
+    >
+      {STEPS.map(({ name, title, Icon, open, done }) => {
+        const on = state.step === name
+        const count = open(state)
+        const finished = done(state)
+        return (
+          <button
+            type="button"
+            key={name}
+            aria-current={on ? 'step' : undefined}
+            onClick={() => setStep(name)}
+            className={`relative flex h-[52px] flex-col items-center justify-center gap-0.5 text-[11px] ${on ? 'bg-raised font-semibold text-ink' : 'text-ink-2 hover:bg-raised/60'}`}
+          >
+            {on && <span className="absolute inset-y-1.5 left-0 w-[3px] bg-signal" />}
+            <Icon size={19} strokeWidth={1.6} aria-hidden />
+            {title}
+            {finished ? (
+              <Check size={11} className="absolute top-1.5 right-1.5 text-ok" aria-label="done" />
+            ) : (
+              count !== null &&
+              count > 0 && (
+                <span className="num absolute top-1 right-1.5 font-semibold text-[10px] text-bad">
+                  {count}
+                  <span className="sr-only"> open findings</span>
+                </span>
+              )
+            )}
+          </button>
+        )
+      })}
+    </nav>
+  )
+}
+
+export function Bench() {
+  const { clipId } = useParams()
+  const trouble = useBench((s) => s.trouble)
+  const clip = useBench((s) => s.clip)
+  const poses = useBench((s) => s.poses)
+  const notice = useBench((s) => s.notice)
+  const step = useBench((s) => s.step)
+  const [sheetHeight, split] = useSplit('sheet', 296, 120, 560)
+  const [opened, setOpened] = useState('')
+  useKeys()
+
+  useEffect(() => {
+    if (clipId && clipId !== opened) {
+      setOpened(clipId)
+      void openClip(Number(clipId))
+    }
+    return () => transport.pause()
+  }, [clipId, opened])
+
+  useEffect(() => {
+    document.title = clip ? `${clip.name} · Lean Curve` : 'Lean Curve'
+  }, [clip])
+
+  if (trouble)
+    return (
+      <main className="grid h-full place-content-center gap-3 p-8 text-center">
+        <p role="alert">{trouble}</p>
+        <Link to="/" className="underline">
+          Back to the shelf
+        </Link>
+      </main>
+    )
+  const Panel = STEPS.find((s) => s.name === step)!.Panel
+  return (
+    <div className="flex h-full flex-col overflow-hidden">
+      <BenchHeader />
+      <div className="flex min-h-0 flex-1">
+        <StepRail />
+        <main className="flex min-w-0 flex-1 flex-col">
+          <BenchMenu groups={['Stage', 'Time']}>
+            <div className="relative flex min-h-0 flex-1">
+              <StageView />
+              {!poses && (
+                <p className="absolute inset-0 grid place-items-center text-ink-3">
+                  Loading the motion …
+                </p>
+              )}
+            </div>
+          </BenchMenu>
+          <StripView />
+          <div {...split} />
+          <div className="flex shrink-0" style={{ height: sheetHeight }}>
+            <JointTree />
+            <BenchMenu groups={['Curve sheet', 'Time']}>
+              <div className="flex min-w-0 flex-1">
+                <SheetView />
+              </div>
+            </BenchMenu>
+          </div>
+        </main>
+        <aside
+          aria-label="Step panel"
+          className="flex w-[300px] shrink-0 flex-col border-rule-2 border-l bg-raised"
+        >
+          {clip && <Panel key={clip.id} />}
+        </aside>
+      </div>
+      <p
+        role="status"
+        className={`-translate-x-1/2 fixed bottom-4 left-1/2 z-30 max-w-[560px] rounded-[4px] bg-ink px-3 py-1.5 text-raised ${notice ? '' : 'hidden'}`}
+      >
+        {notice}
+      </p>
+      <CommandList />
+      <KeyHelp />
+    </div>
+  )
+}

@@ -1,0 +1,94 @@
+/** The bench's top line: where one is, what is saved, undo and redo, drift, commands. */
+import { useQuery } from '@tanstack/react-query'
+import { History, Redo2, Undo2 } from 'lucide-react'
+import { Link } from 'react-router'
+import { answer, client } from '../api/client'
+import { redo, undo, useBench } from '../clip/bench'
+import { useOverlay } from '../commands/overlay'
+import { useSession } from '../session/session'
+import { Button, Popover, Tip } from '../ui/controls'
+import { degrees, millimetres } from '../ui/numbers'
+
+function HistoryList() {
+  const clip = useBench((s) => s.clip)
+  const list = useQuery({
+    queryKey: ['history', clip?.id, clip?.head.id],
+    enabled: clip !== null,
+    queryFn: () =>
+      answer(
+        client.GET('/api/clips/{clip_id}/history', { params: { path: { clip_id: clip!.id } } }),
+      ),
+  })
+  return (
+    <ol className="max-h-80 w-72 overflow-y-auto" aria-label="History">
+      {[...(list.data ?? [])].reverse().map((r) => (
+        <li
+          key={r.id}
+          aria-current={r.head ? 'true' : undefined}
+          className={`flex justify-between gap-3 px-1 py-1 ${r.head ? 'bg-sunk font-semibold' : ''}`}
+        >
+          <span>
+            <span className="num text-ink-3">{r.number}</span> {r.cause}
+          </span>
+          <time className="num text-ink-3">{new Date(r.created).toLocaleTimeString('en-GB')}</time>
+        </li>
+      ))}
+    </ol>
+  )
+}
+
+export function BenchHeader() {
+  const clip = useBench((s) => s.clip)
+  const saving = useBench((s) => s.saving)
+  const drift = useBench((s) => s.drift)
+  const workspace = useSession((s) => s.workspaces[0]?.name)
+  return (
+    <header className="flex h-10 shrink-0 items-center gap-2.5 border-rule-2 border-b bg-raised px-3.5">
+      <span className="font-semibold">Lean Curve</span>
+      <Link to="/" className="text-ink-2 hover:underline">
+        Shelf
+      </Link>
+      <span className="text-ink-3">›</span>
+      <span className="truncate text-ink-2">{workspace}</span>
+      <span className="text-ink-3">›</span>
+      <h1 className="truncate font-semibold">{clip?.name ?? '…'}</h1>
+      <span className="flex-1" />
+      <span className="text-ink-2" data-testid="saved">
+        {saving ? 'saving …' : 'saved'}
+      </span>
+      <Popover
+        trigger={
+          <Button aria-label="History">
+            <History size={13} />
+            <span className="num">revision {clip?.head.number ?? '–'}</span>
+          </Button>
+        }
+      >
+        <HistoryList />
+      </Popover>
+      <Tip text={clip?.can_undo ? `Undo: ${clip.head.cause}` : 'Nothing to undo'}>
+        <Button disabled={!clip?.can_undo || saving} onClick={() => void undo()}>
+          <Undo2 size={13} /> Undo
+        </Button>
+      </Tip>
+      <Button disabled={!clip?.can_redo || saving} onClick={() => void redo()}>
+        <Redo2 size={13} /> Redo
+      </Button>
+      <Tip text="How far the motion is now from the take, at most">
+        <span
+          data-testid="drift"
+          className="num min-w-[150px] rounded-[3px] border border-rule-2 bg-paper px-2 py-0.5 text-center"
+        >
+          drift{' '}
+          {drift
+            ? `${millimetres(drift.max_mm < 1e-6 ? 0 : drift.max_mm)} · ${degrees(drift.max_deg < 1e-6 ? 0 : drift.max_deg)}`
+            : '…'}
+        </span>
+      </Tip>
+      <Button onClick={() => useOverlay.setState({ shown: 'commands' })}>Commands</Button>
+      <Button aria-label="Keys" onClick={() => useOverlay.setState({ shown: 'keys' })}>
+        ?
+      </Button>
+    </header>
+  )
+}

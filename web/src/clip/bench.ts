@@ -1,0 +1,300 @@
+/** The bench's state: the clip, its poses and curves, what is selected, what is previewed.
+ *
+ * The server is the authority; this holds what it said last. Time lives in the transport.
+ */
+import { create } from 'zustand'
+import { ApiError, answer, client, numbers, type Schemas } from '../api/client'
+import { type ChannelKey, type Curve, channelKey, curvesOf, splitKey } from './curves'
+import { type Poses, posesOf, withChanged } from './poses'
+import { transport } from './transport'
+
+export type Clip = Schemas['ClipOut']
+export type StepName = 'bring-in' | 'unflip' | 'thin' | 'deliver'
+
+/** What an operation would make: shown, never saved. */
+export interface Preview {
+  operation: string
+  params: Record<string, unknown>
+  /** The recipe's line that this would change; else it would be appended. */
+  line: string | null
+  curves: Map<ChannelKey, Curve>
+  /** Absent while the whole clip's numbers are pending. */
+  whole?: {
+    report: Record<string, number>
+    drift: Schemas['DriftOut']
+    keys: number
+    poses: Poses
+  }
+}
+
+export interface BenchState {
+  clip: Clip | null
+  trouble: string | null
+  poses: Poses | null
+  curves: Map<ChannelKey, Curve>
+  joints: number[]
+  /** Channels shown; empty means all channels of the joints. */
+  channels: ChannelKey[]
+  step: StepName
+  preview: Preview | null
+  previewTrouble: string | null
+  saving: boolean
+  ghost: boolean
+  drift: Schemas['DriftOut'] | null
+  flips: Schemas['FlipsOut'] | null
+  notice: string | null
+}
+
+export const useBench = create<BenchState>(() => ({
+  clip: null,
+  trouble: null,
+  poses: null,
+  curves: new Map(),
+  joints: [],
+  channels: [],
+  step: 'unflip',
+  preview: null,
+  previewTrouble: null,
+  saving: false,
+  ghost: true,
+  drift: null,
+  flips: null,
+  notice: null,
+}))
+
+const { getState: get, setState: set } = useBench
+
+/** The channels that the sheet shows. */
+export function shownChannels(state: Pick<BenchState, 'clip' | 'joints' | 'channels'>) {
+  if (!state.clip) return []
+  if (state.channels.length) return state.channels
+  return state.joints.flatMap((j) => state.clip!.joints[j]!.channels.map((c) => channelKey(j, c)))
+}
+
+function message(trouble: unknown): string {
+  return trouble instanceof Error ? trouble.message : String(trouble)
+}
+
+/** Open a clip: document, poses, the root's curves; views are fitted by those who draw. */
+export async function openClip(id: number): Promise<void> {
+  set({ ...useBench.getInitialState(), step: get().step })
+  try {
+    const clip = await answer(
+      client.GET('/api/clips/{clip_id}', { params: { path: { clip_id: id } } }),
+    )
+    transport.frame = 0
+    transport.fit(clip.frames, clip.rate[0]! / clip.rate[1]!)
+    set({ clip, joints: [0] })
+    await Promise.all([loadPoses(), loadCurves(), loadNumbers()])
+  } catch (trouble) {
+    set({ trouble: message(trouble) })
+  }
+}
+
+async function loadPoses(since?: number): Promise<void> {
+  const { clip, poses } = get()
+  if (!clip) return
+  const base = `/api/clips/${clip.id}/poses?revision=${clip.head.id}`
+  const partial = since !== undefined && poses !== null
+  const got = await numbers(partial ? `${base}&since=${since}` : base)
+  if (get().clip?.head.id !== clip.head.id) return
+  const carried = got.arrays.get('joints')!.data.length
+  const next =
+    partial && carried < clip.joints.length
+      ? withChanged(poses, got)
+      : posesOf(got, clip.joints.length)
+  set({ poses: next })
+}
+
+/** Fetch the curves of selected joints that are not here yet. */
+async function loadCurves(): Promise<void> {
+  const { clip, joints, curves } = get()
+  if (!clip) return
+  const missing = joints.filter((j) =>
+    clip.joints[j]!.channels.some((c) => !curves.has(channelKey(j, c))),
+  )
+  if (!missing.length) return
+  const got = await numbers(
+    `/api/clips/${clip.id}/curves?revision=${clip.head.id}&joints=${missing.join(',')}`,
+  )
+  if (get().clip?.head.id !== clip.head.id) return
+  set({ curves: new Map([...get().curves, ...curvesOf(got)]) })
+}
+
+async function loadNumbers(): Promise<void> {
+  const { clip } = get()
+  if (!clip) return
+  const params = { path: { clip_id: clip.id }, query: { revision: clip.head.id } }
+  const [drift, flips] = await Promise.all([
+    answer(client.GET('/api/clips/{clip_id}/drift', { params })),
+    answer(client.GET('/api/clips/{clip_id}/flips', { params })),
+  ])
+  if (get().clip?.head.id === clip.head.id) set({ drift, flips })
+}
+
+/** Show a notice for a moment; errors say what to do, notices that something was done. */
+export function notify(text: string): void {
+  set({ notice: text })
+  setTimeout(() => {
+    if (get().notice === text) set({ notice: null })
+  }, 6000)
+}
+
+export function selectJoints(joints: number[], channels: ChannelKey[] = []): void {
+  set({ joints, channels })
+  loadCurves().catch((trouble: unknown) => notify(message(trouble)))
+  const { preview } = get()
+  if (preview) void startPreview(preview.operation, preview.params, preview.line, true)
+}
+
+export function selectChannels(channels: ChannelKey[]): void {
+  const joints = [...new Set(channels.map((c) => splitKey(c).joint))]
+  selectJoints(joints, channels)
+}
+
+/** Everything the server said of a new head takes the place of what stood. */
+async function headMoved(clip: Clip, since: number): Promise<void> {
+  set({ clip, preview: null, previewTrouble: null, curves: new Map(), drift: null, flips: null })
+  await Promise.all([loadPoses(since), loadCurves(), loadNumbers()])
+}
+
+async function change(call: () => Promise<Clip>): Promise<boolean> {
+  const { clip } = get()
+  if (!clip || get().saving) return false
+  set({ saving: true })
+  try {
+    const changed = await call()
+    cancelPreview()
+    await headMoved(changed, clip.head.id)
+    return true
+  } catch (trouble) {
+    if (trouble instanceof ApiError && trouble.status === 409) {
+      notify('The clip was changed elsewhere. The newest state is shown; nothing of it was lost.')
+      const fresh = await answer(
+        client.GET('/api/clips/{clip_id}', { params: { path: { clip_id: clip.id } } }),
+      )
+      await headMoved(fresh, clip.head.id)
+    } else notify(message(trouble))
+    return false
+  } finally {
+    set({ saving: false })
+  }
+}
+
+type Write = Omit<Schemas['WriteIn'], 'revision' | 'request_id'>
+
+/** Change the recipe. Sent again after a lost answer, it is applied once. */
+export function write(what: Write): Promise<boolean> {
+  const { clip } = get()
+  const request_id = crypto.randomUUID()
+  return change(async () => {
+    const send = () =>
+      answer(
+        client.POST('/api/clips/{clip_id}/writes', {
+          params: { path: { clip_id: clip!.id } },
+          body: { revision: clip!.head.id, request_id, ...what },
+        }),
+      )
+    try {
+      return await send()
+    } catch (trouble) {
+      if (trouble instanceof ApiError && trouble.status === 0) return await send()
+      throw trouble
+    }
+  })
+}
+
+export const apply = (operation: string, params: Record<string, unknown>): Promise<boolean> =>
+  write({ append: { operation, params, scope: {} } })
+
+export function undo(): Promise<boolean> {
+  const { clip } = get()
+  if (!clip?.can_undo) return Promise.resolve(false)
+  return change(() =>
+    answer(
+      client.POST('/api/clips/{clip_id}/undo', {
+        params: { path: { clip_id: clip.id } },
+        body: { revision: clip.head.id },
+      }),
+    ),
+  )
+}
+
+export function redo(): Promise<boolean> {
+  const { clip } = get()
+  if (!clip?.can_redo) return Promise.resolve(false)
+  return change(() =>
+    answer(
+      client.POST('/api/clips/{clip_id}/redo', {
+        params: { path: { clip_id: clip.id } },
+        body: { revision: clip.head.id },
+      }),
+    ),
+  )
+}
+
+let asked = new AbortController()
+
+/** Preview an operation: the selected joints at once, the whole clip's numbers after. */
+export async function startPreview(
+  operation: string,
+  params: Record<string, unknown>,
+  line: string | null = null,
+  jointsOnly = false,
+): Promise<void> {
+  const { clip, joints, preview } = get()
+  if (!clip) return
+  asked.abort()
+  asked = new AbortController()
+  const { signal } = asked
+  const body = {
+    revision: clip.head.id,
+    operation,
+    params,
+    line,
+    joints: joints.map((j) => clip.joints[j]!.name),
+  }
+  const whole = jointsOnly ? preview?.whole : undefined
+  try {
+    const near = await numbers(`/api/clips/${clip.id}/preview`, body, signal)
+    set({
+      preview: { operation, params, line, curves: curvesOf(near), ...(whole ? { whole } : {}) },
+      previewTrouble: null,
+    })
+    if (whole) return
+    const all = await numbers(
+      `/api/clips/${clip.id}/preview/whole`,
+      { ...body, joints: [] },
+      signal,
+    )
+    const { poses, preview: now } = get()
+    if (signal.aborted || !now || !poses) return
+    const carried = all.arrays.get('joints')!.data.length
+    set({
+      preview: {
+        ...now,
+        whole: {
+          report: all.about.report as Record<string, number>,
+          drift: all.about.drift as Schemas['DriftOut'],
+          keys: all.about.keys as number,
+          poses: carried ? withChanged(poses, all) : poses,
+        },
+      },
+    })
+  } catch (trouble) {
+    if (trouble instanceof DOMException) return
+    if (trouble instanceof ApiError && trouble.status === 410) return
+    set({ previewTrouble: message(trouble) })
+  }
+}
+
+export function cancelPreview(): void {
+  asked.abort()
+  if (get().preview || get().previewTrouble) set({ preview: null, previewTrouble: null })
+}
+
+export function setStep(step: StepName): void {
+  if (get().step === step) return
+  cancelPreview()
+  set({ step })
+}

@@ -1,0 +1,125 @@
+/** Evaluated poses from the server, and forward kinematics of one frame. */
+
+import type { Schemas } from '../api/client'
+import type { Message } from '../api/safetensors'
+
+export interface Poses {
+  frames: number
+  joints: number
+  /** (F, J, 4), local. */
+  rotation: Float32Array
+  /** Joints whose translation moves, and their translations (F, M, 3). */
+  moving: Int32Array
+  translation: Float32Array
+}
+
+type Joint = Schemas['JointOut']
+
+export function posesOf(message: Message, joints: number): Poses {
+  const get = (name: string) => message.arrays.get(name)!.data
+  const frames = message.about.frames as number
+  return {
+    frames,
+    joints,
+    rotation: get('rotation') as Float32Array,
+    moving: get('moving') as Int32Array,
+    translation: get('translation') as Float32Array,
+  }
+}
+
+/** `base` with the joints that a message carries replaced. */
+export function withChanged(base: Poses, message: Message): Poses {
+  const joints = message.arrays.get('joints')!.data as Int32Array
+  const rotation = message.arrays.get('rotation')!.data as Float32Array
+  const moving = message.arrays.get('moving')!.data as Int32Array
+  const translation = message.arrays.get('translation')!.data as Float32Array
+  const out: Poses = {
+    ...base,
+    rotation: base.rotation.slice(),
+    translation: base.translation.slice(),
+  }
+  const n = joints.length
+  for (let k = 0; k < n; k++) {
+    const joint = joints[k]!
+    for (let f = 0; f < base.frames; f++) {
+      const from = (f * n + k) * 4
+      const to = (f * base.joints + joint) * 4
+      for (let c = 0; c < 4; c++) out.rotation[to + c] = rotation[from + c]!
+    }
+  }
+  const m = moving.length
+  for (let k = 0; k < m; k++) {
+    const slot = base.moving.indexOf(moving[k]!)
+    if (slot < 0) continue
+    for (let f = 0; f < base.frames; f++) {
+      const from = (f * m + k) * 3
+      const to = (f * base.moving.length + slot) * 3
+      for (let c = 0; c < 3; c++) out.translation[to + c] = translation[from + c]!
+    }
+  }
+  return out
+}
+
+export interface WorldPose {
+  /** (J, 3), in the skeleton's unit. */
+  position: Float64Array
+  /** (J, 4). */
+  rotation: Float64Array
+}
+
+/** World pose of one frame into `out`; parents stand before their children. */
+export function forward(joints: readonly Joint[], poses: Poses, frame: number, out: WorldPose) {
+  const { position, rotation } = out
+  const f = Math.min(Math.max(Math.round(frame), 0), poses.frames - 1)
+  for (let j = 0; j < joints.length; j++) {
+    const joint = joints[j]!
+    let [tx, ty, tz] = joint.offset as [number, number, number]
+    const slot = poses.moving.indexOf(j)
+    if (slot >= 0) {
+      const at = (f * poses.moving.length + slot) * 3
+      tx = poses.translation[at]!
+      ty = poses.translation[at + 1]!
+      tz = poses.translation[at + 2]!
+    }
+    const q = (f * poses.joints + j) * 4
+    let x = poses.rotation[q]!
+    let y = poses.rotation[q + 1]!
+    let z = poses.rotation[q + 2]!
+    let w = poses.rotation[q + 3]!
+    const p = joint.parent
+    if (p >= 0) {
+      const a = rotation[4 * p]!
+      const b = rotation[4 * p + 1]!
+      const c = rotation[4 * p + 2]!
+      const d = rotation[4 * p + 3]!
+      const ux = 2 * (b * tz - c * ty)
+      const uy = 2 * (c * tx - a * tz)
+      const uz = 2 * (a * ty - b * tx)
+      const rx = tx + d * ux + b * uz - c * uy
+      const ry = ty + d * uy + c * ux - a * uz
+      const rz = tz + d * uz + a * uy - b * ux
+      tx = rx + position[3 * p]!
+      ty = ry + position[3 * p + 1]!
+      tz = rz + position[3 * p + 2]!
+      const qx = d * x + a * w + b * z - c * y
+      const qy = d * y - a * z + b * w + c * x
+      const qz = d * z + a * y - b * x + c * w
+      const qw = d * w - a * x - b * y - c * z
+      x = qx
+      y = qy
+      z = qz
+      w = qw
+    }
+    rotation[4 * j] = x
+    rotation[4 * j + 1] = y
+    rotation[4 * j + 2] = z
+    rotation[4 * j + 3] = w
+    position[3 * j] = tx
+    position[3 * j + 1] = ty
+    position[3 * j + 2] = tz
+  }
+}
+
+export function emptyWorld(joints: number): WorldPose {
+  return { position: new Float64Array(3 * joints), rotation: new Float64Array(4 * joints) }
+}

@@ -1,0 +1,76 @@
+/** Who is signed in, and what they chose: theme, keys, pane sizes. Kept by the server. */
+import { create } from 'zustand'
+import { answer, client, type Schemas } from '../api/client'
+
+type Preferences = Required<Schemas['PreferencesIO']>
+
+interface SessionState {
+  user: string | null | undefined
+  workspaces: Schemas['WorkspaceOut'][]
+  preferences: Preferences
+  trouble: string | null
+}
+
+export const useSession = create<SessionState>(() => ({
+  user: undefined,
+  workspaces: [],
+  preferences: { theme: null, keys: {}, panes: {} },
+  trouble: null,
+}))
+
+const { getState: get, setState: set } = useSession
+
+async function entered(session: Schemas['SessionOut']): Promise<void> {
+  if (!session.user) {
+    set({ user: null, workspaces: [] })
+    return
+  }
+  const kept = await answer(client.GET('/api/preferences'))
+  set({
+    user: session.user,
+    workspaces: session.workspaces,
+    preferences: { theme: kept.theme ?? null, keys: kept.keys ?? {}, panes: kept.panes ?? {} },
+    trouble: null,
+  })
+  showTheme()
+}
+
+export async function loadSession(): Promise<void> {
+  try {
+    await entered(await answer(client.GET('/api/session')))
+  } catch (trouble) {
+    set({ user: null, trouble: (trouble as Error).message })
+  }
+}
+
+export async function signIn(username: string, password: string): Promise<void> {
+  try {
+    await entered(await answer(client.POST('/api/session', { body: { username, password } })))
+  } catch (trouble) {
+    set({ trouble: (trouble as Error).message })
+  }
+}
+
+export async function signOut(): Promise<void> {
+  await answer(client.DELETE('/api/session'))
+  set({ user: null, workspaces: [], trouble: null })
+}
+
+let saving: ReturnType<typeof setTimeout> | undefined
+
+export function prefer(change: Partial<Preferences>): void {
+  set({ preferences: { ...get().preferences, ...change } })
+  showTheme()
+  clearTimeout(saving)
+  saving = setTimeout(() => {
+    void client.PUT('/api/preferences', { body: get().preferences })
+  }, 400)
+}
+
+export function theme(): 'chart' | 'night' {
+  return get().preferences.theme ?? 'chart'
+}
+
+function showTheme(): void {
+  document.documentElement.dataset.theme = theme()
+}

@@ -1,0 +1,105 @@
+/** The curve sheet as a pane. */
+import { useEffect, useRef, useState } from 'react'
+import { shownChannels, useBench } from '../clip/bench'
+import { splitKey, turns } from '../clip/curves'
+import { transport } from '../clip/transport'
+import { Button, Toggle } from '../ui/controls'
+import { onTheme } from '../ui/theme'
+import { Sheet } from './Sheet'
+
+/** The one sheet of the bench, for commands. */
+export const sheetRef: { current: Sheet | null } = { current: null }
+
+export function SheetView() {
+  const base = useRef<HTMLCanvasElement>(null)
+  const over = useRef<HTMLCanvasElement>(null)
+  const readout = useRef<HTMLParagraphElement>(null)
+  const [bands, setBands] = useState(false)
+  const clip = useBench((s) => s.clip)
+  const curves = useBench((s) => s.curves)
+  const preview = useBench((s) => s.preview)
+  const joints = useBench((s) => s.joints)
+  const channels = useBench((s) => s.channels)
+
+  useEffect(() => {
+    const sheet = new Sheet(base.current!, over.current!)
+    sheetRef.current = sheet
+    sheet.onReadout = (text) => {
+      if (readout.current) readout.current.textContent = text
+    }
+    const pane = over.current!
+    const observer = new ResizeObserver(() => sheet.resize(pane.clientWidth, pane.clientHeight))
+    observer.observe(pane)
+    const quiet = transport.subscribe(sheet.draw)
+    const themed = onTheme(() => sheet.invalidate())
+    void document.fonts.ready.then(() => sheet.invalidate())
+    return () => {
+      quiet()
+      themed()
+      observer.disconnect()
+      sheet.dispose()
+      sheetRef.current = null
+    }
+  }, [])
+
+  useEffect(() => {
+    if (!clip) return
+    const shown = shownChannels({ clip, joints, channels })
+    const merged = preview ? new Map([...curves, ...preview.curves]) : curves
+    const before = preview
+      ? new Map([...curves].filter(([key]) => preview.curves.has(key)))
+      : new Map<string, never>()
+    const metres = clip.reading.metres_per_unit
+    const named = Object.entries({ m: 1, cm: 0.01, mm: 0.001, in: 0.0254 })
+    const unit = named.find(([, m]) => Math.abs(m - metres) < 1e-9)?.[0] ?? 'u'
+    sheetRef.current?.show({
+      clip: clip.id,
+      frames: clip.frames,
+      channels: shown,
+      curves: merged,
+      before,
+      name: (key) => {
+        const { joint, channel } = splitKey(key)
+        return `${clip.joints[joint]!.name} ${channel[0] === 'r' ? 'turn' : 'move'} ${channel[1]!.toUpperCase()}`
+      },
+      unit: (key) => (turns(key) ? '°' : ` ${unit}`),
+    })
+  }, [clip, curves, preview, joints, channels])
+
+  const toggleBands = () => {
+    sheetRef.current?.setBands(!bands)
+    setBands(!bands)
+  }
+
+  return (
+    <section aria-label="Curve sheet" className="relative min-h-0 min-w-0 flex-1 bg-paper">
+      <canvas ref={base} className="absolute inset-0 size-full" aria-hidden />
+      <canvas
+        ref={over}
+        data-testid="sheet"
+        className="absolute inset-0 size-full touch-none"
+        onPointerDown={(e) => sheetRef.current?.down(e.nativeEvent)}
+        onPointerMove={(e) => sheetRef.current?.move(e.nativeEvent)}
+        onPointerUp={(e) => sheetRef.current?.up(e.nativeEvent)}
+        onPointerLeave={() => sheetRef.current?.leave()}
+      />
+      <p
+        ref={readout}
+        data-testid="readout"
+        className="num pointer-events-none absolute top-1.5 left-[66px] rounded-[3px] bg-paper/85 px-1 text-ink"
+      />
+      <div className="absolute top-1.5 right-6 flex gap-1.5">
+        <Button onClick={() => sheetRef.current?.frameAll()}>Frame all</Button>
+        <Button onClick={() => sheetRef.current?.aroundNow()}>Around now</Button>
+        <Toggle on={bands} onClick={toggleBands} data-command="bands">
+          Bands
+        </Toggle>
+      </div>
+      {joints.length === 0 && (
+        <p className="absolute inset-0 grid place-items-center text-ink-2">
+          Pick a joint on the stage or in the list to see its curves.
+        </p>
+      )}
+    </section>
+  )
+}

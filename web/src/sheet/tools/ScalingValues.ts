@@ -1,0 +1,31 @@
+/** Dragging along the value scale zooms values about where it was taken. */
+import { yToValue, zoomValue } from '../geometry'
+import type { Sheet } from '../Sheet'
+import { Idle } from './Idle'
+import type { At, Tool } from './tool'
+
+export class ScalingValues implements Tool {
+  readonly cursor = 'ns-resize'
+  private view
+  private about: number
+
+  constructor(
+    sheet: Sheet,
+    private from: At,
+  ) {
+    this.view = sheet.view
+    this.about = yToValue(sheet.view, sheet.box, from.y)
+  }
+
+  onMove(sheet: Sheet, at: At): void {
+    sheet.setView(zoomValue(this.view, 1.01 ** (at.y - this.from.y), this.about))
+  }
+
+  onUp(): Tool {
+    return new Idle()
+  }
+
+  onCancel(sheet: Sheet): void {
+    sheet.setView(this.view)
+  }
+}

@@ -1,0 +1,237 @@
+/** The shelf: the workspace's takes, and files on their way in. */
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { Upload, X } from 'lucide-react'
+import { useEffect, useRef, useState } from 'react'
+import { useNavigate } from 'react-router'
+import { ApiError, answer, client, csrfToken, type Schemas } from '../api/client'
+import { prefer, signOut, theme, useSession } from '../session/session'
+import { Button } from '../ui/controls'
+import { TakeCard } from './TakeCard'
+
+type Job = Schemas['JobOut']
+
+/** Send files; each becomes a job, or is refused by name. */
+async function send(workspace: number, files: File[]): Promise<Schemas['UploadOut']> {
+  const body = new FormData()
+  for (const file of files) body.append('files', file)
+  const response = await fetch(`/api/workspaces/${workspace}/files`, {
+    method: 'POST',
+    headers: { 'X-CSRFToken': csrfToken() },
+    body,
+  }).catch(() => {
+    throw new ApiError(0, 'The server cannot be reached; nothing was brought in.')
+  })
+  if (!response.ok) throw new ApiError(response.status, 'The files were not accepted.')
+  return (await response.json()) as Schemas['UploadOut']
+}
+
+function JobRow({ job, onDone }: { job: Job; onDone: () => void }) {
+  const failed = job.state === 'failed'
+  const end = async () => {
+    const params = { path: { job_id: job.id } }
+    await (failed
+      ? client.DELETE('/api/jobs/{job_id}', { params })
+      : client.POST('/api/jobs/{job_id}/cancel', { params }))
+    onDone()
+  }
+  return (
+    <li
+      className={`flex items-center gap-3 rounded-[4px] border bg-raised px-3 py-2 ${failed ? 'border-bad' : 'border-rule-2'}`}
+    >
+      <span className="min-w-0 flex-1">
+        {failed ? (
+          <span role="alert" className="text-bad">
+            {job.message}
+          </span>
+        ) : (
+          <>
+            {job.title}{' '}
+            <span className="text-ink-3">
+              {job.state === 'queued' ? 'waiting' : job.cancel_requested ? 'stopping' : 'reading'}
+            </span>
+          </>
+        )}
+      </span>
+      {!failed && (
+        <progress
+          className="h-1.5 w-40 accent-[var(--calm)]"
+          max={1}
+          value={job.progress}
+          aria-label={`Progress of ${job.title}`}
+        />
+      )}
+      <Button
+        kind="quiet"
+        aria-label={failed ? `Dismiss ${job.title}` : `Cancel ${job.title}`}
+        onClick={() => void end()}
+      >
+        <X size={14} />
+      </Button>
+    </li>
+  )
+}
+
+export function Shelf() {
+  const user = useSession((s) => s.user)
+  const workspaces = useSession((s) => s.workspaces)
+  const shownTheme = useSession((s) => s.preferences.theme) ?? theme()
+  const [chosen, setChosen] = useState<number | null>(null)
+  const workspace = workspaces.find((w) => w.id === chosen) ?? workspaces[0]
+  const id = workspace?.id ?? 0
+  const input = useRef<HTMLInputElement>(null)
+  const [over, setOver] = useState(false)
+  const [refused, setRefused] = useState<string[]>([])
+  const queries = useQueryClient()
+  const navigate = useNavigate()
+
+  const path = { workspace_id: id }
+  const takes = useQuery({
+    queryKey: ['takes', id],
+    enabled: id > 0,
+    queryFn: () => answer(client.GET('/api/workspaces/{workspace_id}/takes', { params: { path } })),
+  })
+  const jobs = useQuery({
+    queryKey: ['jobs', id],
+    enabled: id > 0,
+    queryFn: () => answer(client.GET('/api/workspaces/{workspace_id}/jobs', { params: { path } })),
+    refetchInterval: (query) => (query.state.data?.some((j) => j.state !== 'failed') ? 250 : 5000),
+  })
+  // A job that leaves the list has become a take.
+  const busy = jobs.data?.filter((j) => j.state !== 'failed').length ?? 0
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the count is the signal
+  useEffect(() => {
+    void queries.invalidateQueries({ queryKey: ['takes'] })
+  }, [busy, queries])
+
+  const upload = useMutation({
+    mutationFn: (files: File[]) => send(id, files),
+    onSuccess: (out) => setRefused(out.refused.map((r) => r.detail)),
+    onError: (trouble) => setRefused([trouble.message]),
+    onSettled: () => queries.invalidateQueries({ queryKey: ['jobs'] }),
+  })
+  const bring = (list: FileList | null) => {
+    if (list?.length) upload.mutate([...list])
+  }
+  const open = async (take: Schemas['TakeOut']) => {
+    try {
+      const clip = await answer(
+        client.POST('/api/takes/{take_id}/clip', { params: { path: { take_id: take.id } } }),
+      )
+      navigate(`/clip/${clip.id}`)
+    } catch (trouble) {
+      setRefused([(trouble as Error).message])
+    }
+  }
+
+  return (
+    <div className="flex h-full flex-col">
+      <header className="flex h-10 shrink-0 items-center gap-3 border-rule-2 border-b bg-raised px-4">
+        <span className="font-semibold">Lean Curve</span>
+        <span className="text-ink-3">›</span>
+        {workspaces.length > 1 ? (
+          <select
+            aria-label="Workspace"
+            className="h-6 rounded-[3px] border border-rule-2 bg-paper px-1"
+            value={id}
+            onChange={(e) => setChosen(Number(e.target.value))}
+          >
+            {workspaces.map((w) => (
+              <option key={w.id} value={w.id}>
+                {w.name}
+              </option>
+            ))}
+          </select>
+        ) : (
+          <h1 className="font-semibold">{workspace?.name ?? 'Shelf'}</h1>
+        )}
+        <span className="flex-1" />
+        <span className="text-ink-2">{user}</span>
+        <Button onClick={() => prefer({ theme: shownTheme === 'night' ? 'chart' : 'night' })}>
+          {shownTheme === 'night' ? 'Chart paper' : 'Night'}
+        </Button>
+        <Button onClick={() => void signOut()}>Sign out</Button>
+      </header>
+      <main
+        className={`min-h-0 flex-1 overflow-y-auto p-5 ${over ? 'bg-sunk' : ''}`}
+        onDragOver={(e) => {
+          e.preventDefault()
+          setOver(true)
+        }}
+        onDragLeave={(e) => e.currentTarget === e.target && setOver(false)}
+        onDrop={(e) => {
+          e.preventDefault()
+          setOver(false)
+          bring(e.dataTransfer.files)
+        }}
+      >
+        <div className="mx-auto flex max-w-[1160px] flex-col gap-4">
+          <div
+            className={`flex items-center gap-3 rounded-md border border-dashed px-4 py-3 ${over ? 'border-calm bg-raised' : 'border-rule-2'}`}
+          >
+            <Upload size={18} className="text-ink-2" aria-hidden />
+            <p className="flex-1 text-ink-2">
+              Drop BVH or clip JSON files here, many at once. Each comes in by itself; the files are
+              kept as they are.
+            </p>
+            <input
+              ref={input}
+              type="file"
+              multiple
+              accept=".bvh,.json"
+              aria-label="Files to bring in"
+              className="sr-only"
+              onChange={(e) => {
+                bring(e.target.files)
+                e.target.value = ''
+              }}
+            />
+            <Button kind="primary" className="h-8 px-3" onClick={() => input.current?.click()}>
+              Bring in files
+            </Button>
+          </div>
+          {refused.map((text) => (
+            <p
+              key={text}
+              role="alert"
+              className="rounded-[4px] border border-bad bg-raised px-3 py-2 text-bad"
+            >
+              {text}
+            </p>
+          ))}
+          {jobs.data && jobs.data.length > 0 && (
+            <ul className="flex flex-col gap-2" aria-label="Files coming in">
+              {jobs.data.map((j) => (
+                <JobRow
+                  key={j.id}
+                  job={j}
+                  onDone={() => void queries.invalidateQueries({ queryKey: ['jobs'] })}
+                />
+              ))}
+            </ul>
+          )}
+          {takes.isError && (
+            <p role="alert" className="text-bad">
+              {takes.error.message} <Button onClick={() => void takes.refetch()}>Try again</Button>
+            </p>
+          )}
+          {takes.isPending && id > 0 && <p className="text-ink-3">Fetching the takes …</p>}
+          {takes.data?.length === 0 && (
+            <p className="py-16 text-center text-ink-2">
+              The shelf is empty. Drop a captured take on it to begin.
+            </p>
+          )}
+          {id === 0 && (
+            <p className="py-16 text-center text-ink-2">
+              You are not a member of any workspace yet. Whoever runs this server can add you.
+            </p>
+          )}
+          <ul className="grid grid-cols-[repeat(auto-fill,minmax(340px,1fr))] gap-4">
+            {takes.data?.map((take) => (
+              <TakeCard key={take.id} take={take} onOpen={() => void open(take)} />
+            ))}
+          </ul>
+        </div>
+      </main>
+    </div>
+  )
+}

@@ -1,0 +1,73 @@
+/** A take on the shelf: its motion in small, its figures, what stands out. */
+import { TriangleAlert } from 'lucide-react'
+import type { Schemas } from '../api/client'
+import { Button } from '../ui/controls'
+import { grouped, rateOf, seconds } from '../ui/numbers'
+
+const GAP = 0.5 // between figures, in figure heights
+
+function Picture({ picture }: { picture: Schemas['PictureOut'] }) {
+  const { figures } = picture
+  const path = figures
+    .flatMap((bones, k) =>
+      bones.map(
+        ([x1, y1, x2, y2]) =>
+          `M${(x1! + k * GAP).toFixed(3)} ${(-y1!).toFixed(3)}L${(x2! + k * GAP).toFixed(3)} ${(-y2!).toFixed(3)}`,
+      ),
+    )
+    .join('')
+  const width = Math.max(1, figures.length - 1) * GAP + 1
+  return (
+    <svg
+      viewBox={`-0.5 -1.08 ${width} 1.16`}
+      className="h-[124px] w-full border-rule border-b bg-paper"
+      role="img"
+      aria-label="Poses of the motion"
+    >
+      <path d={`M-0.5 0.02H${width}`} className="stroke-rule-2" strokeWidth={0.008} />
+      <path d={path} className="fill-none stroke-ink" strokeWidth={0.02} strokeLinecap="round" />
+    </svg>
+  )
+}
+
+export function findingsText(f: Schemas['FindingsOut']): string {
+  const parts = [
+    [f.wraps, 'wrap'],
+    [f.alternates, 'alternate'],
+    [f.snaps, 'snap'],
+  ] as const
+  const said = parts.filter(([n]) => n).map(([n, word]) => `${n} ${word}${n === 1 ? '' : 's'}`)
+  return said.join(', ') || 'nothing stands out'
+}
+
+export function TakeCard({ take, onOpen }: { take: Schemas['TakeOut']; onOpen: () => void }) {
+  const found = take.findings.wraps + take.findings.alternates + take.findings.snaps
+  return (
+    <li className="flex flex-col overflow-hidden rounded-md border border-rule-2 bg-raised">
+      <Picture picture={take.picture} />
+      <div className="flex flex-1 flex-col gap-1.5 p-3">
+        <h2 className="truncate font-semibold text-[14px]" title={take.file_name}>
+          {take.name}
+        </h2>
+        <p className="num text-ink-2">
+          {seconds((take.frames - 1) / (take.rate[0]! / take.rate[1]!))} · {grouped(take.frames)}{' '}
+          frames at {rateOf(take.rate)} / s
+        </p>
+        <p className="num text-ink-2">
+          {take.skeleton} · {take.joints} joints · {grouped(take.keys)} keys
+        </p>
+        {take.warnings.map((w) => (
+          <p key={w} className="flex gap-1.5 text-warn">
+            <TriangleAlert size={14} className="mt-0.5 shrink-0" aria-hidden /> {w}
+          </p>
+        ))}
+        <div className="mt-auto flex items-center justify-between gap-3 pt-1">
+          <span className={found ? 'text-bad' : 'text-ok'}>{findingsText(take.findings)}</span>
+          <Button onClick={onOpen} aria-label={`Open ${take.name}`}>
+            {take.clip ? 'Go on' : 'Open'}
+          </Button>
+        </div>
+      </div>
+    </li>
+  )
+}

@@ -1,0 +1,375 @@
+/** The 3D view: a figure of ink-outlined bones on a ruled floor, drawn on demand. */
+import {
+  BackSide,
+  Box3,
+  BufferGeometry,
+  Color,
+  Float32BufferAttribute,
+  Group,
+  InstancedMesh,
+  LineBasicMaterial,
+  LineSegments,
+  Matrix4,
+  MeshBasicMaterial,
+  PerspectiveCamera,
+  Quaternion,
+  Scene,
+  Vector3,
+  WebGLRenderer,
+} from 'three'
+import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js'
+import type { Clip } from '../clip/bench'
+import { emptyWorld, forward, type Poses, type WorldPose } from '../clip/poses'
+import { token } from '../ui/theme'
+import { type Bone, bonesOf } from './bones'
+
+export type View = 'front' | 'side' | 'top'
+
+const UP = new Vector3(0, 1, 0)
+const PICK_PIXELS = 14
+const LINE_PIXELS = 1.3
+const FADE = 16
+
+/** A spindle along +Y from 0 to 1, widest at a fifth, four-sided. */
+function spindle(): BufferGeometry {
+  const w = 1
+  const ring = [
+    [w, 0.2, 0],
+    [0, 0.2, w],
+    [-w, 0.2, 0],
+    [0, 0.2, -w],
+  ]
+  const points: number[] = []
+  for (let i = 0; i < 4; i++) {
+    const a = ring[i]!
+    const b = ring[(i + 1) % 4]!
+    points.push(0, 0, 0, ...a, ...b, 0, 1, 0, ...b, ...a)
+  }
+  const geometry = new BufferGeometry()
+  geometry.setAttribute('position', new Float32BufferAttribute(points, 3))
+  return geometry
+}
+
+class Figure {
+  readonly group = new Group()
+  readonly world: WorldPose
+  private fill: InstancedMesh
+  private outline: InstancedMesh
+  private widths: number[]
+  /** Thickness of the ink outline, in the skeleton's unit. */
+  line = 0
+
+  constructor(
+    private clip: Clip,
+    private bones: Bone[],
+    private ghost: boolean,
+  ) {
+    this.world = emptyWorld(clip.joints.length)
+    const shape = spindle()
+    const see = { transparent: ghost, opacity: ghost ? 0.4 : 1, depthWrite: !ghost }
+    this.fill = new InstancedMesh(shape, new MeshBasicMaterial(see), Math.max(bones.length, 1))
+    this.outline = new InstancedMesh(
+      shape,
+      new MeshBasicMaterial({ ...see, side: BackSide }),
+      Math.max(bones.length, 1),
+    )
+    this.fill.frustumCulled = this.outline.frustumCulled = false
+    this.fill.visible = !ghost
+    this.group.add(this.outline, this.fill)
+    const height = clip.height || 1
+    this.widths = bones.map((bone) => {
+      const offset = bone.child >= 0 ? clip.joints[bone.child]!.offset : bone.tip
+      const length = Math.hypot(offset[0]!, offset[1]!, offset[2]!)
+      return Math.min(Math.max(0.13 * length, 0.0035 * height), 0.03 * height)
+    })
+  }
+
+  pose(poses: Poses, frame: number): void {
+    forward(this.clip.joints, poses, frame, this.world)
+    const { position, rotation } = this.world
+    const from = new Vector3()
+    const to = new Vector3()
+    const along = new Vector3()
+    const turn = new Quaternion()
+    const bare = new Quaternion()
+    const matrix = new Matrix4()
+    const scale = new Vector3()
+    const { line } = this
+    this.bones.forEach((bone, k) => {
+      from.fromArray(position, 3 * bone.joint)
+      if (bone.child >= 0) to.fromArray(position, 3 * bone.child)
+      else {
+        turn.fromArray(rotation, 4 * bone.joint)
+        to.fromArray(bone.tip).applyQuaternion(turn).add(from)
+      }
+      along.subVectors(to, from)
+      const length = along.length()
+      bare.setFromUnitVectors(UP, along.divideScalar(length || 1))
+      const width = this.widths[k]!
+      this.fill.setMatrixAt(k, matrix.compose(from, bare, scale.set(width, length, width)))
+      // The hull's sides are slanted: 1.5 of the line keeps its projection a line wide.
+      const wide = width + 1.5 * line
+      from.addScaledVector(along, -2 * line)
+      this.outline.setMatrixAt(
+        k,
+        matrix.compose(from, bare, scale.set(wide, length + 4 * line, wide)),
+      )
+    })
+    this.fill.instanceMatrix.needsUpdate = true
+    this.outline.instanceMatrix.needsUpdate = true
+  }
+
+  colour(selected: ReadonlySet<number>): void {
+    const paper = new Color(token('raised'))
+    const ink = new Color(token(this.ghost ? 'ghost' : 'ink'))
+    const calm = new Color(token('calm'))
+    this.bones.forEach((bone, k) => {
+      const chosen = selected.has(bone.joint) && !this.ghost
+      this.fill.setColorAt(k, chosen ? calm : paper)
+      this.outline.setColorAt(k, chosen ? calm : ink)
+    })
+    if (this.fill.instanceColor) this.fill.instanceColor.needsUpdate = true
+    if (this.outline.instanceColor) this.outline.instanceColor.needsUpdate = true
+  }
+
+  dispose(): void {
+    this.fill.geometry.dispose()
+    for (const mesh of [this.fill, this.outline]) {
+      ;(mesh.material as MeshBasicMaterial).dispose()
+      mesh.dispose()
+    }
+  }
+}
+
+export class Stage {
+  readonly camera = new PerspectiveCamera(32, 1, 0.05, 400)
+  follow = false
+  private renderer: WebGLRenderer
+  private scene = new Scene()
+  private space = new Group()
+  private controls: OrbitControls
+  private figure: Figure | null = null
+  private ghost: Figure | null = null
+  private floor: LineSegments | null = null
+  private clip: Clip | null = null
+  private poses: Poses | null = null
+  private before: Poses | null = null
+  private frame = 0
+  private selected: ReadonlySet<number> = new Set()
+  private asked = false
+  private root = new Vector3()
+  /** Pictures drawn so far, for tests and measurements. */
+  drawn = 0
+
+  constructor(private canvas: HTMLCanvasElement) {
+    this.renderer = new WebGLRenderer({ canvas, antialias: true, alpha: true })
+    this.scene.add(this.space)
+    this.controls = new OrbitControls(this.camera, canvas)
+    this.controls.enableDamping = false
+    this.controls.addEventListener('change', this.draw)
+    this.camera.position.set(2.4, 1.6, 4.2)
+    this.controls.target.set(0, 0.9, 0)
+  }
+
+  dispose(): void {
+    this.controls.dispose()
+    this.figure?.dispose()
+    this.ghost?.dispose()
+    this.renderer.dispose()
+  }
+
+  resize(width: number, height: number): void {
+    if (width < 2 || height < 2) return
+    this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2))
+    this.renderer.setSize(width, height, false)
+    this.camera.aspect = width / height
+    this.camera.updateProjectionMatrix()
+    this.draw()
+  }
+
+  /** Show a clip: its skeleton, in metres, its up axis up. */
+  setClip(clip: Clip): void {
+    const same =
+      this.clip?.id === clip.id &&
+      JSON.stringify(this.clip.reading) === JSON.stringify(clip.reading)
+    this.clip = clip
+    if (same) return
+    this.figure?.dispose()
+    this.ghost?.dispose()
+    this.space.clear()
+    const bones = bonesOf(clip.joints, clip.end_sites)
+    this.ghost = new Figure(clip, bones, true)
+    this.figure = new Figure(clip, bones, false)
+    this.space.add(this.ghost.group, this.figure.group)
+    this.space.scale.setScalar(clip.reading.metres_per_unit)
+    this.space.rotation.set(0, 0, 0)
+    if (clip.reading.up_axis === 'z') this.space.rotation.x = -Math.PI / 2
+    if (clip.reading.up_axis === 'x') this.space.rotation.z = Math.PI / 2
+    this.space.updateMatrixWorld(true)
+    this.recolour()
+  }
+
+  setPoses(poses: Poses, before: Poses | null): void {
+    const first = this.poses === null
+    this.poses = poses
+    this.before = before
+    this.pose()
+    if (first) this.fit()
+  }
+
+  setFrame(frame: number): void {
+    this.frame = frame
+    const old = this.root.clone()
+    this.pose()
+    if (this.follow) {
+      const moved = this.root.clone().sub(old)
+      moved.y = 0
+      this.camera.position.add(moved)
+      this.controls.target.add(moved)
+      this.controls.update()
+    }
+    this.draw()
+  }
+
+  setSelected(joints: readonly number[]): void {
+    this.selected = new Set(joints)
+    this.figure?.colour(this.selected)
+    this.draw()
+  }
+
+  recolour(): void {
+    this.figure?.colour(this.selected)
+    this.ghost?.colour(this.selected)
+    if (this.floor) {
+      this.scene.remove(this.floor)
+      this.floor.geometry.dispose()
+    }
+    this.floor = ruledFloor(9, 0.5)
+    this.scene.add(this.floor)
+    this.draw()
+  }
+
+  private pose(): void {
+    if (!this.poses || !this.figure) return
+    this.figure.pose(this.poses, this.frame)
+    if (this.ghost) {
+      this.ghost.group.visible = this.before !== null
+      if (this.before) this.ghost.pose(this.before, this.frame)
+    }
+    this.root.fromArray(this.figure.world.position, 0)
+    this.space.localToWorld(this.root)
+    this.draw()
+  }
+
+  /** World position of a joint, in metres. */
+  joint(index: number): Vector3 {
+    const at = new Vector3().fromArray(this.figure!.world.position, 3 * index)
+    return this.space.localToWorld(at)
+  }
+
+  private bounds(): Box3 {
+    const box = new Box3()
+    if (this.clip && this.figure)
+      for (let j = 0; j < this.clip.joints.length; j++) box.expandByPoint(this.joint(j))
+    return box
+  }
+
+  /** Frame the figure from where the camera looks. */
+  fit(): void {
+    if (!this.figure) return
+    const direction = this.camera.position.clone().sub(this.controls.target).normalize()
+    this.look(direction)
+  }
+
+  look(direction: Vector3): void {
+    const box = this.bounds()
+    if (box.isEmpty()) return
+    const centre = box.getCenter(new Vector3())
+    const radius = Math.max(box.getSize(new Vector3()).length() / 2, 0.2)
+    const half = (this.camera.fov * Math.PI) / 360
+    const across = Math.atan(Math.tan(half) * this.camera.aspect)
+    const distance = (1.06 * radius) / Math.sin(Math.min(half, across))
+    this.controls.target.copy(centre)
+    this.camera.position.copy(centre).addScaledVector(direction, distance)
+    this.controls.update()
+    this.draw()
+  }
+
+  view(view: View): void {
+    if (view === 'front') this.look(new Vector3(0, 0.06, 1).normalize())
+    if (view === 'side') this.look(new Vector3(1, 0.06, 0).normalize())
+    if (view === 'top') this.look(new Vector3(0, 1, 0.001).normalize())
+  }
+
+  /** The joint nearest to a point of the canvas, within reach of a hand, or -1. */
+  pick(x: number, y: number): number {
+    if (!this.clip || !this.figure) return -1
+    const { clientWidth: w, clientHeight: h } = this.canvas
+    let best = -1
+    let nearest = PICK_PIXELS
+    for (let j = 0; j < this.clip.joints.length; j++) {
+      const p = this.joint(j).project(this.camera)
+      const distance = Math.hypot(((p.x + 1) / 2) * w - x, ((1 - p.y) / 2) * h - y)
+      if (distance < nearest) {
+        nearest = distance
+        best = j
+      }
+    }
+    return best
+  }
+
+  /** Outlines stay about a pixel wide at any distance. */
+  private keepLine(): void {
+    if (!this.figure || !this.ghost || !this.clip || !this.poses) return
+    const distance = this.camera.position.distanceTo(this.controls.target)
+    const seen = 2 * distance * Math.tan((this.camera.fov * Math.PI) / 360)
+    const pixel = seen / Math.max(1, this.canvas.clientHeight)
+    const line = (LINE_PIXELS * pixel) / this.clip.reading.metres_per_unit
+    if (Math.abs(line / (this.figure.line || 1e-9) - 1) < 0.05) return
+    this.figure.line = this.ghost.line = line
+    this.figure.pose(this.poses, this.frame)
+    if (this.before) this.ghost.pose(this.before, this.frame)
+  }
+
+  /** Ask for a picture at the next frame of the display. */
+  draw = (): void => {
+    if (this.asked) return
+    this.asked = true
+    requestAnimationFrame(() => {
+      this.asked = false
+      this.drawn++
+      this.keepLine()
+      this.renderer.render(this.scene, this.camera)
+    })
+  }
+}
+
+function ruledFloor(half: number, spacing: number): LineSegments {
+  const points: number[] = []
+  const colours: number[] = []
+  const thin = new Color(token('rule'))
+  const thick = new Color(token('rule-2'))
+  const paper = new Color(token('paper'))
+  const mixed = new Color()
+  for (let i = -half / spacing; i <= half / spacing; i++) {
+    const at = i * spacing
+    const colour = i % 2 === 0 ? thick : thin
+    // In pieces that fade into the paper, so that the floor has no edge.
+    for (let k = 0; k < FADE; k++) {
+      const ends = [k, k + 1].map((n) => -half + (2 * half * n) / FADE) as [number, number]
+      points.push(at, 0, ends[0], at, 0, ends[1], ends[0], 0, at, ends[1], 0, at)
+      for (const end of [ends[0], ends[1], ends[0], ends[1]]) {
+        const far = Math.min(1, Math.hypot(at, end) / half)
+        mixed.lerpColors(colour, paper, far)
+        colours.push(mixed.r, mixed.g, mixed.b)
+      }
+    }
+  }
+  const geometry = new BufferGeometry()
+  geometry.setAttribute('position', new Float32BufferAttribute(points, 3))
+  geometry.setAttribute('color', new Float32BufferAttribute(colours, 3))
+  const material = new LineBasicMaterial({ vertexColors: true, transparent: true, opacity: 0.7 })
+  const lines = new LineSegments(geometry, material)
+  lines.renderOrder = -1
+  return lines
+}

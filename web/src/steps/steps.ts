@@ -1,0 +1,56 @@
+/** The steps that work, in the order of the work: the rail and the panels read this. */
+import { FileOutput, Inbox, type LucideIcon, Spline, Waypoints } from 'lucide-react'
+import type { ComponentType } from 'react'
+import type { BenchState, StepName } from '../clip/bench'
+import { BringInPanel } from './bring-in/BringInPanel'
+import { DeliverPanel } from './deliver/DeliverPanel'
+import { ThinPanel } from './thin/ThinPanel'
+import { UnflipPanel } from './unflip/UnflipPanel'
+
+export interface Step {
+  name: StepName
+  title: string
+  Icon: LucideIcon
+  Panel: ComponentType
+  /** Open findings of the step, or null where it has none of its own. */
+  open: (state: BenchState) => number | null
+  done: (state: BenchState) => boolean
+}
+
+const has = (state: BenchState, operation: string) =>
+  state.clip?.head.recipe.some((line) => line.operation === operation) ?? false
+
+export const STEPS: readonly Step[] = [
+  {
+    name: 'bring-in',
+    title: 'Bring in',
+    Icon: Inbox,
+    Panel: BringInPanel,
+    open: () => null,
+    done: (s) => s.clip !== null && s.clip.warnings.length === 0,
+  },
+  {
+    name: 'unflip',
+    title: 'Unflip',
+    Icon: Waypoints,
+    Panel: UnflipPanel,
+    open: (s) => (s.flips ? s.flips.wraps + s.flips.alternates : null),
+    done: (s) => s.flips !== null && s.flips.wraps + s.flips.alternates === 0,
+  },
+  {
+    name: 'thin',
+    title: 'Thin',
+    Icon: Spline,
+    Panel: ThinPanel,
+    open: () => null,
+    done: (s) => has(s, 'thin'),
+  },
+  {
+    name: 'deliver',
+    title: 'Deliver',
+    Icon: FileOutput,
+    Panel: DeliverPanel,
+    open: () => null,
+    done: () => false,
+  },
+]

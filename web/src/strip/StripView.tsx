@@ -1,0 +1,216 @@
+/** The time strip: transport above, range, findings lanes and now below. */
+import {
+  ChevronLeft,
+  ChevronRight,
+  Hand,
+  Pause,
+  Play,
+  Repeat,
+  SkipBack,
+  SkipForward,
+} from 'lucide-react'
+import { useEffect, useRef, useState, useSyncExternalStore } from 'react'
+import { useBench } from '../clip/bench'
+import { transport } from '../clip/transport'
+import { Button, inputLook, Popover, Slider, Tip, Toggle } from '../ui/controls'
+import { onTheme } from '../ui/theme'
+import { keyFrames } from './keyFrames'
+import { Strip } from './Strip'
+
+const SPEEDS = [0.1, 0.25, 0.5, 1, 2, 4]
+
+/** The one strip of the bench, for commands. */
+export const stripRef: { current: Strip | null } = { current: null }
+
+const state = () =>
+  `${transport.playing} ${transport.loop} ${transport.speed} ${transport.range} ${transport.frames}`
+
+/** Re-renders when something but the frame changes: playing re-renders no tree. */
+function useTransport() {
+  useSyncExternalStore(transport.subscribe, state)
+  return transport
+}
+
+/** Now as a number to read and to type. */
+function FrameField() {
+  const input = useRef<HTMLInputElement>(null)
+  const code = useRef<HTMLSpanElement>(null)
+  useEffect(() => {
+    const show = () => {
+      if (input.current && document.activeElement !== input.current)
+        input.current.value = String(transport.frame)
+      if (code.current) code.current.textContent = transport.timecode()
+    }
+    show()
+    return transport.subscribe(show)
+  }, [])
+  const go = (text: string) => {
+    const frame = Number(text)
+    if (text.trim() && Number.isFinite(frame)) transport.seek(frame)
+  }
+  return (
+    <>
+      <label className="flex items-center gap-1.5 text-ink-2">
+        frame
+        <input
+          ref={input}
+          data-testid="frame"
+          inputMode="numeric"
+          defaultValue={0}
+          className={`${inputLook} num h-6 w-16 font-semibold`}
+          onKeyDown={(e) => {
+            if (e.key === 'Enter') {
+              go(e.currentTarget.value)
+              e.currentTarget.blur()
+            }
+            if (e.key === 'Escape') {
+              e.currentTarget.value = String(transport.frame)
+              e.currentTarget.blur()
+            }
+          }}
+          onBlur={(e) => go(e.currentTarget.value)}
+        />
+      </label>
+      <span ref={code} data-testid="timecode" className="num text-ink-2" />
+    </>
+  )
+}
+
+function RangeField({ end, label }: { end: 0 | 1; label: string }) {
+  const { range } = useTransport()
+  const value = range[end]
+  return (
+    <input
+      key={value}
+      aria-label={label}
+      defaultValue={value}
+      inputMode="numeric"
+      className={`${inputLook} num h-6 w-14`}
+      onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()}
+      onBlur={(e) => {
+        const typed = Number(e.currentTarget.value)
+        if (!Number.isFinite(typed)) return
+        transport.setRange(end === 0 ? typed : range[0], end === 1 ? typed : range[1])
+      }}
+    />
+  )
+}
+
+export function StripView() {
+  const canvas = useRef<HTMLCanvasElement>(null)
+  const [free, setFree] = useState(false)
+  const [sensitivity, setSensitivity] = useState(0.5)
+  const clip = useBench((s) => s.clip)
+  const flips = useBench((s) => s.flips)
+  const joints = useBench((s) => s.joints)
+  const curves = useBench((s) => s.curves)
+  const t = useTransport()
+
+  useEffect(() => {
+    const strip = new Strip(canvas.current!)
+    stripRef.current = strip
+    strip.onHandsFree = setFree
+    const pane = canvas.current!
+    const observer = new ResizeObserver(() => strip.resize(pane.clientWidth, pane.clientHeight))
+    observer.observe(pane)
+    const quiet = transport.subscribe(strip.draw)
+    const themed = onTheme(strip.draw)
+    return () => {
+      quiet()
+      themed()
+      observer.disconnect()
+      strip.dispose()
+      stripRef.current = null
+    }
+  }, [])
+
+  useEffect(() => {
+    if (clip) stripRef.current?.show(clip, flips, keyFrames(clip, joints, curves))
+  }, [clip, flips, joints, curves])
+
+  useEffect(() => {
+    if (stripRef.current) stripRef.current.sensitivity = sensitivity
+  }, [sensitivity])
+
+  return (
+    <section
+      aria-label="Time strip"
+      className="flex h-[112px] shrink-0 flex-col border-rule-2 border-y bg-raised"
+    >
+      <div className="flex h-9 shrink-0 items-center gap-1.5 px-3">
+        <Tip text="To the first frame of the range">
+          <Button aria-label="To the start" onClick={() => transport.seek(t.range[0])}>
+            <SkipBack size={13} />
+          </Button>
+        </Tip>
+        <Button aria-label="One frame back" onClick={() => transport.step(-1)}>
+          <ChevronLeft size={14} />
+        </Button>
+        <Button
+          kind={t.playing ? 'on' : 'plain'}
+          className="w-[70px]"
+          data-testid="play"
+          onClick={() => transport.toggle()}
+        >
+          {t.playing ? <Pause size={13} /> : <Play size={13} />}
+          {t.playing ? 'Pause' : 'Play'}
+        </Button>
+        <Button aria-label="One frame on" onClick={() => transport.step(1)}>
+          <ChevronRight size={14} />
+        </Button>
+        <Tip text="To the last frame of the range">
+          <Button aria-label="To the end" onClick={() => transport.seek(t.range[1])}>
+            <SkipForward size={13} />
+          </Button>
+        </Tip>
+        <Toggle on={t.loop} onClick={() => transport.setLoop(!t.loop)}>
+          <Repeat size={13} /> Loop
+        </Toggle>
+        <Tip text="Time follows the pointer without a button held, until you click">
+          <Toggle
+            on={free}
+            data-testid="hands-free"
+            onClick={(e) => stripRef.current?.handsFree(!free, e.clientX)}
+          >
+            <Hand size={13} /> Hands-free
+          </Toggle>
+        </Tip>
+        <span className="mx-1 h-5 border-rule border-l" />
+        <FrameField />
+        <span className="flex-1" />
+        <span className="flex items-center gap-1 text-ink-2">
+          range <RangeField end={0} label="First frame of the range" /> –
+          <RangeField end={1} label="Last frame of the range" />
+        </span>
+        <Popover trigger={<Button className="num w-12">{t.speed}×</Button>}>
+          <div className="flex w-60 flex-col gap-3">
+            <fieldset className="flex flex-wrap gap-1" aria-label="Playback rate">
+              {SPEEDS.map((s) => (
+                <Toggle key={s} on={s === t.speed} onClick={() => transport.setSpeed(s)}>
+                  {s}×
+                </Toggle>
+              ))}
+            </fieldset>
+            <Slider
+              label="Hands-free sensitivity"
+              shown={`${sensitivity.toFixed(2)} frames / px`}
+              min={0.05}
+              max={5}
+              step={0.05}
+              value={[sensitivity]}
+              onValueChange={([v]) => setSensitivity(v!)}
+            />
+          </div>
+        </Popover>
+      </div>
+      <canvas
+        ref={canvas}
+        data-testid="strip"
+        className="min-h-0 w-full flex-1 cursor-ew-resize touch-none"
+        onPointerDown={(e) => stripRef.current?.down(e.nativeEvent)}
+        onPointerMove={(e) => stripRef.current?.move(e.nativeEvent)}
+        onPointerUp={() => stripRef.current?.up()}
+      />
+    </section>
+  )
+}

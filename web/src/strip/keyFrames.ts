@@ -1,0 +1,17 @@
+/** Frames that hold keys of the selected joints. Dense channels have no keys to jump between. */
+import type { Clip } from '../clip/bench'
+import { type ChannelKey, type Curve, channelKey } from '../clip/curves'
+
+export function keyFrames(
+  clip: Clip,
+  joints: readonly number[],
+  curves: ReadonlyMap<ChannelKey, Curve>,
+): number[] {
+  const out = new Set<number>()
+  for (const j of joints)
+    for (const c of clip.joints[j]!.channels) {
+      const curve = curves.get(channelKey(j, c))
+      if (curve?.kind === 'keyed') for (const t of curve.time) out.add(t)
+    }
+  return [...out].sort((a, b) => a - b)
+}

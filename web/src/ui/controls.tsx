@@ -1,0 +1,142 @@
+/** Radix primitives in our look. */
+import { Dialog as D, Popover as P, Slider as S, Tooltip as T } from 'radix-ui'
+import type { ButtonHTMLAttributes, ReactNode } from 'react'
+
+type Kind = 'plain' | 'primary' | 'quiet' | 'on'
+
+const KINDS: Record<Kind, string> = {
+  plain: 'border-rule-2 bg-paper text-ink hover:border-ink-3',
+  primary: 'border-signal bg-signal text-on-signal font-semibold hover:brightness-110',
+  quiet: 'border-transparent bg-transparent text-ink-2 hover:text-ink hover:bg-sunk',
+  on: 'border-ink bg-ink text-raised',
+}
+
+export function Button({
+  kind = 'plain',
+  className = '',
+  ...rest
+}: ButtonHTMLAttributes<HTMLButtonElement> & { kind?: Kind }) {
+  return (
+    <button
+      type="button"
+      {...rest}
+      className={`inline-flex h-6 shrink-0 items-center justify-center gap-1.5 whitespace-nowrap rounded-[3px] border px-2 disabled:opacity-45 ${KINDS[kind]} ${className}`}
+    />
+  )
+}
+
+/** A button that is on or off. */
+export function Toggle({ on, ...rest }: ButtonHTMLAttributes<HTMLButtonElement> & { on: boolean }) {
+  return <Button {...rest} kind={on ? 'on' : 'plain'} aria-pressed={on} />
+}
+
+export function Tip({ text, children }: { text: string; children: ReactNode }) {
+  return (
+    <T.Root delayDuration={500}>
+      <T.Trigger asChild>{children}</T.Trigger>
+      <T.Portal>
+        <T.Content
+          sideOffset={5}
+          className="z-50 rounded-[3px] bg-ink px-2 py-1 text-[12px] text-raised"
+        >
+          {text}
+        </T.Content>
+      </T.Portal>
+    </T.Root>
+  )
+}
+
+export function Slider({
+  label,
+  shown,
+  ...rest
+}: S.SliderProps & { label: string; shown: string }) {
+  return (
+    <div className="flex flex-col gap-2">
+      <div className="flex justify-between text-ink-2">
+        <span>{label}</span>
+        <span className="num text-ink">{shown}</span>
+      </div>
+      <S.Root className="relative flex h-4 touch-none select-none items-center" {...rest}>
+        <S.Track className="relative h-1 grow rounded-full bg-sunk">
+          <S.Range className="absolute h-full rounded-full bg-calm" />
+        </S.Track>
+        <S.Thumb
+          aria-label={label}
+          aria-valuetext={shown}
+          className="block size-3.5 rounded-full border-2 border-calm bg-raised"
+        />
+      </S.Root>
+    </div>
+  )
+}
+
+export function Dialog({
+  open,
+  onClose,
+  title,
+  children,
+  wide = false,
+}: {
+  open: boolean
+  onClose: () => void
+  title: string
+  children: ReactNode
+  wide?: boolean
+}) {
+  return (
+    <D.Root open={open} onOpenChange={(next) => !next && onClose()}>
+      <D.Portal>
+        <D.Overlay className="fixed inset-0 z-40 bg-[var(--veil)]" />
+        <D.Content
+          aria-describedby={undefined}
+          className={`fixed top-[12vh] left-1/2 z-50 flex max-h-[76vh] -translate-x-1/2 flex-col rounded-md border border-rule-2 bg-raised shadow-xl ${wide ? 'w-[640px]' : 'w-[460px]'}`}
+        >
+          <D.Title className="border-rule border-b px-4 py-3 font-semibold text-[15px]">
+            {title}
+          </D.Title>
+          {children}
+        </D.Content>
+      </D.Portal>
+    </D.Root>
+  )
+}
+
+export function Popover({ trigger, children }: { trigger: ReactNode; children: ReactNode }) {
+  return (
+    <P.Root>
+      <P.Trigger asChild>{trigger}</P.Trigger>
+      <P.Portal>
+        <P.Content
+          sideOffset={6}
+          className="z-40 rounded-md border border-rule-2 bg-raised p-3 shadow-lg"
+        >
+          {children}
+        </P.Content>
+      </P.Portal>
+    </P.Root>
+  )
+}
+
+/** A row of a table of numbers: a name and its value with unit. */
+export function Row({ name, children }: { name: string; children: ReactNode }) {
+  return (
+    <div className="flex items-baseline justify-between gap-3 border-rule border-b py-1.5">
+      <dt className="text-ink-2">{name}</dt>
+      <dd className="num text-right">{children}</dd>
+    </div>
+  )
+}
+
+export function Field({ label, children }: { label: string; children: ReactNode }) {
+  return (
+    // biome-ignore lint/a11y/noLabelWithoutControl: the control is the child
+    <label className="flex flex-col gap-1 text-ink-2">
+      {label}
+      {children}
+    </label>
+  )
+}
+
+export const inputLook =
+  'h-7 min-w-0 rounded-[3px] border border-rule-2 bg-paper px-2 text-ink disabled:opacity-50'
