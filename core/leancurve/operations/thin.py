@@ -45,7 +45,7 @@ def find_landmarks(values: Floats, tolerance: float, rate: float, *, least: floa
     """Extremes of prominence ``max(4 × tolerance, least)``, ends of holds, velocity breaks.
 
     Values in the channel's unit, rate in frames a second. Always holds the first and last
-    frame. A hold's two ends share its mid value, so that it truly rests.
+    frame. A hold's two ends share its median, so that it truly rests.
     """
     from leancurve.kernels import landmarks
 
@@ -63,14 +63,17 @@ def find_landmarks(values: Floats, tolerance: float, rate: float, *, least: floa
     shortest = max(4, round(SHORTEST_HOLD_S * rate))
     spans = np.empty((n // shortest + 1, 2), dtype=np.int64)
     # Noise may wander within a hold, as far as the tolerance has room for it.
-    room = min(max(0.5 * tolerance, 8.0 * noise_level(values)), 1.6 * tolerance)
+    noise = noise_level(values)
+    room = min(max(0.5 * tolerance, 8.0 * noise), 1.6 * tolerance)
     count = landmarks.holds(values, room, 0.2 * tolerance, shortest, spans)
     for first, last in spans[:count].tolist():
-        kinds[first : last + 1] = -1
-        at[first] = at[last] = 0.5 * (
-            values[first : last + 1].min() + values[first : last + 1].max()
-        )
-        kinds[first], kinds[last] = HELD, FLAT
+        rest = _rest(values[first : last + 1], max(0.1 * tolerance, 3.0 * noise), tolerance)
+        if rest is None or rest.stop - rest.start < shortest:
+            continue
+        start, end = first + rest.start, first + rest.stop - 1
+        kinds[start : end + 1] = -1
+        at[start] = at[end] = np.median(values[start : end + 1])
+        kinds[start], kinds[end] = HELD, FLAT
     for border in (0, n - 1):
         if kinds[border] < 0:
             kinds[border] = FREE
@@ -78,15 +81,26 @@ def find_landmarks(values: Floats, tolerance: float, rate: float, *, least: floa
     return Landmarks(frames, at[frames], kinds[frames])
 
 
-def noise_level(values: Floats) -> float:
-    """Standard deviation of white noise on a channel, from its second differences.
+def _rest(values: Floats, near: float, tolerance: float) -> slice | None:
+    """The part of a found hold that truly rests: without the way in and out of it."""
+    close = np.flatnonzero(np.abs(values - np.median(values)) <= near)
+    if len(close) == 0:
+        return None
+    part = slice(int(close[0]), int(close[-1]) + 1)
+    inside = values[part]
+    within = np.max(np.abs(inside - np.median(inside))) <= tolerance
+    return part if within else None
 
-    Robust: 1.4826 × the median absolute second difference, which for independent samples has
-    the variance 1 + 4 + 1 = 6 times the noise's.
+
+def noise_level(values: Floats) -> float:
+    """Standard deviation of white noise on a channel, from its fourth differences.
+
+    Robust: 1.4826 × the median absolute difference, which for independent samples has the
+    variance 1 + 16 + 36 + 16 + 1 = 70 times the noise's; motion hardly shows in it.
     """
-    if len(values) < 3:
+    if len(values) < 5:
         return 0.0
-    return float(1.4826 * np.median(np.abs(np.diff(values, 2))) / np.sqrt(6.0))
+    return float(1.4826 * np.median(np.abs(np.diff(values, 4))) / np.sqrt(70.0))
 
 
 def fit(values: Floats, tolerance: float, marks: Landmarks) -> KeyedCurve:

@@ -1,0 +1,37 @@
+"""What all tests share: the demo's takes, made once, and the open captured take where it lies."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import pytest
+from leancurve.clip import Clip
+from leancurve.demo import TAKES, captured
+from leancurve.demo.defects import Capture
+from leancurve.formats.bvh import read_bvh
+
+# Playwright keeps an event loop in the main thread; Django would refuse the ORM there.
+os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
+
+PROJECT = Path(__file__).resolve().parent.parent
+OPEN_CAPTURE = PROJECT.parent / "shared" / "data" / "open_capture_jumps_120fps.bvh"
+
+
+@pytest.fixture(scope="session")
+def walk() -> Clip:
+    """The shortest of the demo's takes, clean: 900 frames, 65 joints, 198 channels."""
+    return TAKES[2].clean()
+
+
+@pytest.fixture(scope="session")
+def captured_walk() -> Capture:
+    return captured(TAKES[2])
+
+
+@pytest.fixture(scope="session")
+def open_capture() -> Clip:
+    """A real optical capture; its licence lets it be used, not kept in this repository."""
+    if not OPEN_CAPTURE.exists():
+        pytest.skip("the open captured take is not beside this checkout")
+    return read_bvh(OPEN_CAPTURE.read_bytes(), OPEN_CAPTURE.stem).clip

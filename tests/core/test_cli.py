@@ -1,0 +1,99 @@
+"""The command line as a pipeline uses it: a process, its output and its exit code."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from leancurve.cli import main
+from leancurve.demo.defects import Capture
+from leancurve.formats.bvh import write_bvh
+from leancurve.formats.files import read_take
+
+
+@pytest.fixture(scope="module")
+def take(captured_walk: Capture, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    path = tmp_path_factory.mktemp("cli") / "deck walk.bvh"
+    path.write_bytes(write_bvh(captured_walk.clip))
+    return path
+
+
+def printed(capsys: pytest.CaptureFixture[str], *arguments: object) -> dict:
+    assert main([str(a) for a in arguments] + ["--json"]) == 0
+    return json.loads(capsys.readouterr().out)
+
+
+def test_inspect_says_what_a_file_holds(take: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    found = printed(capsys, "inspect", take)
+    expected = {"name": "deck walk", "joints": 65, "frames": 936, "rate": 60.0, "channels": 198}
+    assert expected.items() <= found.items()
+    assert found["flips"]["alternates"] == 14
+    assert found["flips"]["wraps"] >= 12
+
+
+def test_run_unflips_thins_measures_and_writes(
+    take: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    out = tmp_path / "clean.json"
+    report = printed(capsys, "run", take, out, "--unflip", "--thin", 0.5)
+    assert report["keys_before"] == 936 * 198
+    assert report["keys_after"] < report["keys_before"] / 20
+    assert report["keys_bound"] <= report["keys_after"]
+    assert 0 < report["max_error_deg"] <= 0.5
+    assert report["rms_drift_deg"] < report["max_drift_deg"] < 1.5
+    assert report["max_drift_mm"] > 0
+    assert report["seconds"] > 0
+    kept = read_take(out.read_bytes(), "clean.json").clip
+    assert kept.key_count == report["keys_after"]
+    compared = printed(capsys, "compare", take, out)
+    for figure in ("max_drift_deg", "rms_drift_deg", "max_drift_mm"):
+        assert compared[figure] == pytest.approx(report[figure], rel=1e-6)
+    assert json.loads(out.read_bytes())["recipe"][1]["params"]["tolerance_deg"] == 0.5
+
+
+def test_convert_there_and_back_changes_nothing(
+    take: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    middle, back = tmp_path / "a.json", tmp_path / "a.bvh"
+    printed(capsys, "convert", take, middle)
+    printed(capsys, "convert", middle, back)
+    assert back.read_bytes() == take.read_bytes()
+
+
+@pytest.mark.parametrize(
+    ("arguments", "says"),
+    [
+        (["inspect", "nowhere.bvh"], "nowhere.bvh: No such file"),
+        (["inspect", "{bad}"], "bad.bvh, line 1: expected HIERARCHY"),
+        (["run", "{take}", "out.fbx", "--unflip"], "out.fbx: expected a file ending in"),
+        (["run", "{take}", "/nowhere/out.bvh"], "/nowhere/out.bvh: No such file"),
+        (["run", "{take}", "out.bvh", "--thin", "-1"], "tolerance_deg: .* got -1"),
+        (["compare", "{take}", "{other}"], "different joints"),
+    ],
+)
+def test_bad_input_is_one_line_and_exit_code_two(
+    arguments: list[str], says: str, take: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    from tests.core.test_bvh import ROW, file
+
+    bad, other = tmp_path / "bad.bvh", tmp_path / "other.bvh"
+    bad.write_text("nothing\n")
+    other.write_bytes(file([ROW]))
+    filled = [a.format(bad=bad, take=take, other=other) for a in arguments]
+    assert main(filled) == 2
+    import re
+
+    error = capsys.readouterr().err
+    assert error.count("\n") == 1
+    assert re.search(says, error)
+
+
+def test_it_is_installed_as_a_command(take: Path) -> None:
+    command = Path(sys.executable).parent / "leancurve"
+    done = subprocess.run([command, "inspect", take], capture_output=True, text=True, check=True)
+    assert "joints  65" in done.stdout
+    wrong = subprocess.run([command, "inspect", "no.bvh"], capture_output=True, text=True)
+    assert (wrong.returncode, wrong.stdout) == (2, "")

@@ -1,0 +1,247 @@
+"""Thinning: the bound holds, landmarks are kept, the minimum is a minimum."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from leancurve.clip import ChannelId, Clip, channel_values
+from leancurve.curve import Handle, KeyFlag, SampledCurve, evaluate_plain
+from leancurve.demo.defects import Capture
+from leancurve.errors import BadInput
+from leancurve.kernels import landmarks as kernels
+from leancurve.kernels import minimax
+from leancurve.measure import drift
+from leancurve.operations import OPERATIONS, Cancelled, Scope, apply_patch
+from leancurve.operations.thin import find_landmarks, least_keys, noise_level
+from leancurve.skeleton import Skeleton
+from scipy.optimize import linprog
+
+THIN = OPERATIONS["thin"]
+
+
+def channel(values: np.ndarray, rate: int = 120) -> Clip:
+    skeleton = Skeleton(("a",), (-1,), ((0.0, 0.0, 0.0),))
+    curves = {ChannelId(0, "rx"): SampledCurve(np.asarray(values, dtype=np.float64))}
+    return Clip(skeleton, (("rx",),), curves, Fraction(rate), len(values))
+
+
+def thinned(values: np.ndarray, tolerance: float = 0.25, **params: object) -> object:
+    clip = channel(values)
+    patch = THIN.run(clip, {"tolerance_deg": tolerance, **params})
+    return patch.curves[ChannelId(0, "rx")]
+
+
+def wave(frames: int = 600) -> np.ndarray:
+    t = np.arange(frames) / 120
+    return 40 * np.sin(2 * np.pi * 0.7 * t) + 8 * np.sin(2 * np.pi * 2.3 * t + 1)
+
+
+def minimax_error(y: np.ndarray) -> float:
+    """Least largest error of a cubic, by linear programming: the oracle."""
+    x = np.linspace(-1, 1, len(y))
+    v = np.vander(x, 4)
+    ones = np.ones((len(y), 1))
+    result = linprog(
+        [0, 0, 0, 0, 1],
+        A_ub=np.block([[v, -ones], [-v, -ones]]),
+        b_ub=np.concatenate([y, -y]),
+        bounds=[(None, None)] * 4 + [(0, None)],
+    )
+    return float(result.x[-1])
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(0, 2**32 - 1), st.integers(5, 120), st.floats(0.02, 3.0))
+def test_feasibility_of_a_cubic_agrees_with_linear_programming(
+    seed: int, count: int, tolerance: float
+) -> None:
+    random = np.random.default_rng(seed)
+    y = np.cumsum(random.normal(0, 0.3, count)) + 5 * np.sin(np.arange(count) / 9)
+    error = minimax_error(y)
+    if abs(error - tolerance) > 1e-6:
+        assert minimax.cubic_fits(y, 0, count - 1, tolerance) == (error <= tolerance)
+
+
+def test_the_bound_is_the_optimum_of_dynamic_programming() -> None:
+    """Fewest stretches over all segmentations, found by trying every one."""
+    y = wave(130)[:130] + np.random.default_rng(1).normal(0, 0.1, 130)
+    fewest = [0] + [10**6] * (len(y) - 1)
+    for b in range(1, len(y)):
+        for a in range(b):
+            if fewest[a] + 1 < fewest[b] and minimax.cubic_fits(y, a, b, 0.25):
+                fewest[b] = fewest[a] + 1
+    assert least_keys(y, 0.25) == fewest[-1] + 1
+
+
+@settings(max_examples=40, deadline=None)
+@given(
+    st.integers(0, 2**32 - 1),
+    st.integers(1, 400),
+    st.floats(0.02, 3.0),
+    st.booleans(),
+)
+def test_the_tolerance_holds_on_every_frame_of_anything(
+    seed: int, frames: int, tolerance: float, landmarks: bool
+) -> None:
+    random = np.random.default_rng(seed)
+    rough = random.normal(0, random.choice([0.0, 0.05, 2.0]), frames)
+    jumps = np.cumsum(random.choice([0, 0, 0, 0, 25.0], frames))
+    values = 30 * np.sin(np.arange(frames) / random.uniform(4, 60)) + rough + jumps
+    curve = thinned(values, tolerance, landmarks=landmarks)
+    error = np.abs(evaluate_plain(curve, np.arange(frames, dtype=float)) - values)
+    assert error.max() <= tolerance * (1 + 1e-9) + 1e-9
+    assert curve.time[0] == 0
+    assert curve.time[-1] == frames - 1
+    assert np.all(curve.time == np.round(curve.time))
+
+
+def test_extremes_are_flat_keys_on_their_value() -> None:
+    values = wave()
+    curve = thinned(values)
+    inner = np.flatnonzero((values[1:-1] - values[:-2]) * (values[2:] - values[1:-1]) < 0) + 1
+    prominent = [f for f in inner if f in curve.time]
+    assert len(prominent) >= 7
+    for f in prominent:
+        k = int(np.flatnonzero(curve.time == f)[0])
+        assert curve.handle[k] == Handle.FLAT
+        assert curve.slope_in[k] == curve.slope_out[k] == 0
+        assert curve.value[k] == pytest.approx(values[f], abs=1e-12)
+
+
+def test_both_ends_of_a_hold_are_keys_and_nothing_wanders_between() -> None:
+    rise = 20 * (0.5 - 0.5 * np.cos(np.linspace(0, np.pi, 60)))
+    values = np.concatenate([rise, np.full(80, 20.0), 20 - rise])
+    curve = thinned(values)
+    # Within a tenth of the tolerance of its rest the way in counts as rest: 2 or 3 frames.
+    held = [k for k in range(len(curve.time)) if 56 <= curve.time[k] <= 143]
+    assert len(held) == 2
+    first, last = curve.time[held]
+    assert first <= 60 <= 139 <= last
+    assert np.abs(curve.at(np.arange(first, last + 1)) - 20).max() < 1e-12
+
+
+def test_a_static_channel_becomes_two_keys_also_under_noise() -> None:
+    noise = np.random.default_rng(2).normal(0, 0.04, 1000)
+    assert thinned(np.full(1000, 7.5)).key_count == 2
+    assert thinned(7.5 + noise).key_count <= 4
+
+
+def test_a_slow_travel_is_not_cut_into_holds() -> None:
+    assert thinned(np.linspace(0, 8, 2000)).key_count == 2
+
+
+def test_a_velocity_break_is_a_broken_key() -> None:
+    """A foot coming to a stop at once: the speed changes in one frame, as at a contact."""
+    t = np.arange(240) / 120.0
+    values = np.where(t < 1, 60 * t, 60 - 25 * (t - 1))
+    curve = thinned(values)
+    k = int(np.argmin(np.abs(curve.time - 120)))
+    assert curve.time[k] == 120
+    assert curve.flags[k] & KeyFlag.BROKEN or curve.handle[k] == Handle.FLAT
+    down = np.where(t < 1, 60 * t, 60 + 5 * (t - 1))
+    curve = thinned(down)
+    k = int(np.argmin(np.abs(curve.time - 120)))
+    assert curve.time[k] == 120
+    assert curve.flags[k] & KeyFlag.BROKEN
+    assert curve.slope_in[k] == pytest.approx(0.5, abs=0.05)
+
+
+def test_keys_between_landmarks_are_smooth() -> None:
+    curve = thinned(wave(), landmarks=False)
+    inner = slice(1, -1)
+    assert np.all(curve.slope_in[inner] == curve.slope_out[inner])
+    assert not np.any(curve.flags & KeyFlag.BROKEN)
+
+
+def test_one_sided_slopes_are_exact_on_parabolas() -> None:
+    k = np.arange(11)
+    weights = kernels.one_sided_weights(10)
+    assert weights @ (3 + 0.7 * k - 0.05 * k**2) == pytest.approx(0.7)
+
+
+def test_noise_level_is_the_sigma_put_in() -> None:
+    noise = np.random.default_rng(3).normal(0, 0.1, 20000)
+    assert noise_level(wave(20000) + noise) == pytest.approx(0.1, rel=0.05)
+
+
+def test_demo_take_counts_reach_their_targets(walk: Clip) -> None:
+    plain = THIN.run(walk, {"landmarks": False}).report
+    kept = THIN.run(walk).report
+    assert plain["keys_after"] / plain["keys_bound"] <= 1.15
+    assert kept["keys_after"] / kept["keys_bound"] <= 1.6
+    assert kept["max_error_deg"] <= 0.25
+    assert kept["max_error_mm"] <= 1.0
+
+
+def test_thinning_reports_what_a_separate_evaluation_finds(captured_walk: Capture) -> None:
+    clip = captured_walk.clip
+    mended = apply_patch(clip, OPERATIONS["unflip"].run(clip))
+    patch = THIN.run(mended, {"tolerance_deg": 0.5})
+    frames = np.arange(clip.frames, dtype=float)
+    source = channel_values(mended, frames)
+    worst = max(
+        float(np.abs(evaluate_plain(curve, frames) - source[c]).max())
+        for c, curve in patch.curves.items()
+        if c.turns
+    )
+    assert worst == pytest.approx(patch.report["max_error_deg"], abs=1e-6)
+    assert worst <= 0.5
+    moved = drift(apply_patch(mended, patch), mended)
+    assert 0 < moved.rms_deg < moved.max_deg < 3 * 0.5
+
+
+def test_the_open_capture_thins_within_its_tolerance(open_capture: Clip) -> None:
+    report = THIN.run(open_capture).report
+    assert report["max_error_deg"] <= 0.25
+    assert report["keys_after"] < report["keys_before"] / 10
+
+
+def test_nothing_outside_its_scope_changes(walk: Clip) -> None:
+    patch = THIN.run(walk, scope=Scope(joints=("Head", "Nobody"), channels=("rx",)))
+    assert {(walk.skeleton.names[c.joint], c.name) for c in patch.curves} == {("Head", "rx")}
+    assert patch.report["keys_before"] == walk.frames
+
+
+def test_the_same_input_gives_the_same_bytes(walk: Clip) -> None:
+    scope = Scope(joints=("Hips", "LeftHand"), channels=None)
+    a, b = (THIN.run(walk, scope=scope).curves for _ in range(2))
+    for c in a:
+        for name, column in a[c].columns.items():
+            assert column.tobytes() == b[c].columns[name].tobytes()
+
+
+def test_thinning_can_be_cancelled_between_channels(walk: Clip) -> None:
+    shares: list[float] = []
+
+    def stop(share: float) -> None:
+        shares.append(share)
+        if share > 0.1:
+            raise Cancelled
+
+    with pytest.raises(Cancelled):
+        THIN.run(walk, progress=stop)
+    assert len(shares) < 30
+
+
+@pytest.mark.parametrize(
+    ("params", "message"),
+    [
+        ({"tolerance_deg": 0}, "tolerance_deg: .* greater than 0, got 0"),
+        ({"tolerance_deg": -1}, "tolerance_deg: .* got -1"),
+        ({"tolerance": 1}, "tolerance: .* not permitted"),
+        ({"tolerance_deg": "much"}, "tolerance_deg: .* got 'much'"),
+    ],
+)
+def test_wrong_parameters_are_refused_by_name_and_bound(params: dict, message: str) -> None:
+    with pytest.raises(BadInput, match=message):
+        THIN.run(channel(wave()), params)
+
+
+def test_landmarks_always_hold_the_first_and_last_frame() -> None:
+    marks = find_landmarks(wave(), 0.25, 120.0, least=1.0)
+    assert (marks.frames[0], marks.frames[-1]) == (0, 599)
+    assert np.all(np.diff(marks.frames) > 0)
