@@ -14,7 +14,7 @@ from editing.history import Conflict
 from leancurve.errors import BadInput
 from leancurve.operations import OPERATIONS, Cancelled
 from library.models import Preferences
-from ninja import NinjaAPI
+from ninja import NinjaAPI, Status
 from ninja.decorators import decorate_view
 from ninja.security import SessionAuth
 
@@ -77,7 +77,7 @@ def session(request: HttpRequest) -> Any:
 def sign_in(request: HttpRequest, credentials: schemas.Credentials) -> Any:
     user = authenticate(request, username=credentials.username, password=credentials.password)
     if user is None:
-        return 401, {"detail": "No user has that name and password."}
+        return Status(401, {"detail": "No user has that name and password."})
     login(request, user)
     return _session(request)
 
@@ -121,4 +121,4 @@ def browser_error(request: HttpRequest, error: schemas.BrowserError) -> Any:
     browser_log.error(
         error.message, extra={"stack": error.stack, "url": error.url, "user": str(request.user)}
     )
-    return 204, None
+    return Status(204, None)

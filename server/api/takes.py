@@ -11,7 +11,7 @@ from editing.history import open_clip
 from leancurve.formats.files import ENDINGS
 from library import jobs
 from library.models import Job, StoredFile, Take, Workspace
-from ninja import File, Router, UploadedFile
+from ninja import File, Router, Status, UploadedFile
 
 from api import schemas
 from api.clips import clip_out
@@ -136,6 +136,6 @@ def dismiss_job(request: HttpRequest, job_id: int) -> Any:
     """Forget a job that has ended."""
     job = _job(request, job_id)
     if job.state in Job.OPEN:
-        return 409, {"detail": "The job has not ended: cancel it first."}
+        return Status(409, {"detail": "The job has not ended: cancel it first."})
     job.delete()
-    return 204, None
+    return Status(204, None)

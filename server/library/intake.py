@@ -2,9 +2,7 @@
 
 import logging
 import multiprocessing
-import resource
 from collections.abc import Callable
-from multiprocessing.connection import Connection
 from typing import Any
 
 from django.conf import settings
@@ -12,39 +10,27 @@ from django.db import transaction
 from editing.documents import store_clip
 from leancurve.errors import BadInput
 from leancurve.formats.bvh import Take as ReadTake
-from leancurve.formats.files import read_take
 from leancurve.operations import Cancelled
 from leancurve.operations.unflip import find_flips
 from leancurve.picture import picture
 
 from library.jobs import job_kind
 from library.models import Job, StoredFile, Take, Workspace
+from library.parsing import parse
 
 log = logging.getLogger("lean.intake")
 
 # Children are forked from a small server process that has the readers loaded: a start costs
 # milliseconds, and no thread or connection of the worker is inherited.
 _processes = multiprocessing.get_context("forkserver")
-_processes.set_forkserver_preload(["leancurve.formats.files", "leancurve.kernels.text"])
-
-
-def _parse(data: bytes, name: str, memory: int, seconds: int, answer: Connection) -> None:
-    """In the child: read the take under limits and send it, or what is wrong with it, back."""
-    resource.setrlimit(resource.RLIMIT_AS, (memory, memory))
-    resource.setrlimit(resource.RLIMIT_CPU, (seconds, seconds))
-    try:
-        answer.send(read_take(data, name))
-    except BadInput as trouble:
-        answer.send((trouble.message, trouble.file, trouble.line))
-    except MemoryError:
-        answer.send(("the file needs more memory than a take may use", name, None))
+_processes.set_forkserver_preload(["library.parsing", "leancurve.kernels.text"])
 
 
 def read_apart(data: bytes, name: str, check: Callable[[float], None]) -> ReadTake:
     """Read a file in a child process; ``check`` is called while it works and may raise."""
     ours, theirs = _processes.Pipe(duplex=False)
     child = _processes.Process(
-        target=_parse,
+        target=parse,
         args=(data, name, settings.INTAKE_MEMORY_BYTES, settings.INTAKE_SECONDS, theirs),
         daemon=True,
     )

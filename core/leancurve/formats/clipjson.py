@@ -16,6 +16,7 @@ from typing import Any
 import numpy as np
 import orjson
 
+from leancurve.arrays import AnyArray
 from leancurve.clip import ChannelId, Clip, Reading
 from leancurve.curve import KEY_COLUMNS, Curve, Handle, KeyedCurve, SampledCurve, Segment
 from leancurve.errors import BadInput
@@ -120,7 +121,10 @@ def read_clip(data: bytes, name: str | None = None) -> Take:
     # Loading the schema's checker costs more than most files: only here.
     import jsonschema
 
-    broken = next(iter(jsonschema.Draft202012Validator(schema()).iter_errors(document)), None)
+    broken = next(
+        iter(jsonschema.Draft202012Validator(schema()).iter_errors(_without_numbers(document))),
+        None,
+    )
     if broken is not None:
         raise BadInput(f"{broken.json_path}: {broken.message[:200]}")
     names = [j["name"] for j in document["skeleton"]["joints"]]
@@ -159,6 +163,50 @@ def _upgraded(document: Any) -> dict[str, Any]:
     return document
 
 
+def _without_numbers(document: dict[str, Any]) -> dict[str, Any]:
+    """The document with its long lists of numbers empty: those are checked as whole arrays."""
+    curves = document.get("curves")
+    if not isinstance(curves, list):
+        return document
+
+    def bare(entry: Any) -> Any:
+        if not isinstance(entry, dict):
+            return entry
+        out = dict(entry)
+        if isinstance(out.get("values"), list):
+            out["values"] = []
+        if isinstance(out.get("keys"), dict):
+            keys = out["keys"].items()
+            out["keys"] = {
+                k: [] if isinstance(v, list) and k in KEY_COLUMNS else v for k, v in keys
+            }
+        return out
+
+    return {**document, "curves": [bare(entry) for entry in curves]}
+
+
+def _column(name: str, values: list[Any], kind: type[np.generic]) -> AnyArray:
+    """A list of JSON numbers as an array of ``kind``."""
+    try:
+        array = np.array(values) if values else np.zeros(0)
+    except ValueError:
+        raise BadInput(f"{name}: expected a list of numbers") from None
+    if array.ndim != 1 or array.dtype.kind not in "iuf":
+        raise BadInput(f"{name}: expected a list of numbers")
+    if kind is not np.float64 and not np.array_equal(array, array.astype(kind)):
+        raise BadInput(f"{name}: expected whole numbers of 0 or more")
+    return array.astype(kind)
+
+
+def _kinds(name: str, values: list[Any], kinds: type[Handle] | type[Segment]) -> list[int]:
+    """Names of handle or segment kinds as their numbers."""
+    known = {kind.name.lower(): int(kind) for kind in kinds}
+    unknown = next((v for v in values if v not in known), None)
+    if unknown is not None:
+        raise BadInput(f"{name}: expected one of {', '.join(known)}, found {unknown!r}")
+    return [known[v] for v in values]
+
+
 def _check_tree(skeleton: Mapping[str, Any], names: list[str]) -> None:
     if len(set(names)) != len(names):
         raise BadInput("skeleton: joint names must differ")
@@ -172,14 +220,14 @@ def _check_tree(skeleton: Mapping[str, Any], names: list[str]) -> None:
 
 def _curve(entry: Mapping[str, Any], frames: int) -> Curve:
     if "values" in entry:
-        values = np.array(entry["values"], dtype=np.float64)
+        values = _column("values", entry["values"], np.float64)
         if len(values) != frames:
             raise BadInput(f"expected {frames} values, found {len(values)}")
         return SampledCurve(values)
     columns = dict(entry["keys"])
-    columns["handle"] = [Handle[k.upper()] for k in columns["handle"]]
-    columns["segment"] = [Segment[k.upper()] for k in columns["segment"]]
-    arrays = {n: np.array(columns[n], dtype=kind) for n, kind in KEY_COLUMNS.items()}
+    columns["handle"] = _kinds("handle", columns["handle"], Handle)
+    columns["segment"] = _kinds("segment", columns["segment"], Segment)
+    arrays = {n: _column(n, columns[n], kind) for n, kind in KEY_COLUMNS.items()}
     return KeyedCurve(**arrays).checked()
 
 

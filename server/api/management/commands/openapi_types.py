@@ -5,9 +5,10 @@ import subprocess
 from pathlib import Path
 from typing import Any
 
-from api.interface import api
 from django.conf import settings
 from django.core.management.base import BaseCommand
+
+from api.interface import api
 
 FILE = Path("src/api/openapi.json")
 

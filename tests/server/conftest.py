@@ -1,0 +1,118 @@
+"""A signed-in client, a workspace with a take in it, and ways to speak with the API."""
+
+from __future__ import annotations
+
+import json
+import uuid
+from typing import Any
+
+import pytest
+from django.contrib.auth.models import User
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client
+from leancurve.clip import Clip as Document
+from leancurve.formats.bvh import write_bvh
+from leancurve.formats.files import read_take
+from library.intake import store_take
+from library.models import StoredFile, Take, Workspace
+from safetensors.numpy import load
+
+
+class Api:
+    """The API as one user's browser calls it."""
+
+    def __init__(self, user: User) -> None:
+        self.client = Client(enforce_csrf_checks=True)
+        self.client.force_login(user)
+        self.client.get("/api/session")
+        self.token = self.client.cookies["csrftoken"].value
+
+    def call(self, method: str, path: str, body: Any = None) -> Any:
+        return self.client.generic(
+            method,
+            f"/api/{path}",
+            b"" if body is None else json.dumps(body),
+            content_type="application/json",
+            headers={"X-CSRFToken": self.token},
+        )
+
+    def get(self, path: str) -> Any:
+        return self.call("GET", path)
+
+    def post(self, path: str, body: Any = None) -> Any:
+        return self.call("POST", path, {} if body is None else body)
+
+    def upload(self, workspace: Workspace, **files: bytes) -> Any:
+        return self.client.post(
+            f"/api/workspaces/{workspace.pk}/files",
+            {"files": [SimpleUploadedFile(n.replace("__", "."), d) for n, d in files.items()]},
+            headers={"X-CSRFToken": self.token},
+        )
+
+    def write(self, clip: dict, **change: Any) -> Any:
+        body = {"revision": clip["head"]["id"], "request_id": str(uuid.uuid4()), **change}
+        return self.post(f"clips/{clip['id']}/writes", body)
+
+    def apply(self, clip: dict, operation: str, **params: Any) -> dict:
+        done = self.write(clip, append={"operation": operation, "params": params})
+        assert done.status_code == 200, done.content
+        return done.json()
+
+
+def arrays(response: Any) -> dict:
+    assert response.status_code == 200, response.content
+    return load(response.content)
+
+
+def about(response: Any) -> dict:
+    length = int.from_bytes(response.content[:8], "little")
+    header = json.loads(response.content[8 : 8 + length])
+    return json.loads(header["__metadata__"]["about"])
+
+
+@pytest.fixture(scope="session")
+def short_file(captured_walk: Any) -> bytes:
+    """The captured deck walk's first 200 frames as BVH: flips and all, and quick to work on."""
+    from fractions import Fraction
+
+    from leancurve.resample import resampled
+
+    return write_bvh(resampled(captured_walk.clip, Fraction(60), 400, 599))
+
+
+@pytest.fixture
+def user(db: None) -> User:
+    return User.objects.create_user("mate", password="a-long-password")
+
+
+@pytest.fixture
+def workspace(user: User) -> Workspace:
+    workspace = Workspace.objects.create(name="Crew")
+    workspace.members.add(user)
+    return workspace
+
+
+@pytest.fixture
+def api(user: User, workspace: Workspace) -> Api:
+    return Api(user)
+
+
+@pytest.fixture
+def take(workspace: Workspace, short_file: bytes) -> Take:
+    stored = StoredFile.objects.create(
+        workspace=workspace, name="walk.bvh", data=short_file, size=len(short_file)
+    )
+    return store_take(workspace, stored, read_take(short_file, "walk.bvh"))
+
+
+@pytest.fixture
+def clip(api: Api, take: Take) -> dict:
+    return api.post(f"takes/{take.pk}/clip").json()
+
+
+@pytest.fixture
+def document(clip: dict) -> Document:
+    from editing.documents import load_clip
+    from editing.models import Clip
+
+    return load_clip(Clip.objects.get(pk=clip["id"]).head.state)

@@ -1,0 +1,202 @@
+"""Files coming in: one job each, progress, cancel, a clear word for what is wrong."""
+
+from __future__ import annotations
+
+import asyncio
+import threading
+from collections.abc import Callable
+from datetime import timedelta
+
+import pytest
+from django.db import connections
+from django.utils import timezone
+from leancurve.demo import lamp_take
+from leancurve.formats.clipjson import write_clip
+from leancurve.operations import Cancelled
+from library import jobs
+from library.models import Job, StoredFile, Take, Workspace
+
+from tests.core.test_bvh import ROW, file
+from tests.server.conftest import Api
+
+
+def work_off() -> None:
+    """Do all queued jobs as a worker would, in a thread with connections of its own."""
+    from procrastinate.contrib.django import procrastinate_app
+
+    app = procrastinate_app.current_app
+    app = app.with_connector(app.connector.get_worker_connector())
+
+    async def work() -> None:
+        async with app.open_async():
+            await app.run_worker_async(
+                wait=False, install_signal_handlers=False, listen_notify=False
+            )
+
+    def run() -> None:
+        try:
+            asyncio.run(work())
+        finally:
+            connections.close_all()
+
+    thread = threading.Thread(target=run)
+    thread.start()
+    thread.join(60)
+    assert not thread.is_alive()
+
+
+@pytest.mark.django_db(transaction=True)
+def test_files_come_in_one_job_each_and_a_bad_one_harms_no_other(
+    api: Api, workspace: Workspace, short_file: bytes
+) -> None:
+    lamp = write_clip(lamp_take().clip)
+    out = api.upload(
+        workspace, walk__bvh=short_file, bad__bvh=file([ROW, ROW.replace("20", "nan")]),
+        lamp__json=lamp, notes__txt=b"hello", empty__bvh=file([]),
+    ).json()  # fmt: skip
+    assert [j["title"] for j in out["jobs"]] == ["walk.bvh", "bad.bvh", "lamp.json", "empty.bvh"]
+    assert out["refused"] == [
+        {"name": "notes.txt", "detail": "notes.txt: expected a file ending in .bvh or .json"}
+    ]
+    assert {j["state"] for j in out["jobs"]} == {"queued"}
+    work_off()
+    states = {j.title: j for j in Job.objects.all()}
+    assert states["walk.bvh"].state == states["lamp.json"].state == "done"
+    assert states["bad.bvh"].message == "bad.bvh, line 20: expected a finite number, found 'nan'"
+    assert "no frames of motion" in states["empty.bvh"].message
+    takes = api.get(f"workspaces/{workspace.pk}/takes").json()
+    assert {t["file_name"] for t in takes} == {"lamp.json", "walk.bvh"}
+    walk = next(t for t in takes if t["file_name"] == "walk.bvh")
+    assert (walk["frames"], walk["joints"], walk["rate"]) == (200, 65, [60, 1])
+    assert walk["findings"]["alternates"] > 0
+    assert len(walk["picture"]["figures"]) == 7
+    assert {s.name for s in StoredFile.objects.all()} == {"walk.bvh", "lamp.json"}
+    shown = api.get(f"workspaces/{workspace.pk}/jobs").json()
+    assert {j["title"] for j in shown} == {"bad.bvh", "empty.bvh"}
+    failed = states["bad.bvh"].pk
+    assert api.call("DELETE", f"jobs/{failed}").status_code == 204
+    assert api.get(f"jobs/{failed}").status_code == 404
+
+
+@pytest.mark.django_db(transaction=True)
+def test_the_file_is_kept_byte_for_byte(api: Api, workspace: Workspace, short_file: bytes) -> None:
+    api.upload(workspace, walk__bvh=short_file)
+    work_off()
+    assert bytes(Take.objects.get().file.data) == short_file
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_job_cancelled_while_it_waits_is_never_done(
+    api: Api, workspace: Workspace, short_file: bytes
+) -> None:
+    job = api.upload(workspace, walk__bvh=short_file).json()["jobs"][0]
+    assert api.call("DELETE", f"jobs/{job['id']}").status_code == 409
+    assert api.post(f"jobs/{job['id']}/cancel").json()["state"] == "cancelled"
+    work_off()
+    assert Job.objects.get().state == "cancelled"
+    assert not Take.objects.exists()
+
+
+def test_a_job_cancelled_while_it_runs_stops_at_its_next_report(
+    workspace: Workspace, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    reported: list[float] = []
+
+    def slow(job: Job, report: Callable[[float], None]) -> dict:
+        for k in range(10):
+            reported.append(k / 10)
+            report(k / 10)
+            if k == 3:
+                jobs.cancel(job)
+        return {}
+
+    monkeypatch.setitem(jobs._kinds, "slow", slow)
+    monkeypatch.setattr(jobs, "REPORT_EVERY_S", 0)
+    job = Job.objects.create(workspace=workspace, kind="slow", title="slow")
+    jobs.run(job.pk)
+    job.refresh_from_db()
+    assert (job.state, len(reported)) == ("cancelled", 5)
+    assert job.progress == pytest.approx(0.4)
+
+
+def test_an_error_of_ours_is_logged_and_said_without_detail(
+    workspace: Workspace, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
+) -> None:
+    def fails(job: Job, report: object) -> dict:
+        raise ZeroDivisionError("secret")
+
+    monkeypatch.setitem(jobs._kinds, "fails", fails)
+    job = Job.objects.create(workspace=workspace, kind="fails", title="x")
+    jobs.run(job.pk)
+    job.refresh_from_db()
+    assert job.state == "failed"
+    assert f"job {job.pk}" in job.message
+    assert "secret" not in job.message
+    assert "ZeroDivisionError" in caplog.text
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_killed_workers_job_is_taken_up_again(
+    api: Api, workspace: Workspace, short_file: bytes
+) -> None:
+    from django.db import connection
+
+    job = api.upload(workspace, walk__bvh=short_file).json()["jobs"][0]
+    # As a worker leaves it that was killed in the middle: doing, its heartbeat long ago.
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "INSERT INTO procrastinate_workers (last_heartbeat) VALUES (%s) RETURNING id",
+            [timezone.now() - timedelta(hours=1)],
+        )
+        worker = cursor.fetchone()[0]
+        cursor.execute(
+            "UPDATE procrastinate_jobs SET status = 'doing', worker_id = %s WHERE status = 'todo'",
+            [worker],
+        )
+    Job.objects.update(state="running", progress=0.5)
+    work_off()
+    assert Job.objects.get().state == "running"
+    assert jobs.retry_stalled() == 1
+    work_off()
+    assert Job.objects.get(pk=job["id"]).state == "done"
+    assert Take.objects.count() == 1
+    jobs.run(job["id"])
+    assert Take.objects.count() == 1
+
+
+def test_a_file_over_the_limit_is_refused_by_name(
+    api: Api, workspace: Workspace, settings: object
+) -> None:
+    settings.UPLOAD_BYTES = 1000
+    out = api.upload(workspace, big__bvh=b"x" * 2000, small__bvh=b"x").json()
+    assert out["refused"][0]["detail"].startswith("big.bvh: 0 MB; at most")
+    assert len(out["jobs"]) == 1
+
+
+def test_reading_stops_at_its_memory_limit_and_when_cancelled(
+    settings: object, short_file: bytes
+) -> None:
+    from leancurve.errors import BadInput
+    from library.intake import read_apart
+
+    def stop(_share: float) -> None:
+        raise Cancelled
+
+    assert read_apart(short_file, "walk.bvh", lambda _: None).clip.frames == 200
+    settings.INTAKE_MEMORY_BYTES = 64 * 2**20
+    with pytest.raises(BadInput, match=r"walk\.bvh: .*memory"):
+        read_apart(short_file, "walk.bvh", lambda _: None)
+    settings.INTAKE_MEMORY_BYTES = 6 * 2**30
+    with pytest.raises(Cancelled):
+        read_apart(short_file * 60, "walk.bvh", stop)
+
+
+def test_takes_can_be_renamed_and_opened_again_as_the_same_clip(api: Api, take: Take) -> None:
+    assert (
+        api.call("PATCH", f"takes/{take.pk}", {"name": "Walk, best"}).json()["name"] == "Walk, best"
+    )
+    assert api.call("PATCH", f"takes/{take.pk}", {"name": ""}).status_code == 422
+    assert api.get(f"takes/{take.pk}").json()["clip"] is None
+    first = api.post(f"takes/{take.pk}/clip").json()
+    assert api.post(f"takes/{take.pk}/clip").json()["id"] == first["id"]
+    assert api.get(f"takes/{take.pk}").json()["clip"] == first["id"]
