@@ -140,6 +140,10 @@ pg_stop() { as_pg "$(pg_bin)/pg_ctl" -D "$PGROOT/data" -m fast -w -s stop 2>/dev
 database() { if [ -z "${LEAN_DATABASE_URL:-}" ]; then pg_start; fi; }
 
 serve() {
+  if ! python3 -c 'import socket, sys; socket.create_server((sys.argv[1], int(sys.argv[2])), reuse_port=False).close()' "$LEAN_BIND" "$LEAN_PORT" 2>/dev/null; then
+    say "Port $LEAN_PORT on $LEAN_BIND is in use. Choose another: LEAN_PORT=8421 ./lean ${1:-serve}"
+    exit 1
+  fi
   setup base
   database
   PIDS=()

@@ -7,7 +7,7 @@ from typing import Any
 
 from asgiref.sync import async_to_sync
 from config.logs import note
-from django.db import transaction
+from django.db import connections, transaction
 from leancurve.errors import BadInput
 from leancurve.operations import Cancelled
 from procrastinate.contrib.django import app as queue
@@ -35,8 +35,11 @@ def job_kind(name: str) -> Callable[[Work], Work]:
 
 @queue.task(name="job", queue="jobs", pass_context=False)
 def run_queued(job_id: int) -> None:
-    """What the worker calls."""
-    run(job_id)
+    """What the worker calls, in a thread of its own: its connections end with the job."""
+    try:
+        run(job_id)
+    finally:
+        connections.close_all()
 
 
 def start(workspace: Workspace, kind: str, title: str, payload: dict[str, Any]) -> Job:

@@ -28,13 +28,13 @@ export const client = createClient<paths>({
 })
 
 function sentence(status: number, body: unknown): string {
+  if (status === 404) return 'It is not here any more, or it is not yours to see.'
   const detail = (body as { detail?: unknown } | undefined)?.detail
   if (typeof detail === 'string') return detail
   if (Array.isArray(detail)) {
     const first = detail[0] as { loc?: unknown[]; msg?: string } | undefined
     return `${first?.loc?.at(-1) ?? 'input'}: ${first?.msg ?? 'not accepted'}`
   }
-  if (status === 404) return 'It is not here any more, or it is not yours to see.'
   return `The server answered with an error (${status}).`
 }
 

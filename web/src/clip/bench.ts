@@ -31,6 +31,8 @@ export interface BenchState {
   clip: Clip | null
   trouble: string | null
   poses: Poses | null
+  /** The revision that `poses` are of. */
+  posed: number | null
   curves: Map<ChannelKey, Curve>
   joints: number[]
   /** Channels shown; empty means all channels of the joints. */
@@ -38,6 +40,8 @@ export interface BenchState {
   step: StepName
   preview: Preview | null
   previewTrouble: string | null
+  /** A preview has been asked for and is not complete. */
+  previewing: boolean
   saving: boolean
   ghost: boolean
   drift: Schemas['DriftOut'] | null
@@ -49,12 +53,14 @@ export const useBench = create<BenchState>(() => ({
   clip: null,
   trouble: null,
   poses: null,
+  posed: null,
   curves: new Map(),
   joints: [],
   channels: [],
   step: 'unflip',
   preview: null,
   previewTrouble: null,
+  previewing: false,
   saving: false,
   ghost: true,
   drift: null,
@@ -91,19 +97,20 @@ export async function openClip(id: number): Promise<void> {
   }
 }
 
-async function loadPoses(since?: number): Promise<void> {
-  const { clip, poses } = get()
+/** The poses of the head: all of them, or what differs from the poses that are here. */
+async function loadPoses(): Promise<void> {
+  const { clip, poses, posed } = get()
   if (!clip) return
   const base = `/api/clips/${clip.id}/poses?revision=${clip.head.id}`
-  const partial = since !== undefined && poses !== null
-  const got = await numbers(partial ? `${base}&since=${since}` : base)
-  if (get().clip?.head.id !== clip.head.id) return
+  const partial = posed !== null && poses !== null
+  const got = await numbers(partial ? `${base}&since=${posed}` : base)
+  if (get().clip?.head.id !== clip.head.id || get().posed !== posed) return
   const carried = got.arrays.get('joints')!.data.length
   const next =
     partial && carried < clip.joints.length
       ? withChanged(poses, got)
       : posesOf(got, clip.joints.length)
-  set({ poses: next })
+  set({ poses: next, posed: clip.head.id })
 }
 
 /** Fetch the curves of selected joints that are not here yet. */
@@ -153,19 +160,42 @@ export function selectChannels(channels: ChannelKey[]): void {
 }
 
 /** Everything the server said of a new head takes the place of what stood. */
-async function headMoved(clip: Clip, since: number): Promise<void> {
-  set({ clip, preview: null, previewTrouble: null, curves: new Map(), drift: null, flips: null })
-  await Promise.all([loadPoses(since), loadCurves(), loadNumbers()])
+async function headMoved(clip: Clip): Promise<void> {
+  set({
+    clip,
+    preview: null,
+    previewTrouble: null,
+    previewing: false,
+    curves: new Map(),
+    drift: null,
+    flips: null,
+  })
+  try {
+    await Promise.all([loadPoses(), loadCurves(), loadNumbers()])
+  } catch (trouble) {
+    notify(message(trouble))
+  }
 }
 
-async function change(call: () => Promise<Clip>): Promise<boolean> {
+let line: Promise<unknown> = Promise.resolve()
+
+/** Changes stand in line: each is made on the head that the one before it left. */
+function change(call: (clip: Clip) => Promise<Clip> | null): Promise<boolean> {
+  const turn = line.then(() => changeNow(call))
+  line = turn
+  return turn
+}
+
+async function changeNow(call: (clip: Clip) => Promise<Clip> | null): Promise<boolean> {
   const { clip } = get()
-  if (!clip || get().saving) return false
+  const asked = clip && call(clip)
+  if (!clip || !asked) return false
   set({ saving: true })
   try {
-    const changed = await call()
+    const changed = await asked
     cancelPreview()
-    await headMoved(changed, clip.head.id)
+    set({ saving: false })
+    void headMoved(changed)
     return true
   } catch (trouble) {
     if (trouble instanceof ApiError && trouble.status === 409) {
@@ -173,7 +203,7 @@ async function change(call: () => Promise<Clip>): Promise<boolean> {
       const fresh = await answer(
         client.GET('/api/clips/{clip_id}', { params: { path: { clip_id: clip.id } } }),
       )
-      await headMoved(fresh, clip.head.id)
+      void headMoved(fresh)
     } else notify(message(trouble))
     return false
   } finally {
@@ -185,14 +215,13 @@ type Write = Omit<Schemas['WriteIn'], 'revision' | 'request_id'>
 
 /** Change the recipe. Sent again after a lost answer, it is applied once. */
 export function write(what: Write): Promise<boolean> {
-  const { clip } = get()
   const request_id = crypto.randomUUID()
-  return change(async () => {
+  return change(async (clip) => {
     const send = () =>
       answer(
         client.POST('/api/clips/{clip_id}/writes', {
-          params: { path: { clip_id: clip!.id } },
-          body: { revision: clip!.head.id, request_id, ...what },
+          params: { path: { clip_id: clip.id } },
+          body: { revision: clip.head.id, request_id, ...what },
         }),
       )
     try {
@@ -207,31 +236,20 @@ export function write(what: Write): Promise<boolean> {
 export const apply = (operation: string, params: Record<string, unknown>): Promise<boolean> =>
   write({ append: { operation, params, scope: {} } })
 
-export function undo(): Promise<boolean> {
-  const { clip } = get()
-  if (!clip?.can_undo) return Promise.resolve(false)
-  return change(() =>
-    answer(
-      client.POST('/api/clips/{clip_id}/undo', {
-        params: { path: { clip_id: clip.id } },
-        body: { revision: clip.head.id },
-      }),
-    ),
-  )
-}
+const step = (clip: Clip) => ({
+  params: { path: { clip_id: clip.id } },
+  body: { revision: clip.head.id },
+})
 
-export function redo(): Promise<boolean> {
-  const { clip } = get()
-  if (!clip?.can_redo) return Promise.resolve(false)
-  return change(() =>
-    answer(
-      client.POST('/api/clips/{clip_id}/redo', {
-        params: { path: { clip_id: clip.id } },
-        body: { revision: clip.head.id },
-      }),
-    ),
+export const undo = (): Promise<boolean> =>
+  change((clip) =>
+    clip.can_undo ? answer(client.POST('/api/clips/{clip_id}/undo', step(clip))) : null,
   )
-}
+
+export const redo = (): Promise<boolean> =>
+  change((clip) =>
+    clip.can_redo ? answer(client.POST('/api/clips/{clip_id}/redo', step(clip))) : null,
+  )
 
 let asked = new AbortController()
 
@@ -255,13 +273,17 @@ export async function startPreview(
     joints: joints.map((j) => clip.joints[j]!.name),
   }
   const whole = jointsOnly ? preview?.whole : undefined
+  set({ previewing: true })
   try {
     const near = await numbers(`/api/clips/${clip.id}/preview`, body, signal)
     set({
       preview: { operation, params, line, curves: curvesOf(near), ...(whole ? { whole } : {}) },
       previewTrouble: null,
     })
-    if (whole) return
+    if (whole) {
+      set({ previewing: false })
+      return
+    }
     const all = await numbers(
       `/api/clips/${clip.id}/preview/whole`,
       { ...body, joints: [] },
@@ -271,6 +293,7 @@ export async function startPreview(
     if (signal.aborted || !now || !poses) return
     const carried = all.arrays.get('joints')!.data.length
     set({
+      previewing: false,
       preview: {
         ...now,
         whole: {
@@ -284,13 +307,14 @@ export async function startPreview(
   } catch (trouble) {
     if (trouble instanceof DOMException) return
     if (trouble instanceof ApiError && trouble.status === 410) return
-    set({ previewTrouble: message(trouble) })
+    set({ previewTrouble: message(trouble), previewing: false })
   }
 }
 
 export function cancelPreview(): void {
   asked.abort()
-  if (get().preview || get().previewTrouble) set({ preview: null, previewTrouble: null })
+  if (get().preview || get().previewTrouble || get().previewing)
+    set({ preview: null, previewTrouble: null, previewing: false })
 }
 
 export function setStep(step: StepName): void {

@@ -82,7 +82,7 @@ function KeyRow({ command, shown, onAsk }: { command: Command; shown: string; on
       <button
         type="button"
         aria-label={`Key of ${command.title}: ${shown}`}
-        className="num rounded-[3px] border border-transparent px-1.5 hover:border-rule-2"
+        className="num h-6 rounded-[3px] border border-transparent px-1.5 hover:border-rule-2"
         onClick={onAsk}
       >
         {shown}

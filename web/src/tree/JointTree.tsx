@@ -76,7 +76,7 @@ export function JointTree() {
                 aria-level={1}
                 tabIndex={on || (joints.length === 0 && j === 0) ? 0 : -1}
                 data-joint={j}
-                className={`flex h-[22px] w-full cursor-pointer items-center gap-1 px-1.5 text-left hover:bg-sunk ${on ? 'bg-sunk font-semibold' : ''}`}
+                className={`flex h-6 w-full cursor-pointer items-center gap-1 px-1.5 text-left hover:bg-sunk ${on ? 'bg-sunk font-semibold' : ''}`}
                 onClick={(e) => {
                   if (on && joints.length === 1 && !e.shiftKey && !channels.length) {
                     const next = new Set(closed)
@@ -110,27 +110,39 @@ export function JointTree() {
                   </span>
                 )}
               </div>
-              {open &&
-                joint.channels.map((channel) => {
-                  const key = channelKey(j, channel)
-                  const axis = axisOf(key)
-                  return (
-                    <button
-                      type="button"
-                      key={channel}
-                      aria-pressed={channels.includes(key)}
-                      className={`flex h-5 w-full items-center gap-2 pr-2 pl-6 text-left hover:bg-sunk ${channels.includes(key) ? 'bg-sunk font-semibold' : ''}`}
-                      onClick={(e) => pickChannel(j, channel, e.shiftKey || e.ctrlKey || e.metaKey)}
-                    >
-                      <span className="num font-semibold" style={{ color: `var(--${axis})` }}>
-                        {axis.toUpperCase()}
-                      </span>
-                      <span>
-                        {channel[0] === 'r' ? 'turn' : 'move'} {axis.toUpperCase()}
-                      </span>
-                    </button>
-                  )
-                })}
+              {open && (
+                // biome-ignore lint/a11y/useSemanticElements: a group of a tree, not of a form
+                <div role="group">
+                  {joint.channels.map((channel) => {
+                    const key = channelKey(j, channel)
+                    const axis = axisOf(key)
+                    const shown = channels.includes(key)
+                    const choose = (e: { shiftKey: boolean; ctrlKey: boolean; metaKey: boolean }) =>
+                      pickChannel(j, channel, e.shiftKey || e.ctrlKey || e.metaKey)
+                    return (
+                      <div
+                        role="treeitem"
+                        key={channel}
+                        tabIndex={0}
+                        aria-level={2}
+                        aria-selected={shown}
+                        className={`flex h-6 w-full cursor-pointer items-center gap-2 pr-2 pl-6 hover:bg-raised ${shown ? 'bg-sunk font-semibold' : ''}`}
+                        onClick={choose}
+                        onKeyDown={(e) => {
+                          if (e.key === 'Enter') choose(e)
+                        }}
+                      >
+                        <span className="num font-semibold" style={{ color: `var(--${axis})` }}>
+                          {axis.toUpperCase()}
+                        </span>
+                        <span>
+                          {channel[0] === 'r' ? 'turn' : 'move'} {axis.toUpperCase()}
+                        </span>
+                      </div>
+                    )
+                  })}
+                </div>
+              )}
             </div>
           )
         })}

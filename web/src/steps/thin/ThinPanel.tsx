@@ -5,19 +5,26 @@ import { Button, Row, Slider } from '../../ui/controls'
 import { degrees, grouped, millimetres } from '../../ui/numbers'
 import { Panel, Trouble } from '../Panel'
 
-/** Slider positions are logarithmic: fine where tolerances are small. */
-const toSlider = (v: number, low: number, high: number) => Math.log(v / low) / Math.log(high / low)
-const fromSlider = (s: number, low: number, high: number) => {
-  const v = low * (high / low) ** s
-  return Number(v.toPrecision(2))
-}
-const DEGREES = [0.02, 5] as const
-const MILLIMETRES = [0.1, 50] as const
+/** Where the sliders stop: fine where tolerances are small, round numbers throughout. */
+const DEGREES = [
+  0.02, 0.03, 0.04, 0.05, 0.06, 0.08, 0.1, 0.12, 0.15, 0.2, 0.25, 0.3, 0.4, 0.5, 0.6, 0.8, 1, 1.2,
+  1.5, 2, 2.5, 3, 4, 5,
+]
+const MILLIMETRES = [0.1, 0.2, 0.3, 0.5, 0.8, 1, 1.5, 2, 3, 5, 8, 10, 15, 20, 30, 50]
+
+/** The stop nearest to a value, by ratio. */
+const nearest = (stops: readonly number[], value: number) =>
+  stops.reduce(
+    (best, v, k) =>
+      Math.abs(Math.log(v / value)) < Math.abs(Math.log(stops[best]! / value)) ? k : best,
+    0,
+  )
 
 export function ThinPanel() {
   const clip = useBench((s) => s.clip)
   const preview = useBench((s) => s.preview)
   const trouble = useBench((s) => s.previewTrouble)
+  const previewing = useBench((s) => s.previewing)
   const saving = useBench((s) => s.saving)
   const flips = useBench((s) => s.flips)
   const line = clip?.head.recipe.findLast((l) => l.operation === 'thin')
@@ -53,7 +60,7 @@ export function ThinPanel() {
           edit: { line_id: line.line_id, operation: 'thin', params, scope: line.scope },
         })
       : void apply('thin', params)
-  const pending = shown ? '…' : '–'
+  const pending = previewing ? '…' : '–'
   const report = whole?.report ?? (again ? (clip.head.report as Record<string, number>) : null)
   return (
     <Panel
@@ -61,7 +68,7 @@ export function ThinPanel() {
       lead="Few keys where an animator would put them. The capture itself is kept."
       actions={
         <>
-          {shown ? (
+          {shown || previewing ? (
             <Button onClick={cancelPreview}>Discard</Button>
           ) : (
             <Button onClick={() => show(deg, mm, landmarks)}>Preview</Button>
@@ -82,11 +89,11 @@ export function ThinPanel() {
         label="Stay within, per channel"
         shown={`${deg}°`}
         min={0}
-        max={1}
-        step={0.005}
-        value={[toSlider(deg, ...DEGREES)]}
-        onValueChange={([s]) => {
-          const v = fromSlider(s!, ...DEGREES)
+        max={DEGREES.length - 1}
+        step={1}
+        value={[nearest(DEGREES, deg)]}
+        onValueChange={([k]) => {
+          const v = DEGREES[k!]!
           setDeg(v)
           show(v, mm, landmarks)
         }}
@@ -95,11 +102,11 @@ export function ThinPanel() {
         label="and position channels"
         shown={`${mm} mm`}
         min={0}
-        max={1}
-        step={0.005}
-        value={[toSlider(mm, ...MILLIMETRES)]}
-        onValueChange={([s]) => {
-          const v = fromSlider(s!, ...MILLIMETRES)
+        max={MILLIMETRES.length - 1}
+        step={1}
+        value={[nearest(MILLIMETRES, mm)]}
+        onValueChange={([k]) => {
+          const v = MILLIMETRES[k!]!
           setMm(v)
           show(deg, v, landmarks)
         }}
@@ -120,7 +127,7 @@ export function ThinPanel() {
         />
         Keys on extremes, holds and breaks
       </label>
-      <dl aria-busy={shown !== null && !whole} data-testid="thin-numbers">
+      <dl aria-busy={previewing} data-testid="thin-numbers">
         <Row name="Keys">
           {report ? (
             <>

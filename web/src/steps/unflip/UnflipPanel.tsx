@@ -20,7 +20,7 @@ function Places({ title, list }: { title: string; list: Schemas['FlipPlace'][] }
           <li key={`${f.joint}/${f.channel ?? ''}/${f.frame}`}>
             <button
               type="button"
-              className="flex w-full justify-between gap-2 px-2 py-0.5 text-left hover:bg-sunk"
+              className="flex h-6 w-full items-center justify-between gap-2 px-2 text-left hover:bg-sunk"
               onClick={() => {
                 transport.pause()
                 transport.seek(f.frame)

@@ -1,0 +1,108 @@
+"""The application as it is run: web server and worker as processes, a database of its own."""
+
+from __future__ import annotations
+
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.error
+import urllib.request
+from pathlib import Path
+from urllib.parse import urlsplit, urlunsplit
+
+import psycopg
+
+from tests.conftest import PROJECT
+
+CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium")
+BROWSER_FLAGS = [
+    "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-sync",
+    "--disable-component-update", "--disable-extensions", "--disable-dev-shm-usage",
+    *(["--no-sandbox"] if os.geteuid() == 0 else []),
+]  # fmt: skip
+
+
+class Application:
+    """Starts on a fresh database with the demo's takes; either process can be killed."""
+
+    def __init__(self, folder: Path, database: str = "lean_e2e") -> None:
+        self.folder = folder
+        self.database = database
+        with socket.socket() as free:
+            free.bind(("127.0.0.1", 0))
+            self.port = free.getsockname()[1]
+        server = urlsplit(os.environ["LEAN_DATABASE_URL"])
+        self.admin = urlunsplit(server._replace(path="/postgres"))
+        self.environment = {
+            **os.environ,
+            "LEAN_DATABASE_URL": urlunsplit(server._replace(path=f"/{database}")),
+            "LEAN_SECRET_KEY": "only-for-tests-" * 4,
+            "DJANGO_SETTINGS_MODULE": "config.settings",
+            "PYTHONPATH": f"{PROJECT}/core:{PROJECT}/server",
+        }
+        self.web: subprocess.Popen[bytes] | None = None
+        self.worker: subprocess.Popen[bytes] | None = None
+
+    @property
+    def url(self) -> str:
+        return f"http://127.0.0.1:{self.port}"
+
+    def start(self) -> Application:
+        with psycopg.connect(self.admin, autocommit=True) as connection:
+            connection.execute(f"DROP DATABASE IF EXISTS {self.database} WITH (FORCE)")
+            connection.execute(f"CREATE DATABASE {self.database}")
+        for command in (["migrate", "-v0"], ["load_demo"]):
+            self._manage(*command).check_returncode()
+        self.start_web()
+        self.start_worker()
+        return self
+
+    def _manage(self, *arguments: str) -> subprocess.CompletedProcess[bytes]:
+        return subprocess.run(
+            [sys.executable, PROJECT / "server/manage.py", *arguments],
+            env=self.environment, stdout=subprocess.DEVNULL,
+        )  # fmt: skip
+
+    def _spawn(self, name: str, *command: object) -> subprocess.Popen[bytes]:
+        log = (self.folder / f"{name}.log").open("ab")
+        return subprocess.Popen(
+            [str(c) for c in command], env=self.environment, stdout=log, stderr=log,
+            cwd=PROJECT / "server", start_new_session=True,
+        )  # fmt: skip
+
+    def start_web(self) -> None:
+        gunicorn = Path(sys.executable).parent / "gunicorn"
+        self.web = self._spawn(
+            "web", gunicorn, "config.wsgi", "--bind", f"127.0.0.1:{self.port}", "--threads", 8,
+            "--no-control-socket", "--log-level", "warning",
+        )  # fmt: skip
+        self._wait("/healthz")
+
+    def start_worker(self) -> None:
+        self.worker = self._spawn("worker", sys.executable, "manage.py", "worker")
+        self._wait("/readyz")
+
+    def _wait(self, path: str) -> None:
+        for _ in range(300):
+            try:
+                urllib.request.urlopen(self.url + path, timeout=2)
+                return
+            except (urllib.error.URLError, OSError):
+                time.sleep(0.1)
+        raise RuntimeError(f"{path} did not answer: see {self.folder}")
+
+    @staticmethod
+    def kill(process: subprocess.Popen[bytes] | None) -> None:
+        """As a crash would: at once, with everything it had started."""
+        if process is not None:
+            os.killpg(process.pid, signal.SIGKILL)
+            process.wait()
+
+    def stop(self) -> None:
+        self.kill(self.web)
+        self.kill(self.worker)
+        with psycopg.connect(self.admin, autocommit=True) as connection:
+            connection.execute(f"DROP DATABASE IF EXISTS {self.database} WITH (FORCE)")

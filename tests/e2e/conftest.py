@@ -1,0 +1,82 @@
+"""A running application and a signed-in page; console errors fail the test that caused them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+import pytest
+from playwright.sync_api import Browser, ConsoleMessage, Page
+
+from tests.e2e.application import BROWSER_FLAGS, CHROMIUM, Application
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    for item in items:
+        if "e2e" in str(item.path):
+            item.add_marker("e2e")
+
+
+@pytest.fixture(scope="session")
+def application(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Application]:
+    running = Application(tmp_path_factory.mktemp("application"))
+    try:
+        yield running.start()
+    finally:
+        running.stop()
+
+
+@pytest.fixture(scope="session")
+def browser_type_launch_args(browser_type_launch_args: dict[str, Any]) -> dict[str, Any]:
+    return {**browser_type_launch_args, "executable_path": CHROMIUM, "args": BROWSER_FLAGS}
+
+
+def sign_in(page: Page, application: Application) -> None:
+    page.goto(application.url)
+    page.get_by_label("Name").fill("deckhand")
+    page.get_by_label("Password").fill("harbour-light")
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("heading", name="Mooring line, take 04").wait_for()
+
+
+@pytest.fixture(scope="session")
+def signed_in(browser: Browser, application: Application) -> Any:
+    """Cookies of somebody who signed in through the page, once for all tests."""
+    context = browser.new_context()
+    sign_in(context.new_page(), application)
+    state = context.storage_state()
+    context.close()
+    return state
+
+
+@pytest.fixture
+def page(browser: Browser, application: Application, signed_in: Any) -> Iterator[Page]:
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, storage_state=signed_in)
+    page = context.new_page()
+    page.set_default_timeout(20_000)
+    troubles: list[str] = []
+
+    def hear(message: ConsoleMessage) -> None:
+        # A refusal (4xx) is an answer that the interface shows, and tests kill the server.
+        expected = "status of 4" in message.text or "net::ERR_" in message.text
+        if message.type == "error" and not expected:
+            troubles.append(message.text)
+
+    page.on("console", hear)
+    page.on("pageerror", lambda error: troubles.append(str(error)))
+    page.goto(application.url)
+    page.get_by_role("heading", name="Mooring line, take 04").wait_for()
+    yield page
+    context.close()
+    assert not troubles
+
+
+def open_take(page: Page, name: str) -> None:
+    page.get_by_role("button", name=name).click()
+    page.get_by_role("heading", name=name).wait_for()
+    loaded = "() => /drift \\d/.test(document.querySelector('[data-testid=drift]')?.textContent)"
+    page.wait_for_function(loaded)
+
+
+def frame_now(page: Page) -> int:
+    return int(page.get_by_test_id("frame").input_value())

@@ -1,0 +1,255 @@
+"""The bench's parts: keys, commands, hands-free scrub, views that are remembered, access."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from tests.conftest import PROJECT
+from tests.e2e.conftest import frame_now, open_take
+from tests.e2e.test_the_whole_job import box, inked, stage_picture
+
+AXE = PROJECT / "web/node_modules/axe-core/axe.min.js"
+LAMP = "Signal lamp, take 01"
+
+
+def serious(page: Page) -> list[str]:
+    """What axe finds that is serious or critical (WCAG 2.2 A and AA)."""
+    page.evaluate(AXE.read_text())
+    found = page.evaluate(
+        """async () => (await axe.run({ runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'] }))
+          .violations.filter((v) => ['serious', 'critical'].includes(v.impact))
+          .map((v) => v.id + ': ' + v.nodes.map((n) => n.html.slice(0, 90)).join(' | '))"""
+    )
+    return list(found)
+
+
+@pytest.mark.parametrize("theme", ["chart", "night"])
+def test_axe_finds_nothing_serious_on_any_screen(page: Page, browser: Browser, theme: str) -> None:
+    if theme == "night":
+        page.get_by_role("button", name="Night").click()
+    expect(page.locator("html")).to_have_attribute("data-theme", theme)
+    assert serious(page) == []
+    open_take(page, LAMP)
+    for step in "1234":
+        page.keyboard.press(f"Alt+{step}")
+        page.wait_for_timeout(300)
+        assert serious(page) == [], step
+    for key, name in (("Control+k", "Commands"), ("?", "Keys")):
+        page.keyboard.press(key)
+        page.get_by_role("dialog", name=name).wait_for()
+        assert serious(page) == [], name
+        page.keyboard.press("Escape")
+    page.goto(page.url.split("/clip")[0])
+    page.get_by_role("button", name=re.compile("Night|Chart paper")).wait_for()
+    if theme == "night":
+        page.get_by_role("button", name="Chart paper").click()
+    page.wait_for_timeout(700)
+    stranger = browser.new_page()
+    stranger.goto(page.url)
+    stranger.get_by_role("heading", name="Lean Curve").wait_for()
+    stranger.evaluate("(theme) => { document.documentElement.dataset.theme = theme }", theme)
+    assert serious(stranger) == []
+    stranger.close()
+
+
+def test_commands_are_listed_run_and_given_other_keys(page: Page) -> None:
+    open_take(page, LAMP)
+    page.keyboard.press("Control+k")
+    page.get_by_role("combobox", name="Find a command").fill("one frame on")
+    page.keyboard.press("Enter")
+    page.wait_for_timeout(150)
+    assert frame_now(page) == 1
+    page.keyboard.press("?")
+    page.get_by_role("button", name=re.compile("Key of One frame on:")).click()
+    page.keyboard.press("Space")
+    expect(page.get_by_role("status").filter(has_text="is the key of")).to_be_visible()
+    page.get_by_role("button", name=re.compile("Key of One frame on:")).click()
+    page.keyboard.press("f")
+    page.wait_for_timeout(700)
+    page.keyboard.press("Escape")
+    page.keyboard.press("f")
+    assert frame_now(page) == 2
+    page.keyboard.press("ArrowRight")
+    assert frame_now(page) == 2
+    # Kept for the person, not for the page.
+    page.reload()
+    page.wait_for_function("() => document.querySelector('[data-testid=frame]')?.value === '0'")
+    page.get_by_role("heading", name=LAMP).wait_for()
+    page.keyboard.press("f")
+    assert frame_now(page) == 1
+    page.keyboard.press("?")
+    page.get_by_role("button", name="All keys as they were").click()
+    page.wait_for_timeout(700)
+
+
+def test_the_context_menu_holds_the_same_commands(page: Page) -> None:
+    open_take(page, LAMP)
+    sheet = box(page, "sheet")
+    page.mouse.click(sheet["x"] + 300, sheet["y"] + 120, button="right")
+    menu = page.get_by_role("menu")
+    expect(menu.get_by_role("menuitem", name=re.compile("Around now"))).to_be_visible()
+    menu.get_by_role("menuitem", name=re.compile("One frame on")).click()
+    assert frame_now(page) == 1
+
+
+def test_hands_free_scrub_follows_until_a_click_and_escape_goes_back(page: Page) -> None:
+    open_take(page, LAMP)
+    page.get_by_test_id("hands-free").click()
+    start = box(page, "hands-free")
+    x, y = start["x"] + start["width"] / 2, start["y"] + 8
+    page.mouse.move(x + 200, y + 200, steps=5)
+    assert frame_now(page) == 100
+    page.mouse.down()
+    page.mouse.up()
+    page.mouse.move(x + 300, y, steps=3)
+    assert frame_now(page) == 100
+    page.get_by_test_id("hands-free").click()
+    page.mouse.move(x + 100, y + 300, steps=3)
+    assert frame_now(page) == 150
+    page.keyboard.press("Escape")
+    assert frame_now(page) == 100
+
+
+def test_keys_are_jumped_between_and_selecting_one_takes_time_to_it(page: Page) -> None:
+    open_take(page, LAMP)
+    page.locator("[data-joint]", has_text="RightForearm").first.click()
+    page.wait_for_timeout(300)
+    page.keyboard.press("e")
+    assert frame_now(page) == 6
+    page.keyboard.press("e")
+    page.keyboard.press("q")
+    assert frame_now(page) == 6
+    page.keyboard.press("Shift+e")
+    assert frame_now(page) == 299
+
+
+def test_playback_keeps_true_time_and_loops_in_the_range(page: Page) -> None:
+    open_take(page, LAMP)
+    measured = page.evaluate(
+        """async () => {
+          const field = document.querySelector('[data-testid=frame]')
+          document.querySelector('[data-testid=play]').click()
+          await new Promise((r) => setTimeout(r, 300))
+          const t0 = performance.now(), f0 = Number(field.value)
+          await new Promise((r) => setTimeout(r, 3000))
+          return { frames: Number(field.value) - f0, seconds: (performance.now() - t0) / 1000 }
+        }"""
+    )
+    assert abs(measured["frames"] - 30 * measured["seconds"]) <= 3
+    page.keyboard.press("Space")
+    for end, value in (("First", "50"), ("Last", "60")):
+        field = page.get_by_label(f"{end} frame of the range")
+        field.fill(value)
+        field.press("Enter")
+    page.keyboard.press("Space")
+    seen = set()
+    for _ in range(12):
+        page.wait_for_timeout(90)
+        seen.add(frame_now(page))
+    page.keyboard.press("Space")
+    assert min(seen) >= 50
+    assert max(seen) <= 60
+    assert len(seen) > 4
+
+
+def test_the_sheet_zooms_pans_and_remembers_its_view_for_each_selection(page: Page) -> None:
+    open_take(page, LAMP)
+    page.locator("[data-joint]", has_text="RightForearm").first.click()
+    page.wait_for_timeout(400)
+    canvas = page.locator("section[aria-label='Curve sheet'] canvas").first
+    sheet = box(page, "sheet")
+    x, y = sheet["x"] + 320, sheet["y"] + 140
+    fitted = canvas.screenshot()
+    page.mouse.move(x, y)
+    page.mouse.wheel(0, -600)
+    page.wait_for_timeout(200)
+    zoomed = canvas.screenshot()
+    assert zoomed != fitted
+    page.mouse.down()
+    page.mouse.move(x + 90, y + 30, steps=4)
+    page.mouse.up()
+    page.mouse.move(x, sheet["y"] - 60)
+    page.wait_for_timeout(200)
+    panned = canvas.screenshot()
+    assert panned != zoomed
+    page.locator("[data-joint]", has_text="RightHand").first.click()
+    page.wait_for_timeout(400)
+    page.locator("[data-joint]", has_text="RightForearm").first.click()
+    page.wait_for_timeout(400)
+    page.mouse.move(x, sheet["y"] - 60)
+    page.wait_for_timeout(200)
+    assert canvas.screenshot() == panned
+    page.keyboard.press("1")
+    page.wait_for_timeout(200)
+    assert canvas.screenshot() == fitted
+    page.keyboard.press("5")
+    page.wait_for_timeout(200)
+    assert canvas.screenshot() != fitted
+    assert inked(page, "section[aria-label='Curve sheet'] canvas") > 1000
+    page.mouse.move(x, y + 60)
+    page.mouse.move(x + 1, y + 61)
+
+
+def test_hovering_reads_out_channel_frame_and_value(page: Page) -> None:
+    open_take(page, LAMP)
+    page.locator("[data-joint]", has_text="RightForearm").first.click()
+    page.wait_for_timeout(400)
+    sheet = box(page, "sheet")
+    readout = page.get_by_test_id("readout")
+    found = ""
+    for y in range(40, int(sheet["height"]) - 24, 6):
+        page.mouse.move(sheet["x"] + 330, sheet["y"] + y)
+        page.wait_for_timeout(30)
+        found = readout.inner_text()
+        if found:
+            break
+    assert re.fullmatch(r"RightForearm turn [XYZ] · frame \d+ · [+−][\d.]+°", found)
+
+
+def test_picking_a_joint_on_the_stage_selects_it(page: Page) -> None:
+    open_take(page, LAMP)
+    page.get_by_role("button", name="Front").click()
+    before = stage_picture(page)
+    stage = box(page, "stage")
+    expect(page.locator("[data-joint='0'][aria-selected=true]")).to_have_count(1)
+    for dy in range(-150, 60, 6):
+        page.mouse.click(stage["x"] + stage["width"] / 2, stage["y"] + stage["height"] / 2 + dy)
+        if page.locator("[data-joint='0'][aria-selected=true]").count() == 0:
+            break
+    expect(page.locator("[data-joint='0'][aria-selected=true]")).to_have_count(0)
+    assert stage_picture(page) != before
+
+
+def test_what_is_not_there_says_so_and_leads_back(page: Page) -> None:
+    page.goto(page.url + "clip/99999")
+    expect(page.get_by_role("alert")).to_contain_text("not here any more, or it is not yours")
+    page.get_by_role("link", name="Back to the shelf").click()
+    expect(page.get_by_role("heading", name=LAMP)).to_be_visible()
+
+
+def test_how_a_take_is_read_can_be_changed_and_undone(page: Page) -> None:
+    open_take(page, LAMP)
+    page.keyboard.press("Alt+1")
+    page.get_by_label("One unit of the file is").select_option("inch")
+    expect(page.get_by_text("the figure stands 4.", exact=False)).to_be_visible()
+    page.get_by_role("button", name="Take Head off the ends").click()
+    expect(page.get_by_role("button", name="Take Head off the ends")).to_be_hidden()
+    for _ in range(2):
+        page.keyboard.press("Control+z")
+        page.wait_for_timeout(500)
+    expect(page.get_by_role("button", name="Take Head off the ends")).to_be_visible()
+
+
+def test_two_tabs_cannot_overwrite_each_other(page: Page) -> None:
+    open_take(page, "Crate over the coaming, take 02")
+    other = page.context.new_page()
+    other.goto(page.url)
+    other.get_by_role("button", name="Apply unflip").click()
+    expect(other.get_by_text("revision 2")).to_be_visible()
+    page.get_by_role("button", name="Apply unflip").click()
+    expect(page.get_by_role("status").filter(has_text="changed elsewhere")).to_be_visible()
+    expect(page.get_by_text("revision 2")).to_be_visible()
+    other.close()
