@@ -20,6 +20,7 @@ help() {
 ./lean test      every check and test         (./lean test PATH… runs some with pytest)
 ./lean shots     make the pictures in docs/screenshots/
 ./lean bench     print the benchmarks' ratios (./lean bench --keep updates docs/benchmarks.md)
+./lean licences  list what ships, from the lock files
 ./lean types     regenerate the browser's types from the API
 ./lean setup     only set up
 
@@ -181,14 +182,21 @@ serve() {
   exit 1
 }
 
-test_all() {
+# Tests need no crash safety: a server of their own, without it, is several times as fast.
+test_server() {
   setup test
-  # Tests need no crash safety: a server of their own, without it, is several times as fast.
-  export LEAN_LOCAL=$LOCAL PG_OPTIONS="-c fsync=off -c synchronous_commit=off -c full_page_writes=off"
+  export PG_OPTIONS="-c fsync=off -c synchronous_commit=off -c full_page_writes=off"
   if [ -z "${LEAN_DATABASE_URL:-}" ]; then PGROOT=$LOCAL/pg-test; PGSOCK=$PGSOCK-test; pg_start; fi
   trap 'if [ "${PG_OURS:-}" = 1 ]; then pg_stop; fi' EXIT
+}
+
+with_test_server() { test_server; "$@"; }
+
+test_all() {
+  test_server
   if [ $# -gt 0 ]; then $PY -m pytest "$@"; return; fi
-  .venv/bin/ruff check . && .venv/bin/ruff format --check .
+  .venv/bin/ruff check .
+  .venv/bin/ruff format --check .
   .venv/bin/mypy
   (cd web && npm run -s lint && npm run -s typecheck && npm run -s test)
   $PY -m pytest
@@ -200,8 +208,9 @@ case ${1:-help} in
   setup) setup base ;;
   add-user) shift; setup base; database; $PY server/manage.py migrate -v 0; $PY server/manage.py add_user "$@"; if [ "${PG_OURS:-}" = 1 ]; then pg_stop; fi ;;
   test) shift; test_all "$@" ;;
-  shots) setup test; $PY -m tests.e2e.shots ;;
-  bench) shift; setup test; PGROOT=$LOCAL/pg-test; PGSOCK=$PGSOCK-test; pg_start; trap 'if [ "${PG_OURS:-}" = 1 ]; then pg_stop; fi' EXIT; $PY -m tests.bench "$@" ;;
+  shots) with_test_server $PY -m tests.e2e.shots ;;
+  bench) shift; with_test_server $PY -m tests.bench "$@" ;;
+  licences) setup test; $PY -m tests.third_party ;;
   types) setup test; $PY server/manage.py openapi_types ;;
   help | -h | --help) help ;;
   *) help; exit 2 ;;

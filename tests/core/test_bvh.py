@@ -102,6 +102,17 @@ def test_the_scanner_reads_every_number_as_python_does(tokens: list[str], gap: s
     assert [np.signbit(v) for v in values] == [np.signbit(float(t)) for t in tokens]
 
 
+def test_a_hundred_thousand_numbers_of_every_length_are_exact() -> None:
+    random = np.random.default_rng(8)
+    bits = random.integers(0, 2**63 - 1, 40_000, dtype=np.int64).view(np.float64)
+    values = np.concatenate([bits[np.isfinite(bits)], random.normal(0, 90, 60_000)])
+    tokens = [repr(v) for v in values.tolist()]
+    tokens += [f"{m}e-{k}" for m in random.integers(10**17, 10**18, 900) for k in range(22)]
+    read, _, bad = scan_numbers(" ".join(tokens).encode())
+    assert not bad
+    assert np.array_equal(read, [float(t) for t in tokens])
+
+
 @settings(deadline=None, max_examples=30)
 @given(st.integers(0, 2**32 - 1))
 def test_writing_loses_nothing_that_text_can_hold(seed: int) -> None:

@@ -33,14 +33,12 @@ def solve_time(x: float, out_length: float, in_length: float) -> float:
             high = u
         else:
             low = u
-        if np.abs(error) < 1e-15:
+        if np.abs(error) < 1e-13:
             break
         slope = (3.0 * c3 * u + 2.0 * c2) * u + p1
         step = u - error / slope if slope > 1e-9 else low - 1.0
         if step <= low or step >= high:
             step = 0.5 * (low + high)
-        if np.abs(step - u) < 1e-16:
-            break
         u = step
     return u
 

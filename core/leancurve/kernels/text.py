@@ -2,12 +2,45 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from leancurve.arrays import Bytes, Floats, Ints
 from leancurve.kernels import kernel
 
+WIDTH = 32
+"""Bytes of text a number may have to be read in one go with others."""
 _POWERS: Floats = np.array([float(f"1e{k}") for k in range(23)])
+
+
+@kernel
+def quotient(mantissa: int, power: float) -> float:
+    """``mantissa / power`` correctly rounded, or NaN where that cannot be told.
+
+    A mantissa of up to 18 digits is split into a double and an exact rest; the remainder of
+    the division is exact by Dekker's product (Numerische Mathematik 18, 1971). What is added to
+    the quotient then errs by 2^-100: only a sum that close to the middle of two doubles is open.
+    """
+    high = float(mantissa)
+    rest = float(mantissa - int(high))
+    q = high / power
+    big = 134217729.0 * q
+    q1 = big - (big - q)
+    q2 = q - q1
+    big = 134217729.0 * power
+    p1 = big - (big - power)
+    p2 = power - p1
+    product = q * power
+    error = ((q1 * p1 - product) + q1 * p2 + q2 * p1) + q2 * p2
+    more = (((high - product) - error) + rest) / power
+    value = q + more
+    left = np.abs(more - (value - q))
+    fraction, exponent = math.frexp(value)
+    half = math.ldexp(0.5, exponent - 53)
+    if fraction == 0.5 or np.abs(left - half) < half * 1e-9:
+        return np.nan
+    return value
 
 
 @kernel
@@ -17,10 +50,10 @@ def scan(
     """Read every token of ``data`` as a number.
 
     Fills ``values``, and in ``line_ends`` how many values have been read by the end of each
-    line. A token of at most 15 significant digits and a small exponent is exact in one
-    multiplication or division of doubles (Clinger, PLDI 1990); any other is noted in ``slow``
-    as (value index, first byte, end byte) for the caller to read. Returns the counts of
-    values, lines and slow tokens.
+    line. A mantissa below 2^53 with a small exponent is exact in one multiplication or
+    division of doubles (Clinger, PLDI 1990), one of up to 18 digits by :func:`quotient`; any
+    other token is noted in ``slow`` as (value index, first byte, end byte) for the caller to
+    read. Returns the counts of values, lines and slow tokens.
     """
     n = data.shape[0]
     i = 0
@@ -29,73 +62,73 @@ def scan(
     slow_count = 0
     while i < n:
         c = data[i]
-        if c == 10 or c == 13:
-            if c == 13 and i + 1 < n and data[i + 1] == 10:
-                i += 1
-            line_ends[lines] = count
-            lines += 1
+        if c <= 32:
             i += 1
-            continue
-        if c == 32 or c == 9 or c == 11 or c == 12:
-            i += 1
+            if c == 10 or c == 13:
+                if c == 13 and i < n and data[i] == 10:
+                    i += 1
+                line_ends[lines] = count
+                lines += 1
             continue
         start = i
-        negative = False
-        if c == 45:
-            negative = True
-            i += 1
-        elif c == 43:
+        negative = c == 45
+        if negative or c == 43:
             i += 1
         mantissa = 0
-        digits = 0
         seen = 0
         shift = 0
-        easy = True
-        while i < n and 48 <= data[i] <= 57:
+        while i < n:
+            digit = int(data[i]) - 48
+            if digit < 0 or digit > 9:
+                break
+            mantissa = mantissa * 10 + digit
             seen += 1
-            if digits > 0 or data[i] != 48:
-                digits += 1
-            if digits <= 18:
-                mantissa = mantissa * 10 + (data[i] - 48)
             i += 1
         if i < n and data[i] == 46:
             i += 1
-            while i < n and 48 <= data[i] <= 57:
+            whole = seen
+            while i < n:
+                digit = int(data[i]) - 48
+                if digit < 0 or digit > 9:
+                    break
+                mantissa = mantissa * 10 + digit
                 seen += 1
-                if digits > 0 or data[i] != 48:
-                    digits += 1
-                if digits <= 18:
-                    mantissa = mantissa * 10 + (data[i] - 48)
-                    shift -= 1
                 i += 1
-        if seen == 0 or digits > 15:
-            easy = False
-        if easy and i < n and (data[i] == 101 or data[i] == 69):
-            i += 1
-            down = False
-            if i < n and (data[i] == 45 or data[i] == 43):
-                down = data[i] == 45
-                i += 1
-            exponent = 0
-            places = 0
-            while i < n and 48 <= data[i] <= 57 and places < 5:
-                exponent = exponent * 10 + (data[i] - 48)
-                places += 1
-                i += 1
-            if places == 0:
-                easy = False
-            shift += -exponent if down else exponent
+            shift = whole - seen
+        # Beyond 18 digits the mantissa has overflowed.
+        easy = 0 < seen <= 18
         if i < n and data[i] > 32:
-            easy = False
-            while i < n and data[i] > 32:
+            if easy and (data[i] == 101 or data[i] == 69):
                 i += 1
+                down = False
+                if i < n and (data[i] == 45 or data[i] == 43):
+                    down = data[i] == 45
+                    i += 1
+                exponent = 0
+                places = 0
+                while i < n and 48 <= data[i] <= 57 and places < 5:
+                    exponent = exponent * 10 + (int(data[i]) - 48)
+                    places += 1
+                    i += 1
+                easy = places > 0
+                shift += -exponent if down else exponent
+            else:
+                easy = False
+            if i < n and data[i] > 32:
+                easy = False
+                while i < n and data[i] > 32:
+                    i += 1
+        value = np.nan
         if easy and -22 <= shift <= 22:
-            v = float(mantissa)
-            if shift < 0:
-                v = v / powers[-shift]
-            elif shift > 0:
-                v = v * powers[shift]
-            values[count] = -v if negative else v
+            if mantissa <= 9007199254740992:
+                if shift < 0:
+                    value = float(mantissa) / powers[-shift]
+                else:
+                    value = float(mantissa) * powers[shift]
+            elif shift < 0:
+                value = quotient(mantissa, powers[-shift])
+        if value == value:
+            values[count] = -value if negative else value
         else:
             slow[slow_count, 0] = count
             slow[slow_count, 1] = start
@@ -108,6 +141,44 @@ def scan(
     return count, lines, slow_count
 
 
+@kernel
+def copy_tokens(data: Bytes, slow: Ints, out: Bytes) -> None:
+    """Copy noted tokens into rows of zero-padded text; a longer one fills its row."""
+    width = out.shape[1]
+    for k in range(slow.shape[0]):
+        start = slow[k, 1]
+        length = min(slow[k, 2] - start, width)
+        for i in range(length):
+            out[k, i] = data[start + i]
+
+
+def _read_slow(raw: Bytes, data: bytes, slow: Ints, values: Floats) -> list[int]:
+    """Fill in the values of noted tokens; returns which of them are no finite numbers."""
+    rows = np.zeros((len(slow), WIDTH), dtype=np.uint8)
+    copy_tokens(raw, slow, rows)
+    try:
+        # As one array: numpy reads text as Python does.
+        read = rows.view(f"S{WIDTH}")[:, 0].astype(np.float64)
+        plain = not np.any(rows == ord("_")) and not np.any(rows[:, -1])
+    except ValueError:
+        plain = False
+    if plain and np.all(np.isfinite(read)):
+        values[slow[:, 0]] = read
+        return []
+    bad: list[int] = []
+    for k, (index, start, stop) in enumerate(slow.tolist()):
+        token = data[start:stop]
+        try:
+            if b"_" in token:
+                raise ValueError
+            values[index] = float(token)
+        except ValueError:
+            values[index] = np.nan
+        if not np.isfinite(values[index]):
+            bad.append(k)
+    return bad
+
+
 def scan_numbers(data: bytes) -> tuple[Floats, Ints, list[tuple[int, int, bytes]]]:
     """Values, values read by each line's end, and unreadable tokens (index, line, token)."""
     raw = np.frombuffer(data, dtype=np.uint8)
@@ -118,15 +189,10 @@ def scan_numbers(data: bytes) -> tuple[Floats, Ints, list[tuple[int, int, bytes]
     count, lines, slow_count = scan(raw, values, line_ends, slow, _POWERS)
     ends = line_ends[:lines]
     bad: list[tuple[int, int, bytes]] = []
-    for index, start, stop in slow[:slow_count].tolist():
-        token = data[start:stop]
-        try:
-            if b"_" in token:
-                raise ValueError
-            values[index] = float(token)
-            readable = bool(np.isfinite(values[index]))
-        except ValueError:
-            readable = False
-        if not readable:
-            bad.append((index, int(np.searchsorted(ends, index, side="right")), token))
+    if slow_count:
+        noted = slow[:slow_count]
+        for k in _read_slow(raw, data, noted, values):
+            index, start, stop = noted[k].tolist()
+            line = int(np.searchsorted(ends, index, side="right"))
+            bad.append((index, line, data[start:stop]))
     return values[:count], ends, bad

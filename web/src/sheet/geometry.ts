@@ -59,7 +59,7 @@ export function ticks(low: number, high: number, wanted: number, whole = false):
   let step = power * ([1, 2, 5, 10].find((m) => m * power >= rough) ?? 10)
   if (whole) step = Math.max(1, Math.round(step))
   const out: number[] = []
-  for (let k = Math.ceil(low / step); k * step <= high + 1e-9; k++) out.push(k * step)
+  for (let k = Math.ceil(low / step); k * step <= high + 1e-9; k++) out.push(k * step + 0) // never -0
   return out
 }
 

@@ -31,13 +31,14 @@ export function JointTree() {
 
   const pick = (joint: number, add: boolean) => {
     if (!add) return selectJoints([joint])
-    selectJoints(chosen.has(joint) ? joints.filter((j) => j !== joint) : [...joints, joint])
+    const now = useBench.getState().joints
+    selectJoints(now.includes(joint) ? now.filter((j) => j !== joint) : [...now, joint])
   }
 
   const pickChannel = (joint: number, channel: string, add: boolean) => {
     const key = channelKey(joint, channel)
     if (!add) return selectChannels([key])
-    const now = channels.length ? channels : []
+    const now = useBench.getState().channels
     selectChannels(now.includes(key) ? now.filter((c) => c !== key) : [...now, key])
   }
 

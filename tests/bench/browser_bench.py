@@ -1,0 +1,234 @@
+"""The interface in Debian's Chromium with software rendering, and the server's edits."""
+
+from __future__ import annotations
+
+import json
+import tempfile
+import threading
+import time
+import urllib.request
+import uuid
+from http.cookiejar import CookieJar
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from leancurve.demo import TAKES
+from leancurve.formats.bvh import write_bvh
+from playwright.sync_api import Page, sync_playwright
+
+from tests.bench.tables import Table
+from tests.e2e.application import BROWSER_FLAGS, CHROMIUM, Application
+from tests.e2e.conftest import open_take, sign_in
+
+STARTED = "() => Number(document.querySelector('[data-testid=frame]')?.value) > 0"
+
+
+def run() -> list[Table]:
+    with tempfile.TemporaryDirectory() as folder:
+        application = Application(Path(folder), database="lean_bench").start()
+        try:
+            with sync_playwright() as playwright:
+                browser = playwright.chromium.launch(
+                    executable_path=CHROMIUM, headless=True, args=BROWSER_FLAGS
+                )
+                page = browser.new_page(viewport={"width": 1280, "height": 800})
+                page.set_default_timeout(60_000)
+                sign_in(page, application)
+                table = Table("In the browser", ("what", "measured", "target"))
+                first_play(page, table, Path(folder))
+                preview(page, table)
+                panning(page, table)
+                browser.close()
+            edits(application, table)
+        finally:
+            application.stop()
+    return [table]
+
+
+def first_play(page: Page, table: Table, folder: Path) -> None:
+    for name in ("first", "dropped"):
+        (folder / f"{name}.bvh").write_bytes(write_bvh(TAKES[0].clean()))
+    # The worker's first import starts its reading process; a day has many.
+    page.get_by_label("Files to bring in").set_input_files(folder / "first.bvh")
+    page.get_by_role("heading", name="first").wait_for()
+    began = time.perf_counter()
+    page.get_by_label("Files to bring in").set_input_files(folder / "dropped.bvh")
+    page.get_by_role("heading", name="dropped").wait_for()
+    shelf = time.perf_counter() - began
+    page.get_by_role("button", name="Open dropped").click()
+    page.wait_for_function("() => !document.body.innerText.includes('Loading the motion')")
+    page.get_by_test_id("play").click()
+    page.wait_for_function(STARTED)
+    total = time.perf_counter() - began
+    page.get_by_test_id("play").click()
+    table.add(
+        "file drop to first played frame, 3,500 frames × 65 joints",
+        f"{total:.2f} s ({shelf:.2f} s to the shelf, {total - shelf:.2f} s to open and play)",
+        "≤ 3 s",
+    )
+
+
+def preview(page: Page, table: Table) -> None:
+    """Timed by the browser itself, from the request to its answer, while a slider moves."""
+    page.goto(page.url.split("/clip")[0])
+    open_take(page, "Mooring line, take 04")
+    page.get_by_role("button", name="Apply unflip").click()
+    page.get_by_text("revision 2").wait_for()
+    page.locator("[data-joint]", has_text="RightUpperArm").first.click()
+    page.keyboard.press("Alt+3")
+    slider = page.get_by_role("slider", name="Stay within, per channel")
+    slider.focus()
+    near, whole = [], []
+    for key in ("ArrowRight", "ArrowRight", "ArrowLeft", "ArrowLeft", "ArrowLeft", "ArrowRight"):
+        page.wait_for_function(
+            "() => document.querySelector('[data-testid=thin-numbers]').ariaBusy === 'false'"
+        )
+        page.evaluate("() => performance.clearResourceTimings()")
+        page.keyboard.press(key)
+        page.wait_for_function(
+            "() => performance.getEntriesByType('resource').some((e) => e.name.endsWith('whole'))"
+        )
+        for entry in page.evaluate(
+            "() => performance.getEntriesByType('resource').map((e) => [e.name, e.duration])"
+        ):
+            if entry[0].endswith("/preview"):
+                near.append(entry[1])
+            if entry[0].endswith("/whole"):
+                whole.append(entry[1])
+    table.add("thin preview of the selected joint", f"{np.median(near):.0f} ms", "≤ 150 ms")
+    table.add("thin preview, whole clip's numbers", f"{np.median(whole) / 1000:.2f} s", "≤ 2 s")
+
+
+def panning(page: Page, table: Table) -> None:
+    """Two hundred dense curves dragged about: pictures a second."""
+    page.get_by_role("button", name="Discard").click()
+    rows = page.locator("[data-joint]")
+    rows.first.click()
+    rows.last.click(modifiers=["Shift"])
+    page.evaluate("() => document.querySelector('[data-joint=\"0\"]').focus()")
+    count = page.evaluate(
+        """async () => {
+          const rows = [...document.querySelectorAll('[data-joint]')]
+          for (const row of rows)
+            if (row.getAttribute('aria-selected') !== 'true')
+              row.dispatchEvent(new MouseEvent('click', { bubbles: true, shiftKey: true }))
+          await new Promise((r) => setTimeout(r, 2500))
+          return document.querySelectorAll('[role=treeitem][aria-level="2"]').length
+        }"""
+    )
+    page.keyboard.press("1")
+    page.wait_for_timeout(500)
+    fps = page.evaluate(
+        """async () => {
+          const canvas = document.querySelector('[data-testid=sheet]')
+          const box = canvas.getBoundingClientRect()
+          const at = (type, x, y) => canvas.dispatchEvent(new PointerEvent(type, {
+            bubbles: true, clientX: box.x + x, clientY: box.y + y, pointerId: 1, button: 0 }))
+          canvas.setPointerCapture = () => {}
+          at('pointerdown', 300, 120)
+          let frames = 0
+          const began = performance.now()
+          while (performance.now() - began < 3000) {
+            at('pointermove', 300 + 80 * Math.sin(frames / 9), 120 + 30 * Math.cos(frames / 7))
+            await new Promise(requestAnimationFrame)
+            frames++
+          }
+          at('pointerup', 300, 120)
+          return frames / ((performance.now() - began) / 1000)
+        }"""
+    )
+    table.add(f"panning {count} dense curves × 3,572 frames", f"{fps:.0f} pictures / s", "≥ 45")
+
+
+class Session:
+    """A signed-in HTTP client without a browser's own time in the measurement."""
+
+    def __init__(self, application: Application) -> None:
+        self.base = f"{application.url}/api/"
+        self.cookies = CookieJar()
+        self.opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(self.cookies))
+        self.get("session")
+        self.post("session", {"username": "deckhand", "password": "harbour-light"})
+
+    def get(self, path: str) -> Any:
+        return json.loads(self.opener.open(self.base + path).read())
+
+    def post(self, path: str, body: Any, *, raw: bool = False) -> Any:
+        token = next((c.value for c in self.cookies if c.name == "csrftoken"), "")
+        request = urllib.request.Request(
+            self.base + path, json.dumps(body).encode(),
+            {"Content-Type": "application/json", "X-CSRFToken": token or ""},
+        )  # fmt: skip
+        answer = self.opener.open(request).read()
+        return answer if raw else json.loads(answer)
+
+
+def edits(application: Application, table: Table) -> None:
+    """Hand edits of 20 channels acknowledged, alone and while whole-clip previews run; undo."""
+    from safetensors.numpy import load
+
+    session, other = Session(application), Session(application)
+    workspace = session.get("session")["workspaces"][0]["id"]
+    takes = session.get(f"workspaces/{workspace}/takes")
+    take = next(t for t in takes if t["name"].startswith("Mooring"))
+    clip = session.post(f"takes/{take['id']}/clip", {})
+    path = f"clips/{clip['id']}"
+
+    def write(change: dict[str, Any]) -> Any:
+        body = {"revision": clip["head"]["id"], "request_id": str(uuid.uuid4()), **change}
+        return session.post(f"{path}/writes", body)
+
+    clip = write({"append": {"operation": "thin", "params": {}}})
+    joints = list(range(7))
+    query = f"{path}/curves?revision={clip['head']['id']}&joints={','.join(map(str, joints))}"
+    columns = load(session.opener.open(session.base + query).read())
+    channels = [(j, c) for j in joints for c in clip["joints"][j]["channels"] if c[0] == "r"]
+
+    def edit(value: float) -> float:
+        nonlocal clip
+        keys = []
+        for j, c in [*channels[:19], (0, "tx")]:
+            k = min(1, len(columns[f"{j}/{c}/id"]) - 1)
+            keys.append({
+                "joint": clip["joints"][j]["name"], "channel": c, "value": value,
+                "id": int(columns[f"{j}/{c}/id"][k]), "frame": float(columns[f"{j}/{c}/time"][k]),
+            })  # fmt: skip
+        began = time.perf_counter()
+        clip = write({"append": {"operation": "edit", "params": {"keys": keys}}})
+        return (time.perf_counter() - began) * 1000
+
+    edit(0.0)
+    alone = [edit(0.01 * k) for k in range(40)]
+    table.add(
+        "an edit of 20 channels acknowledged",
+        f"median {np.median(alone):.0f} ms, 95th percentile {np.percentile(alone, 95):.0f} ms",
+        "median ≤ 100 ms",
+    )
+    base, running = clip["head"]["id"], True
+
+    def keep_previewing() -> None:
+        k = 0
+        while running:
+            k += 1
+            params = {"tolerance_deg": 0.2 + 0.001 * k}
+            body = {"revision": base, "operation": "thin", "params": params}
+            other.post(f"{path}/preview/whole", body, raw=True)
+
+    background = threading.Thread(target=keep_previewing)
+    background.start()
+    time.sleep(0.3)
+    busy = [edit(1 + 0.01 * k) for k in range(60)]
+    running = False
+    background.join()
+    table.add(
+        "the same while previews of the whole clip run",
+        f"median {np.median(busy):.0f} ms, 95th percentile {np.percentile(busy, 95):.0f} ms",
+        "95th ≤ 150 ms",
+    )
+    undone = []
+    for _ in range(20):
+        began = time.perf_counter()
+        clip = session.post(f"{path}/undo", {"revision": clip["head"]["id"]})
+        undone.append((time.perf_counter() - began) * 1000)
+    table.add("undo", f"median {np.median(undone):.0f} ms, most {max(undone):.0f} ms", "≤ 150 ms")

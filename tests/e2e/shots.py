@@ -1,0 +1,94 @@
+"""``./lean shots``: the pictures in docs/screenshots/, from the demo's data."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+from tests.conftest import PROJECT
+from tests.e2e.application import BROWSER_FLAGS, CHROMIUM, Application
+from tests.e2e.conftest import open_take, sign_in
+
+FOLDER = PROJECT / "docs/screenshots"
+TAKE = "Mooring line, take 04"
+
+
+def shot(page: Page, name: str) -> None:
+    page.wait_for_timeout(600)
+    page.screenshot(path=FOLDER / f"{name}.png")
+    print(f"docs/screenshots/{name}.png")
+
+
+def settled(page: Page) -> None:
+    page.wait_for_function(
+        "() => document.querySelector('[data-testid=thin-numbers]').ariaBusy === 'false'"
+    )
+
+
+def take_pictures(page: Page, application: Application) -> None:
+    page.goto(application.url)
+    shot(page, "sign-in")
+    sign_in(page, application)
+    shot(page, "shelf")
+    open_take(page, TAKE)
+    page.locator("[data-joint]", has_text="RightUpperArm").first.click()
+    page.get_by_test_id("frame").fill("1940")
+    page.keyboard.press("Enter")
+    page.keyboard.press("Alt+1")
+    shot(page, "bench-bring-in")
+    page.keyboard.press("Alt+2")
+    page.get_by_role("button", name="Preview").click()
+    page.get_by_text("Flips after").wait_for()
+    page.wait_for_timeout(1500)
+    shot(page, "bench-unflip")
+    page.get_by_role("button", name="Apply unflip").click()
+    page.get_by_text("revision 2").wait_for()
+    page.keyboard.press("Alt+3")
+    page.wait_for_timeout(500)
+    settled(page)
+    for name, value in (("First", "1500"), ("Last", "2200")):
+        field = page.get_by_label(f"{name} frame of the range")
+        field.fill(value)
+        field.press("Enter")
+    page.keyboard.press("3")
+    shot(page, "bench-thin")
+    page.keyboard.press("5")
+    page.keyboard.press("Control+Shift+l")
+    shot(page, "bench-night")
+    page.keyboard.press("5")
+    page.keyboard.press("Control+Shift+l")
+    page.get_by_role("button", name="Apply thinning").click()
+    page.get_by_text("revision 3").wait_for()
+    page.keyboard.press("Alt+4")
+    page.get_by_role("button", name="Deliver", exact=True).last.click()
+    page.get_by_text("Read back, differs by").wait_for()
+    page.wait_for_timeout(6500)
+    shot(page, "bench-deliver")
+    page.keyboard.press("Control+k")
+    shot(page, "commands")
+    page.keyboard.press("Escape")
+    page.keyboard.press("?")
+    shot(page, "keys")
+
+
+def main() -> None:
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as folder:
+        application = Application(Path(folder), database="lean_shots").start()
+        try:
+            with sync_playwright() as playwright:
+                browser = playwright.chromium.launch(
+                    executable_path=CHROMIUM, headless=True, args=BROWSER_FLAGS
+                )
+                page = browser.new_page(viewport={"width": 1280, "height": 800})
+                page.set_default_timeout(20_000)
+                take_pictures(page, application)
+                browser.close()
+        finally:
+            application.stop()
+
+
+if __name__ == "__main__":
+    main()

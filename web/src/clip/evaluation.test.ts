@@ -1,0 +1,104 @@
+import { describe, expect, it } from 'vitest'
+import {
+  axisOf,
+  channelKey,
+  curvesOf,
+  type KeyedCurve,
+  onFrames,
+  splitKey,
+  valueAt,
+} from './curves'
+import { emptyWorld, forward, type Poses, withChanged } from './poses'
+import vectors from './vectors.json'
+
+function curveOf(columns: Record<string, number[]>): KeyedCurve {
+  const floats = ['time', 'value', 'slope_in', 'slope_out', 'length_in', 'length_out']
+  const entries = Object.entries(columns).map(([name, list]) => {
+    if (name === 'id') return [name, BigInt64Array.from(list.map(BigInt))]
+    return [name, floats.includes(name) ? Float64Array.from(list) : Uint8Array.from(list)]
+  })
+  return { kind: 'keyed', ...Object.fromEntries(entries) } as KeyedCurve
+}
+
+describe('curves evaluate as the core evaluates them', () => {
+  vectors.curves.forEach((vector, n) => {
+    it(`vector ${n}`, () => {
+      const curve = curveOf(vector.columns as unknown as Record<string, number[]>)
+      vector.frames.forEach((frame, k) => {
+        expect(Math.abs(valueAt(curve, frame) - vector.values[k]!)).toBeLessThan(1e-6)
+      })
+    })
+  })
+
+  it('sampled curves are straight between frames and hold outside', () => {
+    const curve = { kind: 'sampled', values: Float64Array.from([0, 10, 0]) } as const
+    expect([0.25, 1.5, 9, -1].map((t) => valueAt(curve, t))).toEqual([2.5, 5, 0, 0])
+    expect(onFrames(curve, 3)).toBe(curve.values)
+  })
+
+  it('a single sample is its value anywhere', () => {
+    expect(valueAt({ kind: 'sampled', values: Float64Array.from([7]) }, 3)).toBe(7)
+  })
+})
+
+describe('forward kinematics agree with the core', () => {
+  const v = vectors.kinematics
+  const joints = v.parents.map((parent, j) => ({
+    name: String(j),
+    parent,
+    offset: v.offsets[j]!,
+    channels: [],
+  }))
+  const poses: Poses = {
+    frames: 2,
+    joints: 4,
+    rotation: Float32Array.from(v.rotation),
+    moving: Int32Array.from([0]),
+    translation: Float32Array.from(v.translation),
+  }
+
+  it('positions and rotations of both frames', () => {
+    for (const frame of [0, 1]) {
+      const world = emptyWorld(4)
+      forward(joints, poses, frame, world)
+      world.position.forEach((p, k) => {
+        expect(Math.abs(p - v.world_position[12 * frame + k]!)).toBeLessThan(1e-6)
+      })
+      world.rotation.forEach((q, k) => {
+        expect(Math.abs(q - v.world_rotation[16 * frame + k]!)).toBeLessThan(1e-6)
+      })
+    }
+  })
+
+  it('a message of some joints changes those and no others', () => {
+    const arrays = new Map([
+      ['joints', { data: Int32Array.from([2]), shape: [1] }],
+      ['rotation', { data: Float32Array.from([0, 0, 0, 1, 1, 0, 0, 0]), shape: [2, 1, 4] }],
+      ['moving', { data: new Int32Array(0), shape: [0] }],
+      ['translation', { data: new Float32Array(0), shape: [2, 0, 3] }],
+    ])
+    const changed = withChanged(poses, { arrays, about: {} })
+    expect([...changed.rotation.slice(8, 12)]).toEqual([0, 0, 0, 1])
+    expect([...changed.rotation.slice(24, 28)]).toEqual([1, 0, 0, 0])
+    expect(changed.rotation.slice(0, 8)).toEqual(poses.rotation.slice(0, 8))
+    expect(poses.rotation[11]).not.toBe(1)
+  })
+})
+
+describe('channel names', () => {
+  it('go to keys and back', () => {
+    expect(splitKey(channelKey(12, 'rz'))).toEqual({ joint: 12, channel: 'rz' })
+    expect(axisOf('3/ty')).toBe('y')
+  })
+
+  it('a message becomes curves of both kinds', () => {
+    const arrays = new Map([
+      ['3/rx/values', { data: Float64Array.from([1, 2]), shape: [2] }],
+      ['4/ty/time', { data: Float64Array.from([0]), shape: [1] }],
+      ['4/ty/value', { data: Float64Array.from([5]), shape: [1] }],
+    ])
+    const curves = curvesOf({ arrays, about: {} })
+    expect(curves.get('3/rx')?.kind).toBe('sampled')
+    expect(curves.get('4/ty')?.kind).toBe('keyed')
+  })
+})
