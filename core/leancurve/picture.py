@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from typing import TypedDict
 
 import numpy as np
@@ -10,7 +9,6 @@ import numpy as np
 from leancurve.clip import Clip, evaluate
 from leancurve.rotation import rotate
 
-FINGER = re.compile(r"thumb|index|middle|ring|little|pinky|finger|palm", re.I)
 FIGURES = 7
 SHORTEST_BONE = 0.03
 """Bones under this share of the figure's height are left out: fingers are ink blots here."""
@@ -20,13 +18,6 @@ class Picture(TypedDict):
     """Line segments ``[x1, y1, x2, y2]`` a figure, in units of the figure's height, y up."""
 
     figures: list[list[list[float]]]
-
-
-def _leads_on(clip: Clip, joint: int) -> bool:
-    """Whether two more joints hang below: a short bone of a neck, not of a finger."""
-    children = clip.skeleton.children
-    below = [c for child in children[joint] for c in (child, *children[child])]
-    return len(below) >= 2 and not FINGER.search(clip.skeleton.names[joint])
 
 
 def picture(clip: Clip) -> Picture:
@@ -43,12 +34,13 @@ def picture(clip: Clip) -> Picture:
     across = flat[int(np.argmax(spread))]
     parents = clip.skeleton.parents
     lengths = np.linalg.norm(clip.skeleton.offset_array, axis=1)
+    heads = [e for e in clip.skeleton.ends if np.linalg.norm(e.offset) > 0.06 * height]
+    necks = {j for e in heads for j in clip.skeleton.chain(e.parent)}
     bones = [
         j
         for j, p in enumerate(parents)
-        if p >= 0 and (lengths[j] > SHORTEST_BONE * height or _leads_on(clip, j))
+        if p >= 0 and (lengths[j] > SHORTEST_BONE * height or j in necks)
     ]
-    heads = [e for e in clip.skeleton.ends if np.linalg.norm(e.offset) > 0.06 * height]
     figures = []
     for points, turns in zip(positions, rotations, strict=True):
         x = (points[:, across] - points[0, across]) / height

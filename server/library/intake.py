@@ -23,7 +23,7 @@ log = logging.getLogger("lean.intake")
 # Children are forked from a small server process that has the readers loaded: a start costs
 # milliseconds, and no thread or connection of the worker is inherited.
 _processes = multiprocessing.get_context("forkserver")
-_processes.set_forkserver_preload(["library.parsing", "leancurve.kernels.text"])
+_processes.set_forkserver_preload(["library.parsing"])
 
 
 def read_apart(data: bytes, name: str, check: Callable[[float], None]) -> ReadTake:

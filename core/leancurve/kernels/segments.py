@@ -102,7 +102,8 @@ def evaluate_keyed(
                 k = low
             while time[k + 1] <= t:
                 k += 1
-            if segment[k] == HOLD:
+            resting = value[k + 1] == value[k] and slope_out[k] == 0.0 and slope_in[k + 1] == 0.0
+            if resting or segment[k] == HOLD:
                 out[c, f] = value[k]
                 continue
             span = time[k + 1] - time[k]

@@ -107,7 +107,7 @@ function rules(g: CanvasRenderingContext2D, box: Box, drawing: Drawing): void {
   for (const key of bands) {
     const place = key === null ? { view, box } : placeOf(drawing, box, key)
     const unit = drawing.unit(key ?? drawing.channels[0] ?? '0/rx')
-    const list = ticks(place.view.v0, place.view.v1, place.box.height / 34)
+    const list = ticks(place.view.v0, place.view.v1, place.box.height / 28)
     const digits = Math.max(0, -Math.floor(Math.log10((list[1] ?? 1) - (list[0] ?? 0) || 1)))
     for (const v of list) {
       const y = Math.round(valueToY(place.view, place.box, v)) + 0.5
@@ -169,11 +169,16 @@ function stroke(
       const x = box.left + c + 0.5
       const bottom = valueToY(view, box, low)
       const top = valueToY(view, box, range[2 * c + 1]!)
+      if (bottom - top < 4) {
+        last = (top + bottom) / 2
+        g.lineTo(x, last)
+        continue
+      }
       // The nearer end first, so that the line does not run back on itself.
       const down = Math.abs(top - last) < Math.abs(bottom - last)
       g.lineTo(x, down ? top : bottom)
       last = down ? bottom : top
-      if (bottom - top > 1) g.lineTo(x, last)
+      g.lineTo(x, last)
     }
   }
   g.stroke()
@@ -206,14 +211,24 @@ function keys(
   }
 }
 
+let kept: { image: ImageData; layer: OffscreenCanvas } | null = null
+
+/** An image and a canvas of that size, made again only when the size changes. */
+function canvasOf(width: number, height: number) {
+  if (kept?.image.width !== width || kept.image.height !== height)
+    kept = { image: new ImageData(width, height), layer: new OffscreenCanvas(width, height) }
+  return kept
+}
+
 /** The many: one pixel column a curve and column, straight into an image. */
 function raster(g: CanvasRenderingContext2D, box: Box, drawing: Drawing): void {
   const scale = g.getTransform().a
   const width = Math.floor(box.width * scale)
   const height = Math.floor(box.height * scale)
   if (width < 1 || height < 1) return
-  const image = new ImageData(width, height)
+  const { image, layer } = canvasOf(width, height)
   const pixels = new Uint32Array(image.data.buffer)
+  pixels.fill(0)
   const range = new Float64Array(2 * width)
   const { v0, v1, t0, t1 } = drawing.view
   const perValue = height / (v1 - v0)
@@ -230,7 +245,6 @@ function raster(g: CanvasRenderingContext2D, box: Box, drawing: Drawing): void {
       for (let y = top; y <= bottom; y++) pixels[y * width + c] = colour
     }
   }
-  const layer = new OffscreenCanvas(width, height)
   layer.getContext('2d')!.putImageData(image, 0, 0)
   g.drawImage(layer, box.left, box.top, box.width, box.height)
 }

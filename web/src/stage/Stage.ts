@@ -288,7 +288,7 @@ export class Stage {
     const radius = Math.max(box.getSize(new Vector3()).length() / 2, 0.2)
     const half = (this.camera.fov * Math.PI) / 360
     const across = Math.atan(Math.tan(half) * this.camera.aspect)
-    const distance = (1.06 * radius) / Math.sin(Math.min(half, across))
+    const distance = (0.9 * radius) / Math.sin(Math.min(half, across))
     this.controls.target.copy(centre)
     this.camera.position.copy(centre).addScaledVector(direction, distance)
     this.controls.update()

@@ -157,13 +157,6 @@ export function DeliverPanel() {
             ))}
           </select>
         </Field>
-        <Field label="Character">
-          <input
-            className={inputLook}
-            value={character}
-            onChange={(e) => setCharacter(e.target.value)}
-          />
-        </Field>
         <Field label="Version">
           <input
             type="number"
@@ -174,9 +167,18 @@ export function DeliverPanel() {
           />
         </Field>
       </div>
-      <Field label="Action">
-        <input className={inputLook} value={action} onChange={(e) => setAction(e.target.value)} />
-      </Field>
+      <div className="grid grid-cols-2 gap-2">
+        <Field label="Character">
+          <input
+            className={inputLook}
+            value={character}
+            onChange={(e) => setCharacter(e.target.value)}
+          />
+        </Field>
+        <Field label="Action">
+          <input className={inputLook} value={action} onChange={(e) => setAction(e.target.value)} />
+        </Field>
+      </div>
       <Field label="Name pattern">
         <input
           className={`${inputLook} num`}
