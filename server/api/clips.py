@@ -8,7 +8,7 @@ from typing import Any
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from editing import history
-from editing.documents import changed_channels, header_changed, load_clip
+from editing.documents import changed_channels, header_changed, load_clip, stored_bytes
 from editing.models import Clip, Revision, State
 from editing.previews import latest, whole_preview
 from editing.recipes import Line, compute, new_line, replay
@@ -126,6 +126,13 @@ def poses(
             changed = changed_channels(before.state, wanted.state)
             joints = sorted({c.joint for c in changed})
     return immutable(message(pose_arrays(clip, evaluate(clip), joints), {"frames": clip.frames}))
+
+
+@router.get("clips/{int:clip_id}/storage", response=schemas.StorageOut)
+def clip_storage(request: HttpRequest, clip_id: int) -> Any:
+    clip = _clip(request, clip_id)
+    states = State.objects.filter(revision__clip=clip).distinct()
+    return {"bytes": stored_bytes(states), "revisions": clip.revisions.count()}
 
 
 def _joint_channels(clip: Document, joints: str) -> list[ChannelId]:

@@ -164,6 +164,13 @@ class HistoryOut(Schema):
     head: bool
 
 
+class StorageOut(Schema):
+    """What a clip's whole history holds in the database, equal channels counted once."""
+
+    bytes: int
+    revisions: int
+
+
 class FlipPlace(Schema):
     joint: str
     frame: int

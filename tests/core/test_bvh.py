@@ -11,7 +11,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from leancurve import rotation
 from leancurve.clip import ChannelId, Clip, evaluate
-from leancurve.formats.bvh import guess_unit, read_bvh, write_bvh
+from leancurve.formats.bvh import read_bvh, write_bvh
+from leancurve.formats.evidence import guess_unit
 from leancurve.kernels.text import scan_numbers
 
 HEAD = """HIERARCHY

@@ -223,6 +223,31 @@ def test_picking_a_joint_on_the_stage_selects_it(page: Page) -> None:
     assert stage_picture(page) != before
 
 
+def test_the_history_is_a_list_and_says_what_it_holds(page: Page) -> None:
+    open_take(page, "Crate over the coaming, take 02")
+    page.get_by_role("button", name="History").click()
+    history = page.get_by_role("list", name="History")
+    expect(history.get_by_role("listitem").last).to_contain_text("1 Bring in")
+    expect(page.get_by_text(re.compile(r"\d+ revisions? holds? [\d.]+ MB"))).to_be_visible()
+
+
+def test_files_dropped_on_the_shelf_come_in_and_others_are_refused(page: Page) -> None:
+    page.evaluate(
+        """() => {
+          const data = new DataTransfer()
+          data.items.add(new File(['hello'], 'notes.txt', { type: 'text/plain' }))
+          data.items.add(new File(['HIERARCHY\\nROOT'], 'cut.bvh', { type: 'text/plain' }))
+          const about = { bubbles: true, cancelable: true, dataTransfer: data }
+          document.querySelector('main').dispatchEvent(new DragEvent('drop', about))
+        }"""
+    )
+    refused = page.get_by_role("alert").filter(has_text="notes.txt")
+    expect(refused).to_have_text("notes.txt: expected a file ending in .bvh or .json")
+    cut = page.get_by_role("alert").filter(has_text="cut.bvh")
+    expect(cut).to_contain_text("cut.bvh, line 2: ROOT has no name")
+    page.get_by_role("button", name="Dismiss cut.bvh").click()
+
+
 def test_what_is_not_there_says_so_and_leads_back(page: Page) -> None:
     page.goto(page.url + "clip/99999")
     expect(page.get_by_role("alert")).to_contain_text("not here any more, or it is not yours")

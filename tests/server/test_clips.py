@@ -6,7 +6,7 @@ import uuid
 
 import numpy as np
 import pytest
-from editing.documents import _clips, _curves, decode, encode, load_clip, stored_bytes
+from editing.documents import _clips, _curves, decode, encode, load_clip
 from editing.models import Blob, Clip, Memo, Revision, State
 from editing.previews import latest
 from leancurve.clip import ChannelId, evaluate
@@ -281,8 +281,9 @@ def test_an_edit_writes_what_it_changed_and_equal_channels_are_stored_once(
     zeros = [c for c in head(clip).curves.values() if np.ptp(c.at(np.arange(200.0))) == 0]
     assert len(zeros) > 50
     assert before < 198
-    total = stored_bytes(r.state for r in Revision.objects.all())
-    assert 0 < total < 200 * 198 * 8
+    stored = api.get(f"clips/{clip['id']}/storage").json()
+    assert stored["revisions"] == 2
+    assert 0 < stored["bytes"] < 200 * 198 * 8
 
 
 def test_a_state_loads_from_the_database_as_it_was_stored(api: Api, clip: dict) -> None:

@@ -71,6 +71,7 @@ def test_somebody_elses_objects_are_not_found(api: Api, take: object, clip: dict
         f"jobs/{job['id']}",
         f"clips/{clip['id']}",
         f"clips/{clip['id']}/history",
+        f"clips/{clip['id']}/storage",
         f"clips/{clip['id']}/poses?revision={revision}",
         f"clips/{clip['id']}/curves?revision={revision}&joints=0",
         f"clips/{clip['id']}/flips?revision={revision}",

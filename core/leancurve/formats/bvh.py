@@ -10,16 +10,17 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from fractions import Fraction
 
 import numpy as np
 
 from leancurve.arrays import Floats, Ints
-from leancurve.clip import ChannelId, Clip, Positions, Reading, channel_values
+from leancurve.clip import ChannelId, Clip, Reading, channel_values
 from leancurve.curve import Curve, SampledCurve
 from leancurve.errors import BadInput
-from leancurve.measure import FOOT, HEAD, find_ends
+from leancurve.formats.evidence import guess_unit, guess_up, position_meaning, rate_of
+from leancurve.measure import find_ends
 from leancurve.skeleton import EndSite, Skeleton
 
 CHANNEL_NAMES = {
@@ -33,12 +34,6 @@ CHANNEL_NAMES = {
 WRITTEN_NAMES = {short: f"{long[0].upper()}{long[1:]}" for long, short in CHANNEL_NAMES.items()}
 MAX_JOINTS = 5_000
 MAX_DEPTH = 500
-KNOWN_RATES = (
-    *(Fraction(n) for n in (12, 15, 24, 25, 30, 48, 50, 60, 72, 75, 90, 100, 120, 144, 150, 200)),
-    *(Fraction(n) for n in (240, 250, 300, 360, 480, 500, 1000)),
-    *(Fraction(n * 1000, 1001) for n in (24, 30, 48, 60, 120)),
-)
-UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254}
 
 
 @dataclass(frozen=True)
@@ -90,7 +85,7 @@ def read_bvh(data: bytes, name: str = "take") -> Take:
     frames, frame_time, body, body_line = _read_motion_head(data[found.end() :], motion_line)
     channels = sum(len(c) for c in tree.layout)
     rows, warnings = _read_rows(body, body_line, channels, frames)
-    return _take(name, tree, rows, _rate(frame_time), warnings)
+    return _take(name, tree, rows, rate_of(frame_time), warnings)
 
 
 def _lines(data: bytes) -> list[str]:
@@ -352,62 +347,6 @@ def _mend_rows(
     )
 
 
-def _rate(frame_time: float) -> Fraction:
-    """Frames per second as a rational: a known rate where the text's rounding allows it."""
-    for rate in KNOWN_RATES:
-        if abs(frame_time - float(1 / rate)) <= 6e-7:
-            # 29.97 and 30 differ by 33 µs, 119.88 and 120 by 8 µs: no two share a rounding.
-            return rate
-    return Fraction(1 / frame_time).limit_denominator(100_000)
-
-
-def guess_unit(height: float) -> tuple[float, str]:
-    """Metres a unit from the figure's height, and how it was found, for a person to read."""
-    for unit, metres in UNITS.items():
-        if 1.35 <= height * metres <= 2.15:
-            return metres, f"unit {unit}: the figure stands {height * metres:.2f} m tall"
-    if height <= 0:
-        return 0.01, "unit cm: the figure has no height to tell it by"
-    factor = 1.7 / height
-    return factor, (
-        f"unit {factor * 100:.3g} cm: taken so that the figure stands 1.70 m; it is none of "
-        "m, cm, mm, inch"
-    )
-
-
-def _guess_up(skeleton: Skeleton) -> str:
-    """The axis along which the head stands above the feet at rest."""
-    rest = skeleton.rest_positions
-    names = skeleton.names
-    heads = [j for j, n in enumerate(names) if HEAD.search(n)]
-    feet = [j for j, n in enumerate(names) if FOOT.search(n)]
-    if not heads or not feet:
-        return "y"
-    return "xyz"[int(np.argmax(rest[heads].mean(axis=0) - rest[feet].mean(axis=0)))]
-
-
-def _positions(
-    tree: _Hierarchy, columns: dict[ChannelId, Floats], roots: bool
-) -> tuple[Positions | None, int]:
-    """Whether position channels replace the offset or add to it, by where their values lie."""
-    to_offset = to_zero = 0.0
-    joints = 0
-    for j, names in enumerate(tree.layout):
-        moves = [c for c in names if c[0] == "t"]
-        if (tree.parents[j] < 0) != roots or not moves:
-            continue
-        joints += 1
-        for c in moves:
-            offset = tree.offsets[j]["xyz".index(c[1])]
-            values = columns[ChannelId(j, c)]
-            if len(values):
-                to_offset += float(np.median(np.abs(values - offset)))
-                to_zero += float(np.median(np.abs(values)))
-    if joints == 0 or abs(to_offset - to_zero) < 1e-9:
-        return None, joints
-    return ("replace" if to_offset < to_zero else "add"), joints
-
-
 def _take(name: str, tree: _Hierarchy, rows: Floats, rate: Fraction, warnings: list[str]) -> Take:
     skeleton = Skeleton(
         tuple(tree.names), tuple(tree.parents), tuple(tree.offsets), tuple(tree.ends)
@@ -419,14 +358,14 @@ def _take(name: str, tree: _Hierarchy, rows: Floats, rate: Fraction, warnings: l
     notes: list[str] = []
     metres, note = guess_unit(skeleton.rest_height)
     notes.append(note)
-    root_mode, _ = _positions(tree, columns, roots=True)
-    joint_mode, moving = _positions(tree, columns, roots=False)
+    root_mode, _ = position_meaning(skeleton, layout, columns, roots=True)
+    joint_mode, moving = position_meaning(skeleton, layout, columns, roots=False)
     if moving:
         how = "replace the rest offset" if joint_mode != "add" else "add to the rest offset"
         notes.append(f"position channels on {moving} joints besides the root {how}")
     if root_mode == "replace":
         notes.append("the root's position channels replace its offset")
-    up = _guess_up(skeleton)
+    up = guess_up(skeleton)
     reading = Reading(
         metres_per_unit=metres,
         up_axis="x" if up == "x" else "z" if up == "z" else "y",
@@ -478,8 +417,3 @@ def write_bvh(clip: Clip) -> bytes:
 
 def _triple(offset: tuple[float, float, float]) -> str:
     return " ".join(repr(float(v)) for v in offset)
-
-
-def renamed(take: Take, name: str) -> Take:
-    """The same take under another name."""
-    return replace(take, clip=replace(take.clip, name=name))

@@ -217,6 +217,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clips/{clip_id}/storage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Clip Storage */
+        get: operations["api_clips_clip_storage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clips/{clip_id}/undo": {
         parameters: {
             query?: never;
@@ -905,6 +922,16 @@ export interface components {
             /** Workspaces */
             workspaces: components["schemas"]["WorkspaceOut"][];
         };
+        /**
+         * StorageOut
+         * @description What a clip's whole history holds in the database, equal channels counted once.
+         */
+        StorageOut: {
+            /** Bytes */
+            bytes: number;
+            /** Revisions */
+            revisions: number;
+        };
         /** TakeOut */
         TakeOut: {
             /** Channels */
@@ -1307,6 +1334,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ConflictOut"];
+                };
+            };
+        };
+    };
+    api_clips_clip_storage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StorageOut"];
                 };
             };
         };

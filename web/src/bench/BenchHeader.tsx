@@ -7,7 +7,7 @@ import { redo, undo, useBench } from '../clip/bench'
 import { useOverlay } from '../commands/overlay'
 import { useSession } from '../session/session'
 import { Button, Popover, Tip } from '../ui/controls'
-import { degrees, millimetres } from '../ui/numbers'
+import { bytes, degrees, millimetres } from '../ui/numbers'
 
 function HistoryList() {
   const clip = useBench((s) => s.clip)
@@ -19,21 +19,38 @@ function HistoryList() {
         client.GET('/api/clips/{clip_id}/history', { params: { path: { clip_id: clip!.id } } }),
       ),
   })
+  const stored = useQuery({
+    queryKey: ['storage', clip?.id, clip?.head.id],
+    enabled: clip !== null,
+    queryFn: () =>
+      answer(
+        client.GET('/api/clips/{clip_id}/storage', { params: { path: { clip_id: clip!.id } } }),
+      ),
+  })
   return (
-    <ol className="max-h-80 w-72 overflow-y-auto" aria-label="History">
-      {[...(list.data ?? [])].reverse().map((r) => (
-        <li
-          key={r.id}
-          aria-current={r.head ? 'true' : undefined}
-          className={`flex justify-between gap-3 px-1 py-1 ${r.head ? 'bg-sunk font-semibold' : ''}`}
-        >
-          <span>
-            <span className="num text-ink-3">{r.number}</span> {r.cause}
-          </span>
-          <time className="num text-ink-3">{new Date(r.created).toLocaleTimeString('en-GB')}</time>
-        </li>
-      ))}
-    </ol>
+    <>
+      <ol className="max-h-80 w-72 overflow-y-auto" aria-label="History">
+        {[...(list.data ?? [])].reverse().map((r) => (
+          <li
+            key={r.id}
+            aria-current={r.head ? 'true' : undefined}
+            className={`flex justify-between gap-3 px-1 py-1 ${r.head ? 'bg-sunk font-semibold' : ''}`}
+          >
+            <span>
+              <span className="num text-ink-3">{r.number}</span> {r.cause}
+            </span>
+            <time className="num text-ink-3">
+              {new Date(r.created).toLocaleTimeString('en-GB')}
+            </time>
+          </li>
+        ))}
+      </ol>
+      <p className="mt-2 border-rule border-t px-1 pt-2 text-ink-2">
+        {stored.data
+          ? `${stored.data.revisions} ${stored.data.revisions === 1 ? 'revision holds' : 'revisions hold'} ${bytes(stored.data.bytes)}`
+          : '…'}
+      </p>
+    </>
   )
 }
 
