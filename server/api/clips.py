@@ -207,6 +207,7 @@ def preview_whole(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn)
     line = new_line(wanted.operation, wanted.params, wanted.scope.model_dump())
     result = whole_preview(line, state_before(revision, wanted.line), check)
     joints = sorted({c.joint for c in result.patch.curves})
+    left = find_flips(result.clip)
     return message(
         pose_arrays(result.clip, result.pose, joints),
         {
@@ -214,6 +215,7 @@ def preview_whole(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn)
             "drift": asdict(result.drift),
             "frames": result.clip.frames,
             "keys": result.clip.key_count,
+            "flips_left": len(left.wraps) + len(left.alternates),
         },
     )
 

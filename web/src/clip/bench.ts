@@ -23,6 +23,8 @@ export interface Preview {
     report: Record<string, number>
     drift: Schemas['DriftOut']
     keys: number
+    /** Wraps and alternate solutions that would still stand. */
+    flipsLeft: number
     poses: Poses
   }
 }
@@ -300,6 +302,7 @@ export async function startPreview(
           report: all.about.report as Record<string, number>,
           drift: all.about.drift as Schemas['DriftOut'],
           keys: all.about.keys as number,
+          flipsLeft: all.about.flips_left as number,
           poses: carried ? withChanged(poses, all) : poses,
         },
       },

@@ -87,7 +87,7 @@ export function UnflipPanel() {
           <Row name="Snaps: true jumps, they stay">{flips.snaps}</Row>
           {shown && (
             <>
-              <Row name="Flips after">{whole ? 0 : '…'}</Row>
+              <Row name="Flips after">{whole ? whole.flipsLeft : '…'}</Row>
               <Row name="Drift, largest">{whole ? degrees(rounded(whole.drift.max_deg)) : '…'}</Row>
               <Row name="Drift at the ends">
                 {whole ? millimetres(rounded(whole.drift.max_mm)) : '…'}
