@@ -126,6 +126,12 @@ pg_start() {
       --auth-local=scram-sha-256 -E UTF8 --locale=C.UTF-8 --no-sync >"$PGROOT/initdb.log" 2>&1 \
       || { say "PostgreSQL could not be initialised:"; tail -5 "$PGROOT/initdb.log" >&2; exit 1; }
   fi
+  # One that is just ending has to end first.
+  for _ in $(seq 50); do
+    as_pg "$bin/pg_ctl" -D "$PGROOT/data" status >/dev/null 2>&1 || break
+    "$bin/pg_isready" -q -h 127.0.0.1 -p "$(cat "$PGROOT/port")" && break
+    sleep 0.2
+  done
   if ! as_pg "$bin/pg_ctl" -D "$PGROOT/data" status >/dev/null 2>&1; then
     PG_OURS=1
     local port=${LEAN_PG_PORT:-$(free_port)}

@@ -187,7 +187,7 @@ def state_before(revision: Revision, line_id: str | None) -> State:
 def preview_joints(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn) -> HttpResponse:
     """What an operation would make of a few joints' curves. Nothing is saved; latest wins."""
     revision = _revision(request, clip_id, wanted.revision)
-    check = latest((request.session.session_key, clip_id, "joints"))
+    check = latest((wanted.view, clip_id, "joints"), wanted.sequence)
     clip = load_clip(revision.state)
     names = set(wanted.joints)
     inside = [n for n in clip.skeleton.names if n in names]
@@ -203,7 +203,7 @@ def preview_joints(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn
 def preview_whole(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn) -> HttpResponse:
     """The numbers and poses an operation would give the whole clip. Nothing is saved."""
     revision = _revision(request, clip_id, wanted.revision)
-    check = latest((request.session.session_key, clip_id, "whole"))
+    check = latest((wanted.view, clip_id, "whole"), wanted.sequence)
     line = new_line(wanted.operation, wanted.params, wanted.scope.model_dump())
     result = whole_preview(line, state_before(revision, wanted.line), check)
     joints = sorted({c.joint for c in result.patch.curves})

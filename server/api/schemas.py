@@ -231,6 +231,8 @@ class PreviewIn(Schema):
     line: str | None = Field(
         None, description="preview a change of this line of the recipe, on what stood before it"
     )
+    view: str = Field("", max_length=64, description="who asks: a page's own id")
+    sequence: int = Field(0, description="the asker's count: a higher one ends lower ones")
     joints: list[str] = Field(
         default=[], description="only these joints' curves come back; empty: the whole clip"
     )

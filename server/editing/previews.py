@@ -14,20 +14,22 @@ from editing.models import State
 from editing.recipes import Line, compute
 
 _lock = threading.Lock()
-_newest: dict[Hashable, object] = {}
+_newest: dict[Hashable, int] = {}
 MOST_WATCHED = 10_000
 
 
-def latest(key: Hashable) -> Progress:
-    """A progress callback that raises once a newer preview of the same key has begun."""
-    ticket = object()
+def latest(key: Hashable, sequence: int) -> Progress:
+    """A progress callback that raises once a preview of a higher sequence is known.
+
+    The asker numbers its previews: requests may overtake each other on their way.
+    """
     with _lock:
         if len(_newest) > MOST_WATCHED:
             _newest.clear()
-        _newest[key] = ticket
+        _newest[key] = max(sequence, _newest.get(key, sequence))
 
     def check(_share: float) -> None:
-        if _newest.get(key, ticket) is not ticket:
+        if _newest.get(key, sequence) > sequence:
             raise Cancelled
 
     return check

@@ -193,6 +193,24 @@ def test_the_sheet_zooms_pans_and_remembers_its_view_for_each_selection(page: Pa
     page.mouse.move(x + 1, y + 61)
 
 
+def test_stage_and_sheet_each_go_full_and_the_choice_is_kept(page: Page) -> None:
+    open_take(page, LAMP)
+    shared = box(page, "stage")["height"]
+    page.keyboard.press("Shift+c")
+    expect(page.get_by_test_id("sheet")).to_be_hidden()
+    assert box(page, "stage")["height"] > shared + 200
+    page.keyboard.press("6")
+    expect(page.get_by_test_id("stage")).to_be_hidden()
+    assert box(page, "sheet")["height"] > 500
+    page.wait_for_timeout(700)
+    page.reload()
+    page.get_by_test_id("sheet").wait_for()
+    expect(page.get_by_test_id("stage")).to_be_hidden()
+    page.get_by_role("button", name="Curve sheet alone").click()
+    expect(page.get_by_test_id("stage")).to_be_visible()
+    page.wait_for_timeout(700)
+
+
 def test_hovering_reads_out_channel_frame_and_value(page: Page) -> None:
     open_take(page, LAMP)
     page.locator("[data-joint]", has_text="RightForearm").first.click()

@@ -117,13 +117,16 @@ def test_thinning_again_previews_and_changes_the_line_that_stands(api: Api, clip
 
 
 def test_a_newer_preview_cancels_the_one_before() -> None:
-    first = latest("key")
+    first = latest("key", 1)
     first(0.5)
-    other = latest("another")
-    second = latest("key")
-    with pytest.raises(Cancelled):
-        first(0.6)
-    second(0.1)
+    other = latest("another", 1)
+    third = latest("key", 3)
+    # Overtaken on its way: it came later but was asked for before.
+    second = latest("key", 2)
+    for old in (first, second):
+        with pytest.raises(Cancelled):
+            old(0.6)
+    third(0.1)
     other(0.1)
 
 

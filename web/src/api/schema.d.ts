@@ -849,6 +849,18 @@ export interface components {
              *     }
              */
             scope: components["schemas"]["ScopeIO"];
+            /**
+             * Sequence
+             * @description the asker's count: a higher one ends lower ones
+             * @default 0
+             */
+            sequence: number;
+            /**
+             * View
+             * @description who asks: a page's own id
+             * @default
+             */
+            view: string;
         };
         /** ReadingOut */
         ReadingOut: {

@@ -14,6 +14,7 @@ import { STEPS } from '../steps/steps'
 import { StripView } from '../strip/StripView'
 import { JointTree } from '../tree/JointTree'
 import { BenchHeader } from './BenchHeader'
+import { FULL, useFullPane } from './fullPane'
 import { useSplit } from './useSplit'
 
 function StepRail() {
@@ -64,6 +65,7 @@ export function Bench() {
   const notice = useBench((s) => s.notice)
   const step = useBench((s) => s.step)
   const [sheetHeight, split] = useSplit('sheet', 296, 120, 560)
+  const full = useFullPane()
   const [opened, setOpened] = useState('')
   useKeys()
 
@@ -96,7 +98,7 @@ export function Bench() {
         <StepRail />
         <main className="flex min-w-0 flex-1 flex-col">
           <BenchMenu groups={['Stage', 'Time']}>
-            <div className="relative flex min-h-0 flex-1">
+            <div className={`relative min-h-0 flex-1 ${full === FULL.sheet ? 'hidden' : 'flex'}`}>
               <StageView />
               {!poses && (
                 <p className="absolute inset-0 grid place-items-center text-ink-3">
@@ -106,8 +108,11 @@ export function Bench() {
             </div>
           </BenchMenu>
           <StripView />
-          <div {...split} />
-          <div className="flex shrink-0" style={{ height: sheetHeight }}>
+          {full === FULL.none && <div {...split} />}
+          <div
+            className={`min-h-0 ${full === FULL.stage ? 'hidden' : 'flex'} ${full === FULL.sheet ? 'flex-1' : 'shrink-0'}`}
+            style={full === FULL.sheet ? {} : { height: sheetHeight }}
+          >
             <JointTree />
             <BenchMenu groups={['Curve sheet', 'Time']}>
               <div className="flex min-w-0 flex-1">

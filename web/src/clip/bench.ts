@@ -254,6 +254,9 @@ export const redo = (): Promise<boolean> =>
   )
 
 let asked = new AbortController()
+/** This page's own name, and how many previews it has asked for. */
+const view = crypto.randomUUID()
+let sequence = 0
 
 /** Preview an operation: the selected joints at once, the whole clip's numbers after. */
 export async function startPreview(
@@ -272,6 +275,8 @@ export async function startPreview(
     operation,
     params,
     line,
+    view,
+    sequence: ++sequence,
     joints: joints.map((j) => clip.joints[j]!.name),
   }
   const whole = jointsOnly ? preview?.whole : undefined

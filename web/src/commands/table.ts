@@ -1,5 +1,6 @@
 /** Every command of the bench, once: its title, its key, what it does. The command list, the
  * key help, the context menu and the keyboard all read this table. */
+import { toggleFull } from '../bench/fullPane'
 import { redo, setStep, undo, useBench } from '../clip/bench'
 import { transport } from '../clip/transport'
 import { prefer, theme } from '../session/session'
@@ -155,6 +156,20 @@ export const COMMANDS: readonly Command[] = [
     group: 'Stage',
     key: 'Shift+V',
     run: () => useBench.setState((s) => ({ ghost: !s.ghost })),
+  },
+  {
+    id: 'stage-alone',
+    title: 'Stage alone, or shared',
+    group: 'Stage',
+    key: 'Shift+C',
+    run: () => toggleFull('stage'),
+  },
+  {
+    id: 'sheet-alone',
+    title: 'Curve sheet alone, or shared',
+    group: 'Curve sheet',
+    key: '6',
+    run: () => toggleFull('sheet'),
   },
   {
     id: 'frame-all',

@@ -1,5 +1,7 @@
 /** The curve sheet as a pane. */
+import { Maximize2 } from 'lucide-react'
 import { useEffect, useRef, useState } from 'react'
+import { FULL, toggleFull, useFullPane } from '../bench/fullPane'
 import { shownChannels, useBench } from '../clip/bench'
 import { splitKey, turns } from '../clip/curves'
 import { transport } from '../clip/transport'
@@ -15,6 +17,7 @@ export function SheetView() {
   const over = useRef<HTMLCanvasElement>(null)
   const readout = useRef<HTMLParagraphElement>(null)
   const [bands, setBands] = useState(false)
+  const full = useFullPane() === FULL.sheet
   const clip = useBench((s) => s.clip)
   const curves = useBench((s) => s.curves)
   const preview = useBench((s) => s.preview)
@@ -93,6 +96,14 @@ export function SheetView() {
         <Button onClick={() => sheetRef.current?.aroundNow()}>Around now</Button>
         <Toggle on={bands} onClick={toggleBands} data-command="bands">
           Bands
+        </Toggle>
+        <Toggle
+          on={full}
+          aria-label="Curve sheet alone"
+          onClick={() => toggleFull('sheet')}
+          className="px-1.5"
+        >
+          <Maximize2 size={12} />
         </Toggle>
       </div>
       {joints.length === 0 && (

@@ -106,7 +106,13 @@ function rules(g: CanvasRenderingContext2D, box: Box, drawing: Drawing): void {
   const bands = drawing.bands ? drawing.channels : [null]
   for (const key of bands) {
     const place = key === null ? { view, box } : placeOf(drawing, box, key)
-    const unit = drawing.unit(key ?? drawing.channels[0] ?? '0/rx')
+    const units = [...new Set((key === null ? drawing.channels : [key]).map(drawing.unit))]
+    // Degrees and lengths on one scale: the numbers are bare, and the corner says of what.
+    const unit = units.length === 1 ? units[0]! : ''
+    if (units.length > 1) {
+      g.fillStyle = pale
+      g.fillText(units.map((u) => u.trim()).join(', '), box.left - 5, box.top + box.height + 12)
+    }
     const list = ticks(place.view.v0, place.view.v1, place.box.height / 28)
     const digits = Math.max(0, -Math.floor(Math.log10((list[1] ?? 1) - (list[0] ?? 0) || 1)))
     for (const v of list) {

@@ -29,6 +29,8 @@ const UP = new Vector3(0, 1, 0)
 const PICK_PIXELS = 14
 const LINE_PIXELS = 1.3
 const FADE = 16
+/** Share of the pane that a framed figure may take: the top has buttons over it. */
+const FIT_TALL = 0.8
 
 /** A spindle along +Y from 0 to 1, widest at a fifth, four-sided. */
 function spindle(): BufferGeometry {
@@ -267,11 +269,20 @@ export class Stage {
     return this.space.localToWorld(at)
   }
 
-  private bounds(): Box3 {
-    const box = new Box3()
-    if (this.clip && this.figure)
-      for (let j = 0; j < this.clip.joints.length; j++) box.expandByPoint(this.joint(j))
-    return box
+  /** Every joint and every tip, in metres. */
+  private points(): Vector3[] {
+    if (!this.clip || !this.figure) return []
+    const turn = new Quaternion()
+    const { rotation, position } = this.figure.world
+    const tips = this.clip.end_sites.map((end) =>
+      this.space.localToWorld(
+        new Vector3()
+          .fromArray(end.offset)
+          .applyQuaternion(turn.fromArray(rotation, 4 * end.parent))
+          .add(new Vector3().fromArray(position, 3 * end.parent)),
+      ),
+    )
+    return [...this.clip.joints.map((_, j) => this.joint(j)), ...tips]
   }
 
   /** Frame the figure from where the camera looks. */
@@ -281,14 +292,21 @@ export class Stage {
     this.look(direction)
   }
 
+  /** Look at the figure against a direction, from as near as shows all of it. */
   look(direction: Vector3): void {
-    const box = this.bounds()
-    if (box.isEmpty()) return
-    const centre = box.getCenter(new Vector3())
-    const radius = Math.max(box.getSize(new Vector3()).length() / 2, 0.2)
-    const half = (this.camera.fov * Math.PI) / 360
-    const across = Math.atan(Math.tan(half) * this.camera.aspect)
-    const distance = (0.9 * radius) / Math.sin(Math.min(half, across))
+    const points = this.points()
+    if (points.length === 0) return
+    const centre = new Box3().setFromPoints(points).getCenter(new Vector3())
+    const right = new Vector3().crossVectors(UP, direction).normalize()
+    const up = new Vector3().crossVectors(direction, right)
+    const tall = Math.tan((this.camera.fov * Math.PI) / 360) * FIT_TALL
+    const wide = tall * this.camera.aspect
+    let distance = 0.3
+    for (const point of points) {
+      const p = point.sub(centre)
+      const needed = Math.max(Math.abs(p.dot(up)) / tall, Math.abs(p.dot(right)) / wide)
+      distance = Math.max(distance, needed + p.dot(direction))
+    }
     this.controls.target.copy(centre)
     this.camera.position.copy(centre).addScaledVector(direction, distance)
     this.controls.update()

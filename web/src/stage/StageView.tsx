@@ -1,5 +1,7 @@
 /** The stage as a pane: canvas, what is shown, view buttons. */
+import { Maximize2 } from 'lucide-react'
 import { useEffect, useRef, useState } from 'react'
+import { FULL, toggleFull, useFullPane } from '../bench/fullPane'
 import { selectJoints, useBench } from '../clip/bench'
 import { transport } from '../clip/transport'
 import { Button, Toggle } from '../ui/controls'
@@ -18,6 +20,7 @@ export function StageView() {
   const preview = useBench((s) => s.preview)
   const joints = useBench((s) => s.joints)
   const ghost = useBench((s) => s.ghost)
+  const full = useFullPane() === FULL.stage
 
   useEffect(() => {
     const element = canvas.current!
@@ -109,6 +112,14 @@ export function StageView() {
         </Toggle>
         <Toggle on={ghost} onClick={() => useBench.setState({ ghost: !ghost })}>
           Before ghost
+        </Toggle>
+        <Toggle
+          on={full}
+          aria-label="Stage alone"
+          onClick={() => toggleFull('stage')}
+          className="px-1.5"
+        >
+          <Maximize2 size={12} />
         </Toggle>
       </div>
     </section>
