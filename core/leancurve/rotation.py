@@ -14,7 +14,7 @@ from itertools import permutations
 
 import numpy as np
 
-from leancurve.arrays import Bools, Floats
+from leancurve.arrays import Floats
 
 AXES = "XYZ"
 TAIT_BRYAN = tuple("".join(p) for p in permutations(AXES))
@@ -64,14 +64,6 @@ def from_axis(axis: str, angle_deg: Floats) -> Floats:
     q[..., AXES.index(axis)] = np.sin(half)
     q[..., 3] = np.cos(half)
     return np.asarray(q)
-
-
-def from_rotation_vector(vector_deg: Floats) -> Floats:
-    """Axis times angle in degrees ``(..., 3)`` as unit quaternions ``(..., 4)``."""
-    v = np.radians(np.asarray(vector_deg, dtype=np.float64))
-    angle = np.linalg.norm(v, axis=-1, keepdims=True)
-    scale = np.where(angle > 1e-12, np.sin(angle / 2) / np.where(angle > 1e-12, angle, 1.0), 0.5)
-    return np.concatenate([v * scale, np.cos(angle / 2)], axis=-1)
 
 
 def from_euler(angles_deg: Floats, order: str) -> Floats:
@@ -174,20 +166,6 @@ def geodesic_deg(a: Floats, b: Floats) -> Floats:
     plus = np.linalg.norm(a + b, axis=-1)
     near, far = np.minimum(minus, plus), np.maximum(minus, plus)
     return np.asarray(np.degrees(4.0 * np.arctan2(near, far)))
-
-
-def between(a: Floats, b: Floats) -> Floats:
-    """Shortest turns ``(..., 4)`` that take the directions ``a`` to the directions ``b``."""
-    a = a / np.linalg.norm(a, axis=-1, keepdims=True)
-    b = b / np.linalg.norm(b, axis=-1, keepdims=True)
-    w = 1.0 + np.einsum("...k,...k->...", a, b)
-    q = np.concatenate([np.cross(a, b), w[..., None]], axis=-1)
-    opposite: Bools = w < 1e-12
-    if np.any(opposite):
-        helper = np.where(np.abs(a[..., :1]) < 0.9, [1.0, 0.0, 0.0], [0.0, 1.0, 0.0])
-        axis = np.cross(a, helper)
-        q = np.where(opposite[..., None], np.concatenate([axis, 0 * w[..., None]], axis=-1), q)
-    return normalise(q)
 
 
 def from_frame(x: Floats, y: Floats, z: Floats) -> Floats:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cache
@@ -23,17 +22,6 @@ def ease(t: Floats, start: float, end: float) -> Floats:
     """Minimum-jerk rise from 0 to 1 between two times (Flash and Hogan 1985)."""
     x = np.clip((t - start) / (end - start), 0.0, 1.0)
     return np.asarray(x**3 * (10 - 15 * x + 6 * x * x))
-
-
-def along(t: Floats, points: list[tuple[float, tuple[float, ...]]]) -> Floats:
-    """Values ``(F, n)`` that rest at each point's time and move between by minimum jerk.
-
-    A point is ``(time, values)``; two points of equal values make a rest.
-    """
-    out = np.tile(np.array(points[0][1], dtype=np.float64), (len(t), 1))
-    for (t0, a), (t1, b) in itertools.pairwise(points):
-        out += ease(t, t0, t1)[:, None] * (np.array(b) - np.array(a))
-    return out
 
 
 def sway(t: Floats, seed: int, size: float, slowest: float = 0.1, fastest: float = 0.6) -> Floats:

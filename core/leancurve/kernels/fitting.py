@@ -260,32 +260,6 @@ def local_slope(y: Floats, f: int, half: int, low: int, high: int) -> float:
 
 
 @kernel
-def next_state(y: Floats, b: int, last: int, tolerance: float, guess: int) -> tuple[float, float]:
-    """Value and slope at ``b`` of the least-squares cubic over the longest stretch from there."""
-    reach = longest_cubic(y, b, last, tolerance, max(4, guess // 2))
-    count = reach - b + 1
-    if count < 5:
-        return y[b], local_slope(y, b, 3, 0, last)
-    s = np.zeros(7)
-    r = np.zeros(4)
-    span = float(reach - b)
-    for f in range(count):
-        t = f / span
-        power = 1.0
-        for i in range(7):
-            s[i] += power
-            if i < 4:
-                r[i] += power * y[b + f]
-            power *= t
-    m = np.empty((4, 4))
-    for i in range(4):
-        for c in range(4):
-            m[i, c] = s[i + c]
-    _solve(m, r, 4)
-    return r[0], r[1] / span
-
-
-@kernel
 def _reach(
     y: Floats,
     a: int,

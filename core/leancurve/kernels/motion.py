@@ -117,16 +117,3 @@ def continuous_joints(
     """:func:`continuous` for joints ``(J, F, 3)``."""
     for j in range(angles.shape[0]):
         continuous(angles[j], bases[j], out[j], swapped[j], wraps[j])
-
-
-@kernel
-def hemispheres(q: Floats) -> None:
-    """Signs of quaternions ``(F, J, 4)`` chosen along time, in place."""
-    for f in range(1, q.shape[0]):
-        for j in range(q.shape[1]):
-            dot = 0.0
-            for k in range(4):
-                dot += q[f, j, k] * q[f - 1, j, k]
-            if dot < 0.0:
-                for k in range(4):
-                    q[f, j, k] = -q[f, j, k]
