@@ -43,10 +43,6 @@ class Change:
     edit: Line | None = None
     remove: str | None = None
 
-    @property
-    def appended(self) -> bool:
-        return self.append is not None
-
 
 def open_clip(take: Take, user: AbstractBaseUser) -> Clip:
     """A new clip of a take, its recipe one line: how the take is read."""
@@ -98,8 +94,9 @@ def _outcome(base: Revision, take_state: State, change: Change, progress: Progre
 
 def _appended(base: Revision, recipe: list[Line], line: Line, progress: Progress) -> "_Result":
     step = run_line(line, base.state, progress)
-    last = recipe[-1] if recipe else None
-    if line["operation"] == "edit" and last and last["operation"] == "edit":
+    last = recipe[-1]
+    follows = all(last[part] == line[part] for part in ("operation", "version", "scope"))
+    if line["operation"] == "edit" and follows:
         # Hand edits in a row are one line: absolute results, so the state is the same.
         keys = [*last["params"]["keys"], *line["params"]["keys"]]
         recipe[-1] = {**last, "params": {"keys": _newest(keys)}}

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import tempfile
 import threading
 import time
 import urllib.request
@@ -15,34 +14,25 @@ from typing import Any
 import numpy as np
 from leancurve.demo import TAKES
 from leancurve.formats.bvh import write_bvh
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Page
 
 from tests.bench.tables import Table
-from tests.e2e.application import BROWSER_FLAGS, CHROMIUM, Application
+from tests.e2e.application import Application
 from tests.e2e.conftest import open_take, sign_in
+from tests.e2e.page import page_of_an_application
 
 STARTED = "() => Number(document.querySelector('[data-testid=frame]')?.value) > 0"
 
 
 def run() -> list[Table]:
-    with tempfile.TemporaryDirectory() as folder:
-        application = Application(Path(folder), database="lean_bench").start()
-        try:
-            with sync_playwright() as playwright:
-                browser = playwright.chromium.launch(
-                    executable_path=CHROMIUM, headless=True, args=BROWSER_FLAGS
-                )
-                page = browser.new_page(viewport={"width": 1280, "height": 800})
-                page.set_default_timeout(60_000)
-                sign_in(page, application)
-                table = Table("In the browser", ("what", "measured", "target"))
-                first_play(page, table, Path(folder))
-                preview(page, table)
-                panning(page, table)
-                browser.close()
-            edits(application, table)
-        finally:
-            application.stop()
+    with page_of_an_application("lean_bench") as (page, application, folder):
+        sign_in(page, application)
+        table = Table("In the browser", ("what", "measured", "target"))
+        first_play(page, table, folder)
+        preview(page, table)
+        panning(page, table)
+        page.close()
+        edits(application, table)
     return [table]
 
 

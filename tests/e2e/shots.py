@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import tempfile
-from pathlib import Path
-
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Page
 
 from tests.conftest import PROJECT
-from tests.e2e.application import BROWSER_FLAGS, CHROMIUM, Application
+from tests.e2e.application import Application
 from tests.e2e.conftest import open_take, sign_in
+from tests.e2e.page import page_of_an_application
 
 FOLDER = PROJECT / "docs/screenshots"
 TAKE = "Mooring line, take 04"
@@ -75,19 +73,8 @@ def take_pictures(page: Page, application: Application) -> None:
 
 def main() -> None:
     FOLDER.mkdir(parents=True, exist_ok=True)
-    with tempfile.TemporaryDirectory() as folder:
-        application = Application(Path(folder), database="lean_shots").start()
-        try:
-            with sync_playwright() as playwright:
-                browser = playwright.chromium.launch(
-                    executable_path=CHROMIUM, headless=True, args=BROWSER_FLAGS
-                )
-                page = browser.new_page(viewport={"width": 1280, "height": 800})
-                page.set_default_timeout(20_000)
-                take_pictures(page, application)
-                browser.close()
-        finally:
-            application.stop()
+    with page_of_an_application("lean_shots") as (page, application, _):
+        take_pictures(page, application)
 
 
 if __name__ == "__main__":

@@ -183,7 +183,13 @@ let line: Promise<unknown> = Promise.resolve()
 
 /** Changes stand in line: each is made on the head that the one before it left. */
 function change(call: (clip: Clip) => Promise<Clip> | null): Promise<boolean> {
-  const turn = line.then(() => changeNow(call))
+  const turn = line
+    .then(() => changeNow(call))
+    .catch((trouble: unknown) => {
+      // One that fails must not hold up those behind it.
+      notify(message(trouble))
+      return false
+    })
   line = turn
   return turn
 }

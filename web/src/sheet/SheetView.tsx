@@ -4,9 +4,8 @@ import { useEffect, useRef, useState } from 'react'
 import { FULL, toggleFull, useFullPane } from '../bench/fullPane'
 import { shownChannels, useBench } from '../clip/bench'
 import { splitKey, turns } from '../clip/curves'
-import { transport } from '../clip/transport'
 import { Button, Toggle } from '../ui/controls'
-import { onTheme } from '../ui/theme'
+import { watchPane } from '../ui/pane'
 import { Sheet } from './Sheet'
 
 /** The one sheet of the bench, for commands. */
@@ -30,16 +29,10 @@ export function SheetView() {
     sheet.onReadout = (text) => {
       if (readout.current) readout.current.textContent = text
     }
-    const pane = over.current!
-    const observer = new ResizeObserver(() => sheet.resize(pane.clientWidth, pane.clientHeight))
-    observer.observe(pane)
-    const quiet = transport.subscribe(sheet.draw)
-    const themed = onTheme(() => sheet.invalidate())
+    const stop = watchPane(over.current!, sheet, sheet.draw, () => sheet.invalidate())
     void document.fonts.ready.then(() => sheet.invalidate())
     return () => {
-      quiet()
-      themed()
-      observer.disconnect()
+      stop()
       sheet.dispose()
       sheetRef.current = null
     }

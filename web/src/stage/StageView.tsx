@@ -5,7 +5,7 @@ import { FULL, toggleFull, useFullPane } from '../bench/fullPane'
 import { selectJoints, useBench } from '../clip/bench'
 import { transport } from '../clip/transport'
 import { Button, Toggle } from '../ui/controls'
-import { onTheme } from '../ui/theme'
+import { watchPane } from '../ui/pane'
 import { Stage, type View } from './Stage'
 
 /** The one stage of the bench, for commands. */
@@ -32,16 +32,10 @@ export function StageView() {
       return
     }
     stageRef.current = stage
-    const observer = new ResizeObserver(() =>
-      stage.resize(element.clientWidth, element.clientHeight),
-    )
-    observer.observe(element)
-    const quiet = transport.subscribe(() => stage.setFrame(transport.frame))
-    const themed = onTheme(() => stage.recolour())
+    const toNow = () => stage.setFrame(transport.frame)
+    const stop = watchPane(element, stage, toNow, () => stage.recolour())
     return () => {
-      quiet()
-      themed()
-      observer.disconnect()
+      stop()
       stage.dispose()
       stageRef.current = null
     }

@@ -13,7 +13,7 @@ import { useEffect, useRef, useState, useSyncExternalStore } from 'react'
 import { useBench } from '../clip/bench'
 import { transport } from '../clip/transport'
 import { Button, inputLook, Popover, Slider, Tip, Toggle } from '../ui/controls'
-import { onTheme } from '../ui/theme'
+import { watchPane } from '../ui/pane'
 import { keyFrames } from './keyFrames'
 import { Strip } from './Strip'
 
@@ -110,15 +110,9 @@ export function StripView() {
     const strip = new Strip(canvas.current!)
     stripRef.current = strip
     strip.onHandsFree = setFree
-    const pane = canvas.current!
-    const observer = new ResizeObserver(() => strip.resize(pane.clientWidth, pane.clientHeight))
-    observer.observe(pane)
-    const quiet = transport.subscribe(strip.draw)
-    const themed = onTheme(strip.draw)
+    const stop = watchPane(canvas.current!, strip, strip.draw, strip.draw)
     return () => {
-      quiet()
-      themed()
-      observer.disconnect()
+      stop()
       strip.dispose()
       stripRef.current = null
     }
