@@ -39,7 +39,9 @@ class Reading:
     """How a take is read: unit, up axis, and what position channels mean.
 
     ``root_positions`` and ``joint_positions`` say whether position channels of roots and of
-    other joints replace the rest offset or add to it.
+    other joints replace the rest offset or add to it. ``roles`` are ``(joint, role)`` as set by
+    hand, where :mod:`leancurve.body` would have read them otherwise. ``floor`` is the height of
+    the floor in the skeleton's unit, estimated where absent.
     """
 
     metres_per_unit: float = 0.01
@@ -47,11 +49,39 @@ class Reading:
     root_positions: Positions = "add"
     joint_positions: Positions = "replace"
     ends: tuple[str, ...] = ()
+    roles: tuple[tuple[str, str], ...] = ()
+    floor: float | None = None
+
+
+@dataclass(frozen=True, order=True)
+class Contact:
+    """A span of frames, both included, in which a limb is held: ``Contact("left toe", 0, 40)``.
+
+    The limb ``airborne`` is the whole figure, held by nothing.
+    """
+
+    limb: str
+    first: int
+    last: int
+
+
+@dataclass(frozen=True, order=True)
+class Accepted:
+    """A finding that is meant: its kind, joint, channel ("" for the joint) and frames."""
+
+    kind: str
+    joint: str
+    channel: str
+    first: int
+    last: int
 
 
 @dataclass(frozen=True, eq=False)
 class Clip:
-    """An immutable state of a clip. ``layout`` is each joint's channels in file order."""
+    """An immutable state of a clip. ``layout`` is each joint's channels in file order.
+
+    ``contacts`` is None until they are looked for or set by hand.
+    """
 
     skeleton: Skeleton
     layout: tuple[tuple[str, ...], ...]
@@ -60,6 +90,8 @@ class Clip:
     frames: int
     reading: Reading = field(default_factory=Reading)
     name: str = "clip"
+    contacts: tuple[Contact, ...] | None = None
+    accepted: tuple[Accepted, ...] = ()
 
     @property
     def channels(self) -> tuple[ChannelId, ...]:

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from leancurve import rotation
 from leancurve.arrays import Floats
+from leancurve.body import body_of
 from leancurve.clip import Clip, Pose, evaluate
 from leancurve.skeleton import Skeleton
 
@@ -29,25 +29,14 @@ class Drift:
     end_max_mm: dict[str, float]
 
 
-HAND = re.compile(r"hand|wrist|palm", re.I)
-FOOT = re.compile(r"foot|ankle", re.I)
-HEAD = re.compile(r"head", re.I)
-
-
 def find_ends(skeleton: Skeleton) -> tuple[str, ...]:
     """Names of the joints where drift is felt: hands, feet and head, else the leaves.
 
-    By name the joint nearest the root counts (a hand, not its fingers). A body part that no
-    name gives is not invented: if fewer than two are found, all leaf joints are ends.
+    If fewer than two of them are known for what they are, all leaf joints are ends.
     """
-    found: list[int] = []
-    for joint, name in enumerate(skeleton.names):
-        for pattern in (HAND, FOOT, HEAD):
-            if pattern.search(name) and not any(
-                pattern.search(skeleton.names[up]) for up in skeleton.chain(joint)[1:]
-            ):
-                found.append(joint)
-                break
+    body = body_of(skeleton)
+    roles = ("head", *(f"{side} {part}" for side in ("left", "right") for part in ("hand", "foot")))
+    found = sorted(j for role in roles if (j := body.find(role)) is not None)
     if len(found) < 2:
         found = [j for j in range(len(skeleton)) if not skeleton.children[j]]
     return tuple(skeleton.names[j] for j in found)

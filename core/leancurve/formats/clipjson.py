@@ -7,7 +7,7 @@ lengths the skeleton's unit, time frames.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from dataclasses import asdict, replace
 from fractions import Fraction
 from functools import cache
 from importlib import resources
@@ -17,7 +17,7 @@ import numpy as np
 import orjson
 
 from leancurve.arrays import AnyArray
-from leancurve.clip import ChannelId, Clip, Reading
+from leancurve.clip import Accepted, ChannelId, Clip, Contact, Reading
 from leancurve.curve import KEY_COLUMNS, Curve, Handle, KeyedCurve, SampledCurve, Segment
 from leancurve.errors import BadInput
 from leancurve.formats.bvh import Take
@@ -30,7 +30,7 @@ SCHEMA_VERSION = 1
 def clip_header(clip: Clip) -> dict[str, Any]:
     """Everything of a clip but its curves, as plain JSON values."""
     skeleton = clip.skeleton
-    return {
+    header: dict[str, Any] = {
         "name": clip.name,
         "rate": [clip.rate.numerator, clip.rate.denominator],
         "frames": clip.frames,
@@ -40,6 +40,8 @@ def clip_header(clip: Clip) -> dict[str, Any]:
             "root_positions": clip.reading.root_positions,
             "joint_positions": clip.reading.joint_positions,
             "ends": list(clip.reading.ends),
+            "roles": dict(clip.reading.roles),
+            "floor": clip.reading.floor,
         },
         "skeleton": {
             "joints": [
@@ -57,6 +59,11 @@ def clip_header(clip: Clip) -> dict[str, Any]:
             ],
         },
     }
+    if clip.contacts is not None:
+        header["contacts"] = [asdict(c) for c in clip.contacts]
+    if clip.accepted:
+        header["accepted"] = [asdict(a) for a in clip.accepted]
+    return header
 
 
 def clip_from_header(header: Mapping[str, Any], curves: Mapping[ChannelId, Curve]) -> Clip:
@@ -72,10 +79,22 @@ def clip_from_header(header: Mapping[str, Any], curves: Mapping[ChannelId, Curve
         ),
     )
     layout = tuple(tuple(j["channels"]) for j in joints)
-    reading = {**header["reading"], "ends": tuple(header["reading"]["ends"])}
-    rate = Fraction(*header["rate"])
+    reading = {
+        **header["reading"],
+        "ends": tuple(header["reading"]["ends"]),
+        "roles": tuple(header["reading"].get("roles", {}).items()),
+    }
+    contacts = header.get("contacts")
     return Clip(
-        skeleton, layout, curves, rate, header["frames"], Reading(**reading), header["name"]
+        skeleton,
+        layout,
+        curves,
+        Fraction(*header["rate"]),
+        header["frames"],
+        Reading(**reading),
+        header["name"],
+        None if contacts is None else tuple(Contact(**c) for c in contacts),
+        tuple(Accepted(**a) for a in header.get("accepted", ())),
     )
 
 

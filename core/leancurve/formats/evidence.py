@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from fractions import Fraction
 from typing import TypeAlias
@@ -10,7 +11,6 @@ import numpy as np
 
 from leancurve.arrays import Floats
 from leancurve.clip import ChannelId, Positions
-from leancurve.measure import FOOT, HEAD
 from leancurve.skeleton import Skeleton
 
 Layout: TypeAlias = tuple[tuple[str, ...], ...]
@@ -20,6 +20,8 @@ KNOWN_RATES = (
     *(Fraction(n) for n in (240, 250, 300, 360, 480, 500, 1000)),
     *(Fraction(n * 1000, 1001) for n in (24, 30, 48, 60, 120)),
 )
+FOOT = re.compile(r"foot|ankle", re.I)
+HEAD = re.compile(r"head", re.I)
 UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254}
 
 
@@ -49,9 +51,8 @@ def guess_unit(height: float) -> tuple[float, str]:
 def guess_up(skeleton: Skeleton) -> str:
     """The axis along which the head stands above the feet at rest."""
     rest = skeleton.rest_positions
-    names = skeleton.names
-    heads = [j for j, n in enumerate(names) if HEAD.search(n)]
-    feet = [j for j, n in enumerate(names) if FOOT.search(n)]
+    heads = [j for j, n in enumerate(skeleton.names) if HEAD.search(n)]
+    feet = [j for j, n in enumerate(skeleton.names) if FOOT.search(n)]
     if not heads or not feet:
         return "y"
     return "xyz"[int(np.argmax(rest[heads].mean(axis=0) - rest[feet].mean(axis=0)))]

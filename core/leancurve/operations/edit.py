@@ -79,6 +79,7 @@ class Edit(Operation[EditParams]):
 
     name = "edit"
     title = "Edit keys"
+    step = "shape"
     Params: ClassVar[type[EditParams]] = EditParams
 
     def apply(

@@ -7,9 +7,10 @@ from typing import ClassVar, Literal
 
 from pydantic import Field
 
+from leancurve.body import ROLES
 from leancurve.clip import Clip, Reading
 from leancurve.errors import BadInput
-from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, silent
+from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
 
 
 class ReadParams(Params):
@@ -22,16 +23,23 @@ class ReadParams(Params):
         None, description="the same for joints other than roots"
     )
     ends: tuple[str, ...] | None = Field(None, description="joints where millimetres are measured")
+    roles: dict[str, str] | None = Field(
+        None, description='what joints are, where it is not read right: {"Bone12": "left foot"}'
+    )
+    floor_mm: float | None = number(
+        None, "mm", "height of the floor; estimated when absent", ge=-1e6, le=1e6
+    )
 
 
 class Read(Operation[ReadParams]):
-    """Unit, up axis, meaning of position channels, ends; what is absent stays as found.
+    """Unit, up axis, meaning of position channels, ends, roles; what is absent stays as found.
 
     ``{"metres_per_unit": 0.01}`` reads the take's numbers as centimetres.
     """
 
     name = "read"
     title = "Read the take"
+    step = "bring-in"
     Params: ClassVar[type[ReadParams]] = ReadParams
 
     def apply(
@@ -41,7 +49,17 @@ class Read(Operation[ReadParams]):
         unknown = [n for n in given.get("ends", ()) if n not in clip.skeleton.names]
         if unknown:
             raise BadInput(f"ends: no joint is named {unknown[0]!r}")
+        roles = given.pop("roles", {})
+        for joint, role in roles.items():
+            if role not in ROLES:
+                raise BadInput(f"roles: {joint} cannot be {role!r}; there are {', '.join(ROLES)}")
+        floor = given.pop("floor_mm", None)
         reading: Reading = replace(clip.reading, **given)
+        known = {j: r for j, r in roles.items() if j in clip.skeleton.names}
+        if known:
+            reading = replace(reading, roles=tuple(sorted(known.items())))
+        if floor is not None:
+            reading = replace(reading, floor=floor / 1000.0 / reading.metres_per_unit)
         return Patch(
             reading=reading,
             report={

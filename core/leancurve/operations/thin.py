@@ -151,6 +151,7 @@ class Thin(Operation[ThinParams]):
 
     name = "thin"
     title = "Thin"
+    step = "thin"
     Params: ClassVar[type[ThinParams]] = ThinParams
 
     def apply(

@@ -175,6 +175,7 @@ class Unflip(Operation[UnflipParams]):
 
     name = "unflip"
     title = "Unflip"
+    step = "unflip"
     Params: ClassVar[type[UnflipParams]] = UnflipParams
 
     def apply(
