@@ -11,12 +11,12 @@ from pathlib import Path
 from typing import Any
 
 from leancurve.clip import Clip
+from leancurve.continuity import find_flips
 from leancurve.errors import BadInput
 from leancurve.formats.bvh import Take
 from leancurve.formats.files import read_take, write_take
 from leancurve.measure import drift
 from leancurve.operations import OPERATIONS, apply_patch
-from leancurve.operations.unflip import find_flips
 
 
 def _read(path: str) -> Take:

@@ -15,7 +15,7 @@ import numpy as np
 from leancurve import rotation
 from leancurve.arrays import Bools, Floats
 from leancurve.body import Body, body_of
-from leancurve.clip import Clip, Contact, Pose, evaluate
+from leancurve.clip import Clip, Contact, evaluate
 from leancurve.skeleton import Skeleton
 
 UP = {"x": 0, "y": 1, "z": 2}
@@ -146,7 +146,7 @@ def foot_points(skeleton: Skeleton, body: Body) -> dict[str, int]:
     return out
 
 
-def _lowest(clip: Clip, pose: Pose, positions: Floats, rotations: Floats, up: int) -> Floats:
+def _lowest(clip: Clip, positions: Floats, rotations: Floats, up: int) -> Floats:
     """Height of each frame's lowest point, end sites included, ``(F,)``."""
     low = positions[:, :, up].min(axis=1)
     for end in clip.skeleton.ends:
@@ -166,11 +166,7 @@ def find_support(
     limits = limits or ContactLimits()
     if clip.frames == 0:
         return Support((), {}, clip.reading.floor or 0.0)
-    pose = None
-    if world is None:
-        pose = evaluate(clip)
-        world = pose.world(clip.skeleton)
-    rotations, positions = world
+    rotations, positions = world or evaluate(clip).world(clip.skeleton)
     body = body_of(clip.skeleton, clip.reading.up_axis, clip.reading.roles)
     up = UP[clip.reading.up_axis]
     rate = float(clip.rate)
@@ -179,7 +175,7 @@ def find_support(
     tracks = {name: positions[:, joint] for name, joint in points.items()}
     contacts, rests = steps(tracks, up, rate, stature, limits)
     floor = clip.reading.floor
-    low = _lowest(clip, pose or evaluate(clip), positions, rotations, up)
+    low = _lowest(clip, positions, rotations, up)
     held = _any(contacts, clip.frames)
     found_floor = float(np.median(low[held] if np.any(held) else low))
     if floor is not None:

@@ -233,3 +233,56 @@ def evaluate_plain(curve: KeyedCurve, frames: Floats) -> Floats:
     value = np.where(kind == Segment.STRAIGHT, v0 + x * (v1 - v0), bezier)
     value = np.where(kind == Segment.HOLD, np.where(x >= 1, v1, v0), value)
     return np.asarray(np.where(x >= 1, v1, value))
+
+
+def insert_key(curve: KeyedCurve, time: float) -> KeyedCurve:
+    """The same curve with a key at ``time``, its shape unchanged (de Casteljau).
+
+    A key that stands there already is enough; outside the keys a flat one is added.
+    """
+    from leancurve.kernels.segments import solve_time
+
+    if np.any(curve.time == time):
+        return curve
+    k = int(np.searchsorted(curve.time, time)) - 1
+    inner = 0 <= k < curve.key_count - 1
+    value = float(curve.at(np.array([time]))[0])
+    columns = {n: np.insert(c, k + 1, 0).astype(c.dtype) for n, c in curve.columns.items()}
+    new = k + 1
+    columns["id"][new] = int(curve.id.max()) + 1
+    columns["time"][new], columns["value"][new] = time, value
+    columns["length_in"][new] = columns["length_out"][new] = 1.0 / 3.0
+    columns["handle"][new] = Handle.FREE if inner else Handle.FLAT
+    columns["segment"][new] = curve.segment[max(k, 0)] if inner else Segment.CURVE
+    if inner and curve.segment[k] == Segment.STRAIGHT:
+        slope = (curve.value[k + 1] - curve.value[k]) / (curve.time[k + 1] - curve.time[k])
+        columns["slope_in"][new] = columns["slope_out"][new] = slope
+    elif inner and curve.segment[k] == Segment.CURVE:
+        span = curve.time[k + 1] - curve.time[k]
+        u = solve_time(
+            (time - curve.time[k]) / span, float(curve.length_out[k]), float(curve.length_in[k + 1])
+        )
+        # Points of the Bezier in (time, value); the three new points of each half follow.
+        p0 = np.array([curve.time[k], curve.value[k]])
+        p3 = np.array([curve.time[k + 1], curve.value[k + 1]])
+        p1 = p0 + curve.length_out[k] * span * np.array([1.0, curve.slope_out[k]])
+        p2 = p3 - curve.length_in[k + 1] * span * np.array([1.0, curve.slope_in[k + 1]])
+        a, b, c = p0 + u * (p1 - p0), p1 + u * (p2 - p1), p2 + u * (p3 - p2)
+        d, e = a + u * (b - a), b + u * (c - b)
+        slope = (e[1] - d[1]) / (e[0] - d[0]) if e[0] > d[0] else 0.0
+        before, after = time - p0[0], p3[0] - time
+        columns["length_out"][k] = (a[0] - p0[0]) / before
+        columns["length_in"][new] = (time - d[0]) / before
+        columns["length_out"][new] = (e[0] - time) / after
+        columns["length_in"][new + 1] = (p3[0] - c[0]) / after
+        columns["slope_in"][new] = columns["slope_out"][new] = slope
+    for name in ("length_in", "length_out"):
+        columns[name] = np.clip(columns[name], 0.0, 1.0)
+    return KeyedCurve(**columns).checked()
+
+
+def cut(curve: KeyedCurve, first: float, last: float) -> KeyedCurve:
+    """The part of a curve from ``first`` to ``last``, keys at both ends, its shape unchanged."""
+    whole = insert_key(insert_key(curve, first), last)
+    kept = (whole.time >= first) & (whole.time <= last)
+    return KeyedCurve(**{n: c[kept] for n, c in whole.columns.items()})

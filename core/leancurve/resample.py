@@ -74,14 +74,8 @@ def _turn_between(
     if len(order) != 3 or not any(isinstance(clip.curves[c], SampledCurve) for c in channels):
         return
     straight = np.stack([values[c] for c in channels], axis=-1)
-    solved = rotation.to_euler(rotations[between], order)
-    # Of the solutions of the slerped rotation, the one nearest to the straight line between
-    # the neighbouring frames' angles: continuous with both.
-    near = straight[between]
-    candidates = [solved, rotation.alternate(solved, order)]
-    candidates = [c + 360.0 * np.round((near - c) / 360.0) for c in candidates]
-    gaps = [np.sum((c - near) ** 2, axis=-1) for c in candidates]
-    best = np.where((gaps[0] <= gaps[1])[:, None], candidates[0], candidates[1])
+    # Nearest to the straight line between the neighbouring frames' angles: continuous with both.
+    best = rotation.angles_near(rotations[between], order, straight[between])
     for k, channel in enumerate(channels):
         out = straight[:, k].copy()
         out[between] = best[:, k]

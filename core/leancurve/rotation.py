@@ -127,6 +127,33 @@ def alternate(angles_deg: Floats, order: str) -> Floats:
     return np.stack([a[..., 0] + 180.0, base - a[..., 1], a[..., 2] + 180.0], axis=-1)
 
 
+def angles_near(q: Floats, order: str, near: Floats) -> Floats:
+    """Of all the Euler angles ``(..., 3)`` of quaternions, those nearest to the angles ``near``."""
+    solved = to_euler(q, order)
+    both = [solved, alternate(solved, order)]
+    both = [a + 360.0 * np.round((near - a) / 360.0) for a in both]
+    gaps = [np.sum((a - near) ** 2, axis=-1) for a in both]
+    return np.asarray(np.where((gaps[0] <= gaps[1])[..., None], both[0], both[1]))
+
+
+def log(q: Floats) -> Floats:
+    """Rotation vectors ``(..., 3)`` in degrees, at most 180 long, of unit quaternions."""
+    q = np.asarray(q)
+    q = np.where(q[..., 3:] < 0, -q, q)
+    sin = np.linalg.norm(q[..., :3], axis=-1, keepdims=True)
+    angle = 2.0 * np.degrees(np.arctan2(sin, q[..., 3:]))
+    return np.asarray(np.where(sin > 1e-12, q[..., :3] / np.maximum(sin, 1e-300), 0.0) * angle)
+
+
+def exp(vector: Floats) -> Floats:
+    """Unit quaternions ``(..., 4)`` of rotation vectors ``(..., 3)`` in degrees."""
+    v = np.asarray(vector, dtype=np.float64)
+    angle = np.linalg.norm(v, axis=-1, keepdims=True)
+    half = np.radians(angle) / 2.0
+    axis = v / np.maximum(angle, 1e-300)
+    return np.asarray(np.concatenate([axis * np.sin(half), np.cos(half)], axis=-1))
+
+
 def hemisphere(q: Floats) -> Floats:
     """Signs chosen along time (axis 0) so that neighbouring quaternions ``(F, ..., 4)`` agree."""
     q = np.asarray(q, dtype=np.float64)

@@ -14,9 +14,9 @@ from editing.previews import latest, whole_preview
 from editing.recipes import Line, compute, new_line, replay
 from leancurve.clip import ChannelId, evaluate
 from leancurve.clip import Clip as Document
+from leancurve.continuity import find_flips
 from leancurve.errors import BadInput
 from leancurve.measure import drift
-from leancurve.operations.unflip import find_flips
 from ninja import Router
 
 from api import schemas

@@ -15,7 +15,7 @@ from config.logs import note
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from leancurve.errors import BadInput
-from leancurve.operations.base import Progress, silent
+from leancurve.progress import Progress, silent
 from library.models import Take
 
 from editing.documents import changed_channels, header_changed, load_clip

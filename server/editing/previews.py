@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from leancurve.clip import Clip, Pose, evaluate
 from leancurve.measure import Drift, pose_drift
 from leancurve.operations import Cancelled, Patch, apply_patch
-from leancurve.operations.base import Progress
+from leancurve.progress import Progress
 
 from editing.documents import load_clip
 from editing.models import State

@@ -13,7 +13,7 @@ import orjson
 from cachetools import LRUCache
 from leancurve.errors import BadInput
 from leancurve.operations import Patch, Scope, operation_named
-from leancurve.operations.base import Progress, silent
+from leancurve.progress import Progress, silent
 from pydantic import ValidationError
 
 from editing.documents import load_clip, store_patch

@@ -8,10 +8,10 @@ from typing import Any
 from django.conf import settings
 from django.db import transaction
 from editing.documents import store_clip
+from leancurve.continuity import find_flips
 from leancurve.errors import BadInput
 from leancurve.formats.bvh import Take as ReadTake
 from leancurve.operations import Cancelled
-from leancurve.operations.unflip import find_flips
 from leancurve.picture import picture
 
 from library.jobs import job_kind

@@ -9,12 +9,12 @@ from pathlib import Path
 import numpy as np
 from leancurve import rotation
 from leancurve.clip import ChannelId, Clip, evaluate
+from leancurve.continuity import continuous
 from leancurve.curve import KeyedCurve, evaluate_keyed, evaluate_plain
 from leancurve.demo import TAKES, captured
 from leancurve.formats.bvh import read_bvh, write_bvh
 from leancurve.kernels import minimax
 from leancurve.operations import OPERATIONS, apply_patch
-from leancurve.operations.unflip import continuous
 from leancurve.skeleton import forward_kinematics, forward_kinematics_plain
 
 from tests.bench.tables import Table, best, ms

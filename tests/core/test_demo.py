@@ -77,6 +77,7 @@ def test_captures_are_the_same_each_time_and_differ_where_they_say(take: DemoTak
     assert a.truth == b.truth
     assert {d.kind for d in a.truth} >= {
         "calibration pose", "slide", "sink", "snap", "spike", "jitter", "idle", "alternate", "wrap",
+        "gap",
     }  # fmt: skip
     assert a.clip.frames == take.clean().frames + a.lead_in
 
@@ -84,7 +85,7 @@ def test_captures_are_the_same_each_time_and_differ_where_they_say(take: DemoTak
 def test_flips_seeded_last_change_no_pose(take: DemoTake) -> None:
     """Sizes of wraps and alternates are in the channels, not in the motion."""
     clean, dirty = take.clean(), captured(take)
-    spikes = [d for d in dirty.truth if d.kind in ("spike", "snap")]
+    spikes = [d for d in dirty.truth if d.kind in ("spike", "snap", "pop", "gap")]
     quiet = np.ones(dirty.clip.frames, dtype=bool)
     quiet[: dirty.lead_in] = False
     for d in spikes:

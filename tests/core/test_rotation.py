@@ -7,8 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from leancurve import rotation
+from leancurve.continuity import continuous
 from leancurve.kernels import motion
-from leancurve.operations.unflip import continuous
 from scipy.spatial.transform import Rotation, Slerp
 
 

@@ -11,11 +11,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from leancurve import rotation
 from leancurve.clip import ChannelId, Clip, evaluate
+from leancurve.continuity import find_flips
 from leancurve.curve import SampledCurve, keyed
 from leancurve.demo.defects import Capture
 from leancurve.measure import drift
 from leancurve.operations import OPERATIONS, Scope, apply_patch
-from leancurve.operations.unflip import find_flips
 from leancurve.skeleton import Skeleton
 
 UNFLIP = OPERATIONS["unflip"]

@@ -14,10 +14,10 @@ import numpy as np
 from leancurve import rotation
 from leancurve.arrays import Floats
 from leancurve.clip import ChannelId, Clip, Reading
+from leancurve.continuity import continuous
 from leancurve.curve import Curve, SampledCurve
 from leancurve.demo import suit
 from leancurve.measure import find_ends
-from leancurve.operations.unflip import continuous
 from leancurve.skeleton import Skeleton
 
 SIDES = {"Left": 1.0, "Right": -1.0}

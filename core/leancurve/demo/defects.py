@@ -40,10 +40,10 @@ class Capture:
 
 
 def captured(take: DemoTake, seed: int = 4, jitter_deg: float = 0.04) -> Capture:
-    """The take with a calibration pose, bad feet, snaps, spikes, jitter and flips, in that order.
+    """The take with a calibration pose, bad feet, snaps, spikes, jitter, pops, gaps and flips.
 
-    Wraps and alternate solutions come last, so that they change no pose. Deterministic in
-    ``seed``. Frames in the truth count from the calibration pose's first frame.
+    Made in that order: wraps and alternate solutions come last, so that they change no pose.
+    Deterministic in ``seed``. Frames in the truth count from the calibration pose's first frame.
     """
     random = np.random.default_rng([seed, TAKES.index(take)])
     performance = take.perform()
@@ -55,9 +55,13 @@ def captured(take: DemoTake, seed: int = 4, jitter_deg: float = 0.04) -> Capture
     _snaps(clip, random, truth, lead_in)
     _spikes(clip, random, truth, lead_in)
     _jitter(clip, random, truth, jitter_deg)
-    _idle(clip, truth)
+    # These draw from a stream of their own: the others lie where they always did.
+    later = np.random.default_rng([seed, TAKES.index(take), 1])
+    _pops(clip, later, truth, lead_in, jitter_deg)
+    _gaps(clip, later, truth, lead_in)
     _alternates(clip, random, truth, lead_in)
     _wraps(clip, random, truth, lead_in)
+    _idle(clip, truth)
     return Capture(clip, truth, lead_in)
 
 
@@ -147,10 +151,71 @@ def _jitter(clip: Clip, random: np.random.Generator, truth: list[Defect], sigma:
         truth.append(Defect("jitter", joint, "", first, last, 4 * sigma, "°"))
 
 
+def _busy(truth: list[Defect], first: int, last: int, joints: tuple[str, ...] = ()) -> bool:
+    """Whether a defect of the pose lies near a span: of these joints, if some are named."""
+    return any(
+        d.first - 15 <= last and first <= d.last + 15
+        for d in truth
+        if d.kind not in ("idle", "slide", "sink", "jitter") and (not joints or d.joint in joints)
+    )
+
+
+def _pops(
+    clip: Clip, random: np.random.Generator, truth: list[Defect], lead_in: int, jitter: float
+) -> None:
+    """Knees and elbows that lock straight or bend the wrong way for 5 to 14 frames."""
+    for joint in ("LeftShin", "RightShin", "LeftForearm", "RightForearm"):
+        curves = _sampled(clip, joint)
+        order = clip.order(clip.skeleton.index(joint))
+        local = rotation.from_euler(np.stack([c.values for c in curves], axis=1), order)
+        bend = rotation.geodesic_deg(local, rotation.IDENTITY)
+        for size in (0.0, float(random.uniform(8, 12))):
+            for _ in range(400):
+                seconds = random.uniform(5, 14) / float(clip.rate)
+                first, last = _span(random, clip, lead_in, seconds)
+                edges = bend[[first - 1, first, last, last + 1]]
+                narrow = edges.min() > 10 and edges.max() + size < 38
+                if narrow and not _busy(truth, first, last, (joint,)):
+                    break
+            else:
+                continue
+            axis = local[first, :3] / np.linalg.norm(local[first, :3])
+            half = np.radians(-size / 2)
+            wrong = np.tile([*(axis * np.sin(half)), np.cos(half)], (last - first + 1, 1))
+            for k, values in enumerate(rotation.to_euler(wrong, order).T):
+                noise = random.normal(0, jitter, len(values))
+                curves[k].values[first : last + 1] = values + noise
+            jump = size if size else float(edges.max())
+            truth.append(Defect("pop", joint, "", first, last, jump, "°"))
+
+
+def _gaps(clip: Clip, random: np.random.Generator, truth: list[Defect], lead_in: int) -> None:
+    """The body frozen for 4 to 10 frames, and a joint's sensor lost for 5 to 20."""
+    places = (("", 4, 10), ("RightForearm", 5, 20), ("LeftUpperArm", 5, 20))
+    for joint, least, most in places:
+        for _ in range(200):
+            count = int(random.integers(least, most + 1))
+            first, last = _span(random, clip, lead_in, count / float(clip.rate))
+            curves = _sampled(clip, joint or "Hips")
+            # A sensor lost while its joint rests is no gap that anybody could see.
+            moved = max(abs(float(c.values[last + 1] - c.values[first - 1])) for c in curves)
+            named = (joint,) if joint else ()
+            if not _busy(truth, first, last, named) and (not joint or moved > 3.0):
+                break
+        else:
+            continue
+        channels = [c for c in clip.channels if not joint or clip.skeleton.names[c.joint] == joint]
+        for channel in channels:
+            curve = clip.curves[channel]
+            assert isinstance(curve, SampledCurve)
+            curve.values[first : last + 1] = curve.values[first - 1]
+        truth.append(Defect("gap", joint or "Hips", "", first, last, last - first + 1, "frames"))
+
+
 def _idle(clip: Clip, truth: list[Defect]) -> None:
     """Channels that never move, as a suit without sensors there records them."""
     for channel, curve in clip.curves.items():
-        if isinstance(curve, SampledCurve) and np.ptp(curve.values) == 0.0:
+        if isinstance(curve, SampledCurve) and np.ptp(curve.values) < 0.01:
             joint = clip.skeleton.names[channel.joint]
             truth.append(Defect("idle", joint, channel.name, 0, clip.frames - 1, 0.0, "°"))
 
@@ -177,6 +242,8 @@ def _wraps(clip: Clip, random: np.random.Generator, truth: list[Defect], lead_in
         j = clip.skeleton.index(joint)
         turns = [c for c in clip.layout[j] if c[0] == "r"]
         k = int(random.integers(0, 3))
+        while np.ptp(_sampled(clip, joint)[k].values) < 0.01:
+            k = (k + 1) % 3
         size = 360.0 * float(random.choice([-1, 1]))
         _sampled(clip, joint)[k].values[first : last + 1] += size
         truth.append(Defect("wrap", joint, turns[k], first, last, 360.0, "°"))

@@ -3,96 +3,23 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from typing import Any, ClassVar, Generic, TypeVar
 
-import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from leancurve.arrays import Bools
-from leancurve.body import body_of
 from leancurve.clip import Accepted, ChannelId, Clip, Contact, Reading
 from leancurve.curve import Curve
 from leancurve.errors import BadInput
-
-
-class Cancelled(Exception):
-    """Raised by a progress callback to end an operation early; nothing is changed."""
-
-
-Progress = Callable[[float], None]
-"""Called with the share done, 0 to 1, between joints; may raise :class:`Cancelled`."""
-
-
-def silent(_share: float) -> None:
-    """Progress that nobody watches."""
+from leancurve.progress import Cancelled, Progress, silent
+from leancurve.scope import Scope
 
 
 def number(default: Any, unit: str, description: str, **bounds: Any) -> Any:
     """A parameter with a unit, for schemas, the command line and the panels to show."""
     return Field(default, description=description, json_schema_extra={"unit": unit}, **bounds)
-
-
-class Scope(BaseModel):
-    """What an operation may change: joints, channels and frames, resolved when applied.
-
-    ``groups`` are parts of the body and ``limbs`` contact spans, so that they mean something on
-    another take; what is given of joints and groups adds up, and so do frames and limbs.
-    """
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
-
-    joints: tuple[str, ...] | None = Field(None, description="joint names; all when absent")
-    groups: tuple[str, ...] | None = Field(
-        None, description='groups of the body, such as "left leg"'
-    )
-    channels: tuple[str, ...] | None = Field(
-        None, description="of tx ty tz rx ry rz; all when absent"
-    )
-    frames: tuple[int, int] | None = Field(
-        None, description="first and last frame, both included; all when absent"
-    )
-    limbs: tuple[str, ...] | None = Field(
-        None, description='frames in which one of these limbs is held, such as "left foot"'
-    )
-
-    def resolve(self, clip: Clip) -> tuple[ChannelId, ...]:
-        """The clip's channels in scope. A joint that this skeleton lacks selects nothing."""
-        inside = self._joints(clip)
-        return tuple(
-            c
-            for c in clip.channels
-            if (inside is None or c.joint in inside)
-            and (self.channels is None or c.name in self.channels)
-        )
-
-    def _joints(self, clip: Clip) -> set[int] | None:
-        if self.joints is None and self.groups is None:
-            return None
-        inside = {j for j, n in enumerate(clip.skeleton.names) if n in (self.joints or ())}
-        if self.groups:
-            body = body_of(clip.skeleton, clip.reading.up_axis, clip.reading.roles)
-            for name in self.groups:
-                inside |= set(body.groups.get(name, ()))
-        return inside
-
-    @property
-    def whole_time(self) -> bool:
-        return self.frames is None and self.limbs is None
-
-    def mask(self, clip: Clip) -> Bools:
-        """The clip's frames in scope, ``(F,)``."""
-        if self.whole_time:
-            return np.ones(clip.frames, dtype=np.bool_)
-        inside = np.zeros(clip.frames, dtype=np.bool_)
-        if self.frames is not None:
-            inside[max(0, self.frames[0]) : max(0, self.frames[1] + 1)] = True
-        for contact in clip.contacts or ():
-            if self.limbs and contact.limb.startswith(self.limbs):
-                inside[contact.first : contact.last + 1] = True
-        return inside
 
 
 @dataclass(frozen=True, eq=False)
@@ -120,6 +47,18 @@ def apply_patch(clip: Clip, patch: Patch) -> Clip:
     changed = clip.with_curves(patch.curves)
     return replace(changed, **patch.parts) if patch.parts else changed
 
+
+__all__ = [
+    "Cancelled",
+    "Operation",
+    "Params",
+    "Patch",
+    "Progress",
+    "Scope",
+    "apply_patch",
+    "number",
+    "silent",
+]
 
 P = TypeVar("P", bound=BaseModel)
 

@@ -7,10 +7,20 @@ from typing import Any
 from leancurve.errors import BadInput
 from leancurve.operations.accept import Accept
 from leancurve.operations.base import Operation
+from leancurve.operations.change_rate import ChangeRate
+from leancurve.operations.clamp import Clamp
 from leancurve.operations.contacts import EditContacts, FindContacts
+from leancurve.operations.despike import Despike
+from leancurve.operations.drop_idle import DropIdle
 from leancurve.operations.edit import Edit
+from leancurve.operations.fill import Fill
+from leancurve.operations.mend_snaps import MendSnaps
 from leancurve.operations.read import Read
+from leancurve.operations.reorder import Reorder
+from leancurve.operations.smooth import Smooth
 from leancurve.operations.thin import Thin
+from leancurve.operations.tidy_keys import TidyKeys
+from leancurve.operations.trim import Trim
 from leancurve.operations.unflip import Unflip
 
 OPERATIONS: dict[str, Operation[Any]] = {
@@ -20,7 +30,17 @@ OPERATIONS: dict[str, Operation[Any]] = {
         FindContacts(),
         EditContacts(),
         Accept(),
+        Trim(),
         Unflip(),
+        MendSnaps(),
+        Reorder(),
+        Fill(),
+        Despike(),
+        Smooth(),
+        Clamp(),
+        ChangeRate(),
+        DropIdle(),
+        TidyKeys(),
         Thin(),
         Edit(),
     )

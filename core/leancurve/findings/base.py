@@ -1,0 +1,181 @@
+"""What a finding is, and the motion as detectors look at it: each view is made once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from leancurve import rotation
+from leancurve.arrays import Bools, Floats
+from leancurve.body import Body, body_of
+from leancurve.clip import ChannelId, Clip, Contact, Pose, channel_values, evaluate
+from leancurve.contacts import UP, Support, find_support
+from leancurve.curve import SampledCurve
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One thing measured to be wrong. ``first`` to ``last`` are frames, both included.
+
+    ``joint`` is a name, ``channel`` empty where the whole joint is meant, ``size`` in ``unit``,
+    ``severity`` from 0 (at its kind's threshold) to 1.
+    """
+
+    kind: str
+    joint: str
+    channel: str
+    first: int
+    last: int
+    size: float
+    unit: str
+    severity: float
+    accepted: bool = False
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A kind of finding: its name and plural, what it is, what mends it, its detector.
+
+    ``remedy`` names the operation that mends it, empty where it takes hand work. ``weight`` is
+    how much work one of them stands for when takes are sorted by need.
+    """
+
+    name: str
+    plural: str
+    meaning: str
+    remedy: str
+    weight: float
+    detect: Callable[[Motion], Iterable[Finding]]
+
+
+def severity(size: float, threshold: float, worst: float) -> float:
+    """Where a size stands between its threshold (0) and the worst that is told apart (1)."""
+    return round(float(np.clip((size - threshold) / (worst - threshold), 0.0, 1.0)), 3)
+
+
+def spans(mask: Bools, gap: int = 0, shortest: int = 1) -> list[tuple[int, int]]:
+    """Runs of true frames, both ends included, gaps of up to ``gap`` frames closed."""
+    padded = np.concatenate([[False], mask, [False]])
+    edges = np.flatnonzero(padded[1:] != padded[:-1])
+    out: list[tuple[int, int]] = []
+    for first, last in zip(edges[::2].tolist(), (edges[1::2] - 1).tolist(), strict=True):
+        if out and first - out[-1][1] - 1 <= gap:
+            out[-1] = (out[-1][0], last)
+        else:
+            out.append((first, last))
+    return [s for s in out if s[1] - s[0] + 1 >= shortest]
+
+
+class Motion:
+    """A clip as detectors look at it."""
+
+    def __init__(self, clip: Clip) -> None:
+        self.clip = clip
+        self.rate = float(clip.rate)
+        self.names = clip.skeleton.names
+
+    def frames_in(self, seconds: float, least: int = 1) -> int:
+        return max(least, round(seconds * self.rate))
+
+    @cached_property
+    def pose(self) -> Pose:
+        return evaluate(self.clip)
+
+    @cached_property
+    def local(self) -> Floats:
+        """Local rotations ``(F, J, 4)``, neighbours of one sign."""
+        return rotation.hemisphere(self.pose.rotation)
+
+    @cached_property
+    def steps(self) -> Floats:
+        """Turn between frames ``(F - 1, J)``, degrees."""
+        return rotation.geodesic_deg(self.local[1:], self.local[:-1])
+
+    @cached_property
+    def world(self) -> tuple[Floats, Floats]:
+        return self.pose.world(self.clip.skeleton)
+
+    @cached_property
+    def values(self) -> dict[ChannelId, Floats]:
+        """Every channel on every frame."""
+        return channel_values(self.clip, np.arange(self.clip.frames, dtype=np.float64))
+
+    @cached_property
+    def body(self) -> Body:
+        reading = self.clip.reading
+        return body_of(self.clip.skeleton, reading.up_axis, reading.roles)
+
+    @property
+    def up(self) -> int:
+        return UP[self.clip.reading.up_axis]
+
+    @cached_property
+    def support(self) -> Support:
+        return find_support(self.clip, world=self.world)
+
+    @cached_property
+    def contacts(self) -> tuple[Contact, ...]:
+        return self.support.contacts if self.clip.contacts is None else self.clip.contacts
+
+    @cached_property
+    def dense(self) -> Bools:
+        """Joints ``(J,)`` with a channel that is sampled, as captured."""
+        out = np.zeros(len(self.names), dtype=np.bool_)
+        for channel, curve in self.clip.curves.items():
+            if isinstance(curve, SampledCurve):
+                out[channel.joint] = True
+        return out
+
+    @cached_property
+    def calibration(self) -> list[tuple[int, int]]:
+        """Spans of a calibration pose at the start and the end."""
+        from leancurve.findings.calibration import calibration_spans
+
+        return calibration_spans(self)
+
+    def thrown(self, joint: int) -> Bools:
+        """Frames ``(F,)`` in which a spike, snap or pop of the joint's chain moves it about."""
+        from leancurve.findings import pops, snaps, spikes
+
+        if "_thrown" not in self.__dict__:
+            self.__dict__["_thrown"] = [
+                f for kind in (spikes, snaps, pops) for f in kind.detect(self)
+            ]
+        chain = {self.names[j] for j in self.clip.skeleton.chain(joint)}
+        out = np.zeros(self.clip.frames, dtype=np.bool_)
+        for finding in self.__dict__["_thrown"]:
+            if finding.joint in chain:
+                out[max(0, finding.first - 1) : finding.last + 2] = True
+        return out
+
+    def at_calibration(self, frame: int, reach: int = 1) -> bool:
+        """Whether a frame lies in a calibration pose or within ``reach`` of leaving it."""
+        return any(a - reach <= frame <= b + reach for a, b in self.calibration)
+
+
+def paired(
+    events: Sequence[tuple[int, float]], longest: int, closes: Callable[[int, int], bool]
+) -> list[tuple[int, int, float]]:
+    """Jumps ``(frame, size)`` of one joint as spans: out at one, back at a later one.
+
+    ``closes(a, b)`` says whether the jump into frame ``b`` takes back the one into ``a``. A
+    jump that nothing takes back is a span of one frame.
+    """
+    out: list[tuple[int, int, float]] = []
+    waiting = list(events)
+    while waiting:
+        frame, size = waiting.pop(0)
+        back = next(
+            (k for k, (f, _) in enumerate(waiting) if f - frame <= longest and closes(frame, f)),
+            None,
+        )
+        if back is None:
+            out.append((frame, frame, size))
+        else:
+            end, other = waiting[back]
+            del waiting[: back + 1]
+            out.append((frame, end - 1, max(size, other)))
+    return out

@@ -1,0 +1,75 @@
+"""Trim: the clip cut to a range; a calibration pose taken off its ends."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar
+
+import numpy as np
+from pydantic import Field
+
+from leancurve.clip import ChannelId, Clip
+from leancurve.curve import Curve, SampledCurve, cut
+from leancurve.errors import BadInput
+from leancurve.findings import Motion
+from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
+from leancurve.retimed import moved_parts
+
+
+class TrimParams(Params):
+    first: int | None = number(None, "frame", "first frame that is kept", ge=0)
+    last: int | None = number(None, "frame", "last frame that is kept", ge=0)
+    calibration: bool = Field(
+        True, description="take off a calibration pose at either end, where one is found"
+    )
+
+
+class Trim(Operation[TrimParams]):
+    """Cut everything before ``first`` and after ``last``; what is left begins at frame 0.
+
+    Keyed curves keep their shape: keys are set at both ends. Contacts and acceptances move
+    along. With nothing given a calibration pose is taken off.
+    """
+
+    name = "trim"
+    title = "Trim"
+    step = "calm"
+    Params: ClassVar[type[TrimParams]] = TrimParams
+
+    def apply(
+        self, clip: Clip, scope: Scope, params: TrimParams, progress: Progress = silent
+    ) -> Patch:
+        end = clip.frames - 1
+        first = params.first or 0
+        last = end if params.last is None else min(params.last, end)
+        if params.calibration:
+            for a, b in Motion(clip).calibration:
+                first, last = (max(first, b + 1), last) if a == 0 else (first, min(last, a - 1))
+        if clip.frames and last < first:
+            raise BadInput(f"trim: nothing is left between frame {first} and {last}")
+        report = {"frames_before": clip.frames, "first": first, "last": last}
+        if first == 0 and last == end:
+            return Patch(report={**report, "frames_after": clip.frames})
+        frames = last - first + 1
+        curves: dict[ChannelId, Curve] = {}
+        for channel, curve in clip.curves.items():
+            if isinstance(curve, SampledCurve):
+                curves[channel] = SampledCurve(np.ascontiguousarray(curve.values[first : last + 1]))
+            elif curve.key_count == 1:
+                curves[channel] = curve.edited(time=np.zeros(1))
+            else:
+                part = cut(curve, float(first), float(last))
+                curves[channel] = part.edited(time=part.time - first)
+        contacts, accepted = moved_parts(clip, lambda f: f - first, frames)
+        return Patch(
+            curves=curves,
+            frames=frames,
+            contacts=contacts,
+            accepted=accepted,
+            report={**report, "frames_after": frames},
+        )
+
+    def told(self, params: Any) -> str:
+        first, last = params.get("first"), params.get("last")
+        if first is None and last is None:
+            return "Trim the calibration pose"
+        return f"Trim to {first or 0} – {'end' if last is None else last}"
