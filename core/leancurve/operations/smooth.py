@@ -88,8 +88,9 @@ class Smooth(Operation[SmoothParams]):
             # A quaternion's components carry half the angle, in radians.
             sigma = np.radians(level) / 2.0
             filtered = rotation.normalise(_filtered(track.rotations, rate, sigma, params))
-            mixed = rotation.slerp(track.rotations, filtered, weights.of(track.joint))
-            results[track.joint] = rotation.hemisphere(mixed)
+            weight = weights.of(track.joint)
+            mixed = rotation.hemisphere(rotation.slerp(track.rotations, filtered, weight))
+            results[track.joint] = np.where(weight[:, None] > 0, mixed, track.rotations)
             before.append(float(np.median(level)))
             after.append(float(np.median(noise_of(results[track.joint][:, None], window))))
             lost += _peak_loss(track, results[track.joint])
