@@ -8,15 +8,22 @@ from typing import Any
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from editing import history
-from editing.documents import changed_channels, header_changed, load_clip, stored_bytes
+from editing.documents import changed_channels, frame_changed, load_clip, stored_bytes
+from editing.inspections import counts_of, inspect
 from editing.models import Clip, Revision, State
 from editing.previews import latest, whole_preview
 from editing.recipes import Line, compute, new_line, replay
+from leancurve.body import ROLES, body_of
 from leancurve.clip import ChannelId, evaluate
 from leancurve.clip import Clip as Document
-from leancurve.continuity import find_flips
+from leancurve.contacts import find_support
 from leancurve.errors import BadInput
+from leancurve.findings import KINDS
+from leancurve.gimbal import rate_orders
 from leancurve.measure import drift
+from leancurve.operations import OPERATIONS
+from library.models import Profile
+from library.profiles import profile_for
 from ninja import Router
 
 from api import schemas
@@ -122,7 +129,7 @@ def poses(
     joints = list(range(len(clip.skeleton)))
     if since is not None:
         before = _revision(request, clip_id, since)
-        if not header_changed(before.state, wanted.state):
+        if not frame_changed(before.state, wanted.state):
             changed = changed_channels(before.state, wanted.state)
             joints = sorted({c.joint for c in changed})
     return immutable(message(pose_arrays(clip, evaluate(clip), joints), {"frames": clip.frames}))
@@ -151,11 +158,112 @@ def curves(request: HttpRequest, clip_id: int, revision: int, joints: str) -> Ht
     return immutable(message(curve_arrays(clip, chosen), {}))
 
 
-@router.get("clips/{int:clip_id}/flips", response=schemas.FlipsOut)
-def flips(request: HttpRequest, clip_id: int, revision: int) -> Any:
-    """The flips that stand in a revision, and snaps, which are not flips."""
+@router.get("clips/{int:clip_id}/findings", response=schemas.FindingsOut)
+def findings(request: HttpRequest, clip_id: int, revision: int) -> Any:
+    """What is measured to be wrong in a revision, and what the kinds mean."""
+    found = inspect(_revision(request, clip_id, revision).state)
+    return {"findings": found.findings, "work": found.work}
+
+
+@router.get("findings/kinds", response=list[schemas.KindOut])
+def kinds(request: HttpRequest) -> Any:
+    """The kinds of findings in the order of their lanes, and what mends them."""
+    return [
+        {
+            "name": kind.name,
+            "plural": kind.plural,
+            "meaning": kind.meaning,
+            "remedy": kind.remedy,
+            "step": OPERATIONS[kind.remedy].step if kind.remedy else "inspect",
+        }
+        for kind in KINDS
+    ]
+
+
+@router.get("clips/{int:clip_id}/contacts", response=schemas.ContactsOut)
+def contacts(request: HttpRequest, clip_id: int, revision: int) -> Any:
+    """When feet and hands are held: as set, else as found; and the floor, in millimetres."""
     clip = load_clip(_revision(request, clip_id, revision).state)
-    return find_flips(clip).report(clip)
+    support = find_support(clip)
+    spans = support.contacts if clip.contacts is None else clip.contacts
+    return {
+        "contacts": [asdict(c) for c in spans],
+        "by_hand": clip.contacts is not None,
+        "floor_mm": support.floor * clip.millimetres,
+        "floor_set": clip.reading.floor is not None,
+    }
+
+
+@router.get("clips/{int:clip_id}/body", response=schemas.BodyOut)
+def body(request: HttpRequest, clip_id: int, revision: int) -> Any:
+    """What the joints are taken for, and groups of them to select."""
+    wanted = _revision(request, clip_id, revision)
+    clip = load_clip(wanted.state)
+    names = clip.skeleton.names
+    known = body_of(clip.skeleton, clip.reading.up_axis, clip.reading.roles)
+    profile = profile_for(wanted.clip.workspace, names)
+    own = profile.groups if profile else {}
+    return {
+        "joints": [asdict(j) for j in known.joints],
+        "groups": {g: list(joints) for g, joints in known.groups.items()},
+        "own_groups": {
+            g: [names.index(n) for n in joints if n in names] for g, joints in own.items()
+        },
+        "roles": list(ROLES),
+        "profile": profile.name if profile else None,
+    }
+
+
+@router.put("clips/{int:clip_id}/profile", response=schemas.BodyOut)
+def keep_profile(request: HttpRequest, clip_id: int, wanted: schemas.ProfileIn) -> Any:
+    """Keep the clip's roles and own groups for skeletons of its family."""
+    revision = _revision(request, clip_id, wanted.revision)
+    clip = load_clip(revision.state)
+    names = clip.skeleton.names
+    unknown = [n for joints in wanted.groups.values() for n in joints if n not in names]
+    if unknown:
+        raise BadInput(f"groups: no joint is named {unknown[0]!r}")
+    workspace = revision.clip.workspace
+    existing = profile_for(workspace, names)
+    Profile.objects.update_or_create(
+        workspace=workspace,
+        name=existing.name if existing else revision.clip.take.skeleton_name,
+        defaults={
+            "names": list(names),
+            "roles": dict(clip.reading.roles),
+            "groups": wanted.groups,
+        },
+    )
+    return body(request, clip_id, wanted.revision)
+
+
+@router.get("clips/{int:clip_id}/orders", response=list[schemas.JointOrdersOut])
+def orders(request: HttpRequest, clip_id: int, revision: int, joints: str) -> Any:
+    """All six rotation orders of joints, the calmest first."""
+    clip = load_clip(_revision(request, clip_id, revision).state)
+    chosen = sorted(
+        {c.joint for c in _joint_channels(clip, joints) if len(clip.order(c.joint)) == 3}
+    )
+    local = evaluate(clip).rotation
+    return [
+        {
+            "joint": clip.skeleton.names[j],
+            "order": clip.order(j),
+            "ratings": [asdict(r) for r in rate_orders(local[:, j])],
+        }
+        for j in chosen
+    ]
+
+
+@router.get("clips/{int:clip_id}/recipe", response=list[schemas.RecipeLineOut])
+def recipe(request: HttpRequest, clip_id: int, revision: int) -> Any:
+    """The lines of a revision's recipe, each with what it did in numbers."""
+    wanted = _revision(request, clip_id, revision)
+    steps = replay(wanted.clip.take.state, wanted.recipe)
+    return [
+        {**s.line, "told": history.title(s.line), "report": s.report, "keys": s.state.keys}
+        for s in steps
+    ]
 
 
 @router.get("clips/{int:clip_id}/drift", response=schemas.DriftOut)
@@ -207,7 +315,7 @@ def preview_whole(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn)
     line = new_line(wanted.operation, wanted.params, wanted.scope.model_dump())
     result = whole_preview(line, state_before(revision, wanted.line), check)
     joints = sorted({c.joint for c in result.patch.curves})
-    left = find_flips(result.clip)
+    left = counts_of(result.clip, check)
     return message(
         pose_arrays(result.clip, result.pose, joints),
         {
@@ -215,7 +323,7 @@ def preview_whole(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn)
             "drift": asdict(result.drift),
             "frames": result.clip.frames,
             "keys": result.clip.key_count,
-            "flips_left": len(left.wraps) + len(left.alternates),
+            "findings": left,
         },
     )
 

@@ -13,6 +13,7 @@ from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
 from editing.history import Conflict
 from leancurve.errors import BadInput
 from leancurve.operations import OPERATIONS, Cancelled
+from leancurve.operations.describe import described
 from library.models import Preferences
 from ninja import NinjaAPI, Status
 from ninja.decorators import decorate_view
@@ -102,17 +103,10 @@ def keep_preferences(request: HttpRequest, wanted: schemas.PreferencesIO) -> Any
     return kept.values
 
 
-@api.get("operations")
-def operations(request: HttpRequest) -> dict[str, Any]:
-    """The operations there are: title, version, and the JSON schema of their parameters."""
-    return {
-        name: {
-            "title": kind.title,
-            "version": kind.version,
-            "params": kind.Params.model_json_schema(),
-        }
-        for name, kind in OPERATIONS.items()
-    }
+@api.get("operations", response=list[schemas.OperationOut])
+def operations(request: HttpRequest) -> Any:
+    """The operations there are, with their parameters, units, defaults and bounds."""
+    return [described(kind) for kind in OPERATIONS.values()]
 
 
 @api.post("browser-errors", response={204: None})

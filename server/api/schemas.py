@@ -41,10 +41,73 @@ class PreferencesIO(Schema):
     panes: dict[str, float] = {}
 
 
+class FindingOut(Schema):
+    kind: str
+    joint: str
+    channel: str
+    first: int
+    last: int
+    size: float
+    unit: str
+    severity: float
+    accepted: bool
+
+
 class FindingsOut(Schema):
-    wraps: int = 0
-    alternates: int = 0
-    snaps: int = 0
+    findings: list[FindingOut]
+    work: float = Field(description="how much work the open ones stand for")
+
+
+class KindOut(Schema):
+    name: str
+    plural: str
+    meaning: str
+    remedy: str = Field(description="the operation that mends it; empty where hand work does")
+    step: str
+
+
+class ContactOut(Schema):
+    limb: str
+    first: int
+    last: int
+
+
+class ContactsOut(Schema):
+    contacts: list[ContactOut]
+    by_hand: bool = Field(description="kept in the clip, not found anew")
+    floor_mm: float
+    floor_set: bool
+
+
+class JointRoleOut(Schema):
+    role: str
+    confidence: float
+    source: str
+
+
+class BodyOut(Schema):
+    joints: list[JointRoleOut]
+    groups: dict[str, list[int]]
+    own_groups: dict[str, list[int]]
+    roles: list[str] = Field(description="all roles there are")
+    profile: str | None = Field(description="the kept profile that fits this skeleton, if any")
+
+
+class ProfileIn(Schema):
+    revision: int
+    groups: dict[str, list[str]] = {}
+
+
+class OrderRatingOut(Schema):
+    order: str
+    strain: float
+    nearest_deg: float
+
+
+class JointOrdersOut(Schema):
+    joint: str
+    order: str
+    ratings: list[OrderRatingOut]
 
 
 class PictureOut(Schema):
@@ -65,7 +128,9 @@ class TakeOut(Schema):
     keys: int
     notes: list[str]
     warnings: list[str]
-    findings: FindingsOut
+    findings: dict[str, int] = Field(description="open findings by kind, as captured")
+    left: dict[str, int] | None = Field(description="open findings of its clip, if it has one")
+    work: float = Field(description="how much work the open findings stand for")
     picture: PictureOut
     clip: int | None = Field(description="the clip last worked on, if any")
     created: datetime
@@ -94,7 +159,10 @@ class UploadOut(Schema):
 
 class ScopeIO(Schema):
     joints: list[str] | None = None
+    groups: list[str] | None = None
     channels: list[str] | None = None
+    frames: tuple[int, int] | None = None
+    limbs: list[str] | None = None
 
 
 class LineOut(Schema):
@@ -103,6 +171,36 @@ class LineOut(Schema):
     version: int
     params: dict[str, Any]
     scope: ScopeIO
+
+
+class RecipeLineOut(LineOut):
+    told: str
+    report: dict[str, Any]
+    keys: int
+
+
+class ParamOut(Schema):
+    """A parameter as a panel shows it. ``kind`` says which control fits."""
+
+    name: str
+    kind: Literal["number", "integer", "switch", "choice", "text", "other"]
+    description: str
+    unit: str
+    default: Any
+    optional: bool
+    least: float | None
+    most: float | None
+    choices: list[str]
+
+
+class OperationOut(Schema):
+    name: str
+    title: str
+    step: str
+    about: str
+    version: int
+    ranged: bool
+    params: list[ParamOut]
 
 
 class RevisionOut(Schema):
@@ -169,22 +267,6 @@ class StorageOut(Schema):
 
     bytes: int
     revisions: int
-
-
-class FlipPlace(Schema):
-    joint: str
-    frame: int
-    channel: str | None = None
-    degrees: float | None = None
-
-
-class FlipsOut(Schema):
-    wraps: int
-    alternates: int
-    snaps: int
-    wraps_at: list[FlipPlace]
-    alternates_at: list[FlipPlace]
-    snaps_at: list[FlipPlace]
 
 
 class DriftOut(Schema):

@@ -1,5 +1,6 @@
 """Takes, files coming in, and jobs."""
 
+from collections.abc import Iterable
 from typing import Any
 
 from django.conf import settings
@@ -8,8 +9,11 @@ from django.db.models import Max, QuerySet
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from editing.history import open_clip
+from editing.inspections import open_counts
+from editing.models import Clip, Inspection
 from leancurve.formats.files import ENDINGS
 from library import jobs
+from library.intake import inspect_missing
 from library.models import Job, StoredFile, Take, Workspace
 from ninja import File, Router, Status, UploadedFile
 
@@ -32,6 +36,28 @@ def _takes(request: HttpRequest) -> QuerySet[Take]:
     )
 
 
+def takes_out(takes: Iterable[Take]) -> list[dict[str, Any]]:
+    """Takes with what is found in them, and what is left in the clips made of them."""
+    listed = list(takes)
+    clips = Clip.objects.filter(pk__in=[t.last_clip for t in listed if t.last_clip])
+    heads = dict(clips.values_list("pk", "head__state_id"))
+    states = {t.state_id for t in listed} | set(heads.values())
+    seen = {i.pk: i for i in Inspection.objects.filter(pk__in=states)}
+    out = []
+    for take in listed:
+        captured, now = seen.get(take.state_id), seen.get(heads.get(take.last_clip))
+        newest = now or captured
+        out.append(
+            {
+                **take_out(take),
+                "findings": open_counts(captured.findings) if captured else {},
+                "left": open_counts(now.findings) if now else None,
+                "work": newest.work if newest else 0.0,
+            }
+        )
+    return out
+
+
 def take_out(take: Take) -> dict[str, Any]:
     return {
         "id": take.pk,
@@ -45,7 +71,6 @@ def take_out(take: Take) -> dict[str, Any]:
         "keys": take.keys,
         "notes": take.notes,
         "warnings": take.warnings,
-        "findings": take.findings,
         "picture": take.picture,
         "clip": take.last_clip,
         "created": take.created,
@@ -55,12 +80,14 @@ def take_out(take: Take) -> dict[str, Any]:
 @router.get("workspaces/{int:workspace_id}/takes", response=list[schemas.TakeOut])
 def list_takes(request: HttpRequest, workspace_id: int) -> Any:
     workspace = _workspace(request, workspace_id)
-    return [take_out(t) for t in _takes(request).filter(workspace=workspace)]
+    takes = list(_takes(request).filter(workspace=workspace).select_related("workspace", "file"))
+    inspect_missing(takes)
+    return takes_out(takes)
 
 
 @router.get("takes/{int:take_id}", response=schemas.TakeOut)
 def one_take(request: HttpRequest, take_id: int) -> Any:
-    return take_out(get_object_or_404(_takes(request), pk=take_id))
+    return takes_out([get_object_or_404(_takes(request), pk=take_id)])[0]
 
 
 @router.patch("takes/{int:take_id}", response=schemas.TakeOut)
@@ -68,7 +95,7 @@ def rename_take(request: HttpRequest, take_id: int, wanted: schemas.RenameIn) ->
     take = get_object_or_404(_takes(request), pk=take_id)
     take.name = wanted.name
     take.save(update_fields=["name"])
-    return take_out(take)
+    return takes_out([take])[0]
 
 
 @router.post("takes/{int:take_id}/clip", response=schemas.ClipOut)

@@ -128,6 +128,14 @@ def header_changed(a: State, b: State) -> bool:
     return a.header_id != b.header_id
 
 
+def frame_changed(a: State, b: State) -> bool:
+    """Whether two states differ in what poses are made of beside curves."""
+    if not header_changed(a, b):
+        return False
+    parts = [(c.layout, c.rate, c.frames, c.reading) for c in (load_clip(a), load_clip(b))]
+    return parts[0] != parts[1]
+
+
 def stored_bytes(states: Iterable[State]) -> int:
     """Bytes of all blobs that some states hold, each counted once."""
     shas: set[str] = set()

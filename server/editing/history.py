@@ -15,8 +15,10 @@ from config.logs import note
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from leancurve.errors import BadInput
+from leancurve.operations import operation_named
 from leancurve.progress import Progress, silent
 from library.models import Take
+from library.profiles import profile_for
 
 from editing.documents import changed_channels, header_changed, load_clip
 from editing.models import Clip, Revision, State
@@ -48,7 +50,10 @@ def open_clip(take: Take, user: AbstractBaseUser) -> Clip:
     """A new clip of a take, its recipe one line: how the take is read."""
     with transaction.atomic():
         clip = Clip.objects.create(workspace=take.workspace, take=take, name=take.name)
-        step = run_line(new_line("read", {}, {}), take.state)
+        names = load_clip(take.state).skeleton.names
+        known = profile_for(take.workspace, names)
+        roles = {j: r for j, r in (known.roles if known else {}).items() if j in names}
+        step = run_line(new_line("read", {"roles": roles} if roles else {}, {}), take.state)
         first = Revision.objects.create(
             clip=clip,
             number=1,
@@ -96,10 +101,9 @@ def _appended(base: Revision, recipe: list[Line], line: Line, progress: Progress
     step = run_line(line, base.state, progress)
     last = recipe[-1]
     follows = all(last[part] == line[part] for part in ("operation", "version", "scope"))
-    if line["operation"] == "edit" and follows:
-        # Hand edits in a row are one line: absolute results, so the state is the same.
-        keys = [*last["params"]["keys"], *line["params"]["keys"]]
-        recipe[-1] = {**last, "params": {"keys": _newest(keys)}}
+    if follows and (together := _together(line["operation"], last["params"], line["params"])):
+        # Hand edits in a row are one line: the state is the same.
+        recipe[-1] = {**last, "params": together}
     else:
         recipe.append(step.line)
     return _Result(recipe, step.state, step.report, title(line))
@@ -111,6 +115,19 @@ class _Result:
     state: State
     report: dict[str, Any]
     cause: str
+
+
+def _together(
+    operation: str, first: dict[str, Any], second: dict[str, Any]
+) -> dict[str, Any] | None:
+    """Parameters of two lines in a row that make one, None where they stay two."""
+    if operation == "edit":
+        return {"keys": _newest([*first["keys"], *second["keys"]])}
+    if operation == "edit_contacts":
+        return {"edits": [*first["edits"], *second["edits"]]}
+    if operation == "accept" and first.get("meant", True) == second.get("meant", True):
+        return {**second, "findings": [*first["findings"], *second["findings"]]}
+    return None
 
 
 def _newest(keys: list[dict[str, Any]]) -> list[dict[str, Any]]:
@@ -125,13 +142,7 @@ def _newest(keys: list[dict[str, Any]]) -> list[dict[str, Any]]:
 
 def title(line: Line) -> str:
     """A line in a few words, for the history."""
-    params = line["params"]
-    if line["operation"] == "thin":
-        return f"Thin within {params['tolerance_deg']:g}°"
-    if line["operation"] == "edit":
-        count = len(params["keys"])
-        return f"Edit {count} key{'s' if count > 1 else ''}"
-    return {"read": "Read the take", "unflip": "Unflip"}.get(line["operation"], line["operation"])
+    return operation_named(line["operation"]).told(line["params"])
 
 
 def write(

@@ -34,6 +34,18 @@ class Memo(models.Model):
     created = models.DateTimeField(auto_now_add=True)
 
 
+class Inspection(models.Model):
+    """What is found in a state: measured once, since a state never changes.
+
+    ``findings`` are as :func:`leancurve.findings.find` gives them, ``work`` what they amount to.
+    """
+
+    state = models.OneToOneField(State, on_delete=models.CASCADE, primary_key=True)
+    version = models.PositiveIntegerField()
+    findings = models.JSONField(default=list)
+    work = models.FloatField(default=0.0)
+
+
 class ClipQuerySet(models.QuerySet["Clip"]):
     def seen_by(self, user: AbstractBaseUser) -> "ClipQuerySet":
         return self.filter(workspace__members=user)

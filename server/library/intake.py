@@ -2,18 +2,21 @@
 
 import logging
 import multiprocessing
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 from django.conf import settings
 from django.db import transaction
 from editing.documents import store_clip
-from leancurve.continuity import find_flips
+from editing.inspections import inspect, keep
+from editing.models import Inspection
 from leancurve.errors import BadInput
+from leancurve.findings import VERSION, find
 from leancurve.formats.bvh import Take as ReadTake
 from leancurve.operations import Cancelled
 from leancurve.picture import picture
 
+from library import jobs
 from library.jobs import job_kind
 from library.models import Job, StoredFile, Take, Workspace
 from library.parsing import parse
@@ -58,29 +61,21 @@ def read_apart(data: bytes, name: str, check: Callable[[float], None]) -> ReadTa
     raise BadInput(message, file=file, line=line)
 
 
-def findings_of(read: ReadTake) -> dict[str, int]:
-    """Counts of what stands out in a take, by kind."""
-    flips = find_flips(read.clip)
-    return {
-        "wraps": len(flips.wraps),
-        "alternates": len(flips.alternates),
-        "snaps": len(flips.snaps),
-    }
-
-
 def store_take(workspace: Workspace, file: StoredFile, read: ReadTake, name: str = "") -> Take:
     """A take of a file that has been read."""
     clip = read.clip
     if clip.frames == 0:
         raise BadInput("the file holds a skeleton but no frames of motion", file=file.name)
-    findings = findings_of(read)
+    found = find(clip)
     drawing = picture(clip)
     with transaction.atomic():
+        state = store_clip(clip)
+        keep(state, found)
         return Take.objects.create(
             workspace=workspace,
             name=(name or clip.name)[:255],
             file=file,
-            state=store_clip(clip),
+            state=state,
             skeleton_name=skeleton_name(clip.skeleton.names),
             rate_numerator=clip.rate.numerator,
             rate_denominator=clip.rate.denominator,
@@ -90,7 +85,6 @@ def store_take(workspace: Workspace, file: StoredFile, read: ReadTake, name: str
             keys=clip.key_count,
             notes=list(read.notes),
             warnings=list(read.warnings),
-            findings=findings,
             picture=drawing,
         )
 
@@ -117,3 +111,20 @@ def import_file(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
             file.delete()
             raise
     return {"take": done.pk, "warnings": done.warnings}
+
+
+@job_kind("inspect")
+def inspect_take(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
+    """Findings of a take that was brought in before the detectors were what they are now."""
+    take = Take.objects.select_related("state__header").get(pk=job.payload["take"])
+    return {"take": take.pk, "work": inspect(take.state, report).work}
+
+
+def inspect_missing(takes: Iterable[Take]) -> None:
+    """Queue an inspection of takes that have none from these detectors, once each."""
+    listed = {t.state_id: t for t in takes}
+    known = Inspection.objects.filter(pk__in=listed, version=VERSION).values_list("pk", flat=True)
+    for take in (t for state, t in listed.items() if state not in set(known)):
+        asked = Job.objects.filter(kind="inspect", payload__take=take.pk, state__in=Job.OPEN)
+        if not asked.exists():
+            jobs.start(take.workspace, "inspect", take.name, {"take": take.pk})

@@ -49,7 +49,6 @@ class Take(models.Model):
     keys = models.PositiveBigIntegerField()
     notes = models.JSONField(default=list)
     warnings = models.JSONField(default=list)
-    findings = models.JSONField(default=dict)
     picture = models.JSONField(default=dict)
     created = models.DateTimeField(auto_now_add=True)
 
@@ -59,6 +58,29 @@ class Take(models.Model):
         ordering = ["-created", "-id"]
         constraints = [
             models.CheckConstraint(condition=Q(rate_denominator__gt=0), name="take_rate_positive")
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Profile(models.Model):
+    """What a skeleton's joints are, as somebody has set it, for all skeletons of its family.
+
+    ``names`` are the joints it was kept for, ``roles`` what was set by hand, ``groups`` own
+    groups of joints by name.
+    """
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="profiles")
+    name = models.CharField(max_length=120)
+    names = models.JSONField(default=list)
+    roles = models.JSONField(default=dict)
+    groups = models.JSONField(default=dict)
+    changed = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["workspace", "name"], name="profile_name_once")
         ]
 
     def __str__(self) -> str:

@@ -12,7 +12,7 @@ from editing.previews import latest
 from leancurve.clip import ChannelId, evaluate
 from leancurve.clip import Clip as Document
 from leancurve.curve import keyed
-from leancurve.operations import Cancelled
+from leancurve.operations import OPERATIONS, Cancelled
 
 from tests.server.conftest import Api, about, arrays
 
@@ -64,18 +64,6 @@ def test_an_answer_for_a_revision_may_be_kept_by_the_browser(api: Api, clip: dic
     assert answer["Cache-Control"] == "private, max-age=31536000, immutable"
 
 
-def test_flips_are_listed_and_gone_after_unflip_with_no_drift(api: Api, clip: dict) -> None:
-    path = f"clips/{clip['id']}"
-    before = api.get(f"{path}/flips?revision={clip['head']['id']}").json()
-    assert before["alternates"] == len(before["alternates_at"]) > 0
-    clip = api.apply(clip, "unflip")
-    after = api.get(f"{path}/flips?revision={clip['head']['id']}").json()
-    assert (after["wraps"], after["alternates"]) == (0, 0)
-    assert after["snaps"] == before["snaps"]
-    drift = api.get(f"{path}/drift?revision={clip['head']['id']}").json()
-    assert drift["max_deg"] < 1e-6
-
-
 def test_a_preview_saves_nothing_and_applying_it_gives_what_was_shown(api: Api, clip: dict) -> None:
     clip = api.apply(clip, "unflip")
     asked = {
@@ -92,7 +80,7 @@ def test_a_preview_saves_nothing_and_applying_it_gives_what_was_shown(api: Api, 
     numbers = about(whole)
     assert numbers["report"]["max_error_deg"] <= 0.5
     assert numbers["drift"]["max_mm"] > 0
-    assert numbers["flips_left"] == 0
+    assert not {"wrap", "alternate"} & set(numbers["findings"])
     clip = api.apply(clip, "thin", tolerance_deg=0.5)
     assert clip["head"]["report"]["keys_after"] == numbers["report"]["keys_after"]
     applied = head(clip).curves[ChannelId(hand, "rx")]
@@ -335,10 +323,15 @@ def test_writes_that_mean_nothing_are_refused_with_a_sentence(
 
 
 def test_operations_describe_their_parameters(api: Api) -> None:
-    described = api.get("operations").json()
-    assert set(described) == {"read", "unflip", "thin", "edit"}
-    tolerance = described["thin"]["params"]["properties"]["tolerance_deg"]
-    assert (tolerance["default"], tolerance["exclusiveMinimum"]) == (0.25, 0)
+    described = {o["name"]: o for o in api.get("operations").json()}
+    assert set(described) == set(OPERATIONS)
+    params = {p["name"]: p for p in described["thin"]["params"]}
+    tolerance = params["tolerance_deg"]
+    assert (tolerance["default"], tolerance["least"], tolerance["most"]) == (0.25, 0, 45)
+    assert tolerance["kind"] == "number"
+    methods = {p["name"]: p for p in described["smooth"]["params"]}["method"]
+    assert (methods["kind"], methods["choices"][0]) == ("choice", "adaptive")
+    assert all(o["about"] and o["step"] for o in described.values())
 
 
 def test_a_clip_can_be_renamed(api: Api, clip: dict) -> None:

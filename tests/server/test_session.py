@@ -74,7 +74,11 @@ def test_somebody_elses_objects_are_not_found(api: Api, take: object, clip: dict
         f"clips/{clip['id']}/storage",
         f"clips/{clip['id']}/poses?revision={revision}",
         f"clips/{clip['id']}/curves?revision={revision}&joints=0",
-        f"clips/{clip['id']}/flips?revision={revision}",
+        f"clips/{clip['id']}/findings?revision={revision}",
+        f"clips/{clip['id']}/contacts?revision={revision}",
+        f"clips/{clip['id']}/body?revision={revision}",
+        f"clips/{clip['id']}/orders?revision={revision}&joints=0",
+        f"clips/{clip['id']}/recipe?revision={revision}",
         f"clips/{clip['id']}/drift?revision={revision}",
         f"clips/{clip['id']}/deliveries",
     ]
@@ -95,6 +99,8 @@ def test_somebody_elses_objects_are_not_found(api: Api, take: object, clip: dict
     assert stranger.upload(take.workspace, a__bvh=b"x").status_code == 404
     for path in (f"clips/{clip['id']}", f"takes/{take.pk}"):
         assert stranger.call("PATCH", path, {"name": "mine"}).status_code == 404
+    profile = {"revision": revision}
+    assert stranger.call("PUT", f"clips/{clip['id']}/profile", profile).status_code == 404
     assert stranger.call("DELETE", f"jobs/{job['id']}").status_code == 404
 
 

@@ -68,7 +68,7 @@ def test_files_come_in_one_job_each_and_a_bad_one_harms_no_other(
     assert {t["file_name"] for t in takes} == {"lamp.json", "walk.bvh"}
     walk = next(t for t in takes if t["file_name"] == "walk.bvh")
     assert (walk["frames"], walk["joints"], walk["rate"]) == (200, 65, [60, 1])
-    assert walk["findings"]["alternates"] > 0
+    assert walk["findings"]["alternate"] > 0
     assert len(walk["picture"]["figures"]) == 7
     assert {s.name for s in StoredFile.objects.all()} == {"walk.bvh", "lamp.json"}
     shown = api.get(f"workspaces/{workspace.pk}/jobs").json()

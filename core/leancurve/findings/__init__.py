@@ -4,6 +4,6 @@ One detector a file: its thresholds as constants with unit and source, and ``det
 """
 
 from leancurve.findings.base import Finding, Kind, Motion
-from leancurve.findings.registry import KINDS, find, kind_named, work_left
+from leancurve.findings.registry import KINDS, VERSION, find, kind_named, work_left
 
-__all__ = ["KINDS", "Finding", "Kind", "Motion", "find", "kind_named", "work_left"]
+__all__ = ["KINDS", "VERSION", "Finding", "Kind", "Motion", "find", "kind_named", "work_left"]

@@ -23,6 +23,9 @@ from leancurve.findings import (
 from leancurve.findings.base import Finding, Kind, Motion
 from leancurve.progress import Progress, silent
 
+VERSION = 1
+"""Rises when any detector changes what it finds: what was kept before is measured anew."""
+
 KINDS: tuple[Kind, ...] = (
     Kind("calibration pose", "calibration poses", "a held pose at an end of the take, not part "
          "of the performance", "trim", 1.0, calibration.detect),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
@@ -114,3 +114,7 @@ class Edit(Operation[EditParams]):
                 "unplaced": [e.model_dump(exclude_none=True) for e in unplaced],
             },
         )
+
+    def told(self, params: Any) -> str:
+        count = len(params["keys"])
+        return f"Edit {count} key{'s' if count > 1 else ''}"

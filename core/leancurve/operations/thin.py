@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import ClassVar
+from typing import Any, ClassVar
 
 import numpy as np
 from pydantic import Field
@@ -186,6 +186,9 @@ class Thin(Operation[ThinParams]):
             curves=curves,
             report=_report(before, after, bound, worst[True], worst[False] * clip.millimetres),
         )
+
+    def told(self, params: Any) -> str:
+        return f"Thin within {params.get('tolerance_deg', 0.25):g}°"
 
 
 def tolerance_of(clip: Clip, channel: ChannelId, params: ThinParams) -> float:

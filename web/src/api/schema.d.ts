@@ -42,6 +42,46 @@ export interface paths {
         patch: operations["api_clips_rename_clip"];
         trace?: never;
     };
+    "/api/clips/{clip_id}/body": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Body
+         * @description What the joints are taken for, and groups of them to select.
+         */
+        get: operations["api_clips_body"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/contacts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Contacts
+         * @description When feet and hands are held: as set, else as found; and the floor, in millimetres.
+         */
+        get: operations["api_clips_contacts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clips/{clip_id}/curves": {
         parameters: {
             query?: never;
@@ -103,7 +143,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/clips/{clip_id}/flips": {
+    "/api/clips/{clip_id}/findings": {
         parameters: {
             query?: never;
             header?: never;
@@ -111,10 +151,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Flips
-         * @description The flips that stand in a revision, and snaps, which are not flips.
+         * Findings
+         * @description What is measured to be wrong in a revision, and what the kinds mean.
          */
-        get: operations["api_clips_flips"];
+        get: operations["api_clips_findings"];
         put?: never;
         post?: never;
         delete?: never;
@@ -132,6 +172,26 @@ export interface paths {
         };
         /** Clip History */
         get: operations["api_clips_clip_history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/orders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Orders
+         * @description All six rotation orders of joints, the calmest first.
+         */
+        get: operations["api_clips_orders"];
         put?: never;
         post?: never;
         delete?: never;
@@ -194,6 +254,46 @@ export interface paths {
          * @description The numbers and poses an operation would give the whole clip. Nothing is saved.
          */
         post: operations["api_clips_preview_whole"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/profile": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep Profile
+         * @description Keep the clip's roles and own groups for skeletons of its family.
+         */
+        put: operations["api_clips_keep_profile"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/recipe": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Recipe
+         * @description The lines of a revision's recipe, each with what it did in numbers.
+         */
+        get: operations["api_clips_recipe"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -291,6 +391,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/findings/kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Kinds
+         * @description The kinds of findings in the order of their lanes, and what mends them.
+         */
+        get: operations["api_clips_kinds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}": {
         parameters: {
             query?: never;
@@ -338,7 +458,7 @@ export interface paths {
         };
         /**
          * Operations
-         * @description The operations there are: title, version, and the JSON schema of their parameters.
+         * @description The operations there are, with their parameters, units, defaults and bounds.
          */
         get: operations["api_interface_operations"];
         put?: never;
@@ -502,10 +622,36 @@ export interface components {
             /**
              * @default {
              *       "channels": null,
-             *       "joints": null
+             *       "frames": null,
+             *       "groups": null,
+             *       "joints": null,
+             *       "limbs": null
              *     }
              */
             scope: components["schemas"]["ScopeIO"];
+        };
+        /** BodyOut */
+        BodyOut: {
+            /** Groups */
+            groups: {
+                [key: string]: number[];
+            };
+            /** Joints */
+            joints: components["schemas"]["JointRoleOut"][];
+            /** Own Groups */
+            own_groups: {
+                [key: string]: number[];
+            };
+            /**
+             * Profile
+             * @description the kept profile that fits this skeleton, if any
+             */
+            profile: string | null;
+            /**
+             * Roles
+             * @description all roles there are
+             */
+            roles: string[];
         };
         /** BrowserError */
         BrowserError: {
@@ -568,6 +714,29 @@ export interface components {
             theirs: string[];
             /** Yours */
             yours: string[];
+        };
+        /** ContactOut */
+        ContactOut: {
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Limb */
+            limb: string;
+        };
+        /** ContactsOut */
+        ContactsOut: {
+            /**
+             * By Hand
+             * @description kept in the clip, not found anew
+             */
+            by_hand: boolean;
+            /** Contacts */
+            contacts: components["schemas"]["ContactOut"][];
+            /** Floor Mm */
+            floor_mm: number;
+            /** Floor Set */
+            floor_set: boolean;
         };
         /** Credentials */
         Credentials: {
@@ -663,7 +832,10 @@ export interface components {
             /**
              * @default {
              *       "channels": null,
-             *       "joints": null
+             *       "frames": null,
+             *       "groups": null,
+             *       "joints": null,
+             *       "limbs": null
              *     }
              */
             scope: components["schemas"]["ScopeIO"];
@@ -675,49 +847,36 @@ export interface components {
             /** Parent */
             parent: number;
         };
-        /** FindingsOut */
-        FindingsOut: {
-            /**
-             * Alternates
-             * @default 0
-             */
-            alternates: number;
-            /**
-             * Snaps
-             * @default 0
-             */
-            snaps: number;
-            /**
-             * Wraps
-             * @default 0
-             */
-            wraps: number;
-        };
-        /** FlipPlace */
-        FlipPlace: {
+        /** FindingOut */
+        FindingOut: {
+            /** Accepted */
+            accepted: boolean;
             /** Channel */
-            channel?: string | null;
-            /** Degrees */
-            degrees?: number | null;
-            /** Frame */
-            frame: number;
+            channel: string;
+            /** First */
+            first: number;
             /** Joint */
             joint: string;
+            /** Kind */
+            kind: string;
+            /** Last */
+            last: number;
+            /** Severity */
+            severity: number;
+            /** Size */
+            size: number;
+            /** Unit */
+            unit: string;
         };
-        /** FlipsOut */
-        FlipsOut: {
-            /** Alternates */
-            alternates: number;
-            /** Alternates At */
-            alternates_at: components["schemas"]["FlipPlace"][];
-            /** Snaps */
-            snaps: number;
-            /** Snaps At */
-            snaps_at: components["schemas"]["FlipPlace"][];
-            /** Wraps */
-            wraps: number;
-            /** Wraps At */
-            wraps_at: components["schemas"]["FlipPlace"][];
+        /** FindingsOut */
+        FindingsOut: {
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
+            /**
+             * Work
+             * @description how much work the open ones stand for
+             */
+            work: number;
         };
         /** HistoryOut */
         HistoryOut: {
@@ -761,6 +920,15 @@ export interface components {
             /** Title */
             title: string;
         };
+        /** JointOrdersOut */
+        JointOrdersOut: {
+            /** Joint */
+            joint: string;
+            /** Order */
+            order: string;
+            /** Ratings */
+            ratings: components["schemas"]["OrderRatingOut"][];
+        };
         /** JointOut */
         JointOut: {
             /** Channels */
@@ -771,6 +939,31 @@ export interface components {
             offset: number[];
             /** Parent */
             parent: number;
+        };
+        /** JointRoleOut */
+        JointRoleOut: {
+            /** Confidence */
+            confidence: number;
+            /** Role */
+            role: string;
+            /** Source */
+            source: string;
+        };
+        /** KindOut */
+        KindOut: {
+            /** Meaning */
+            meaning: string;
+            /** Name */
+            name: string;
+            /** Plural */
+            plural: string;
+            /**
+             * Remedy
+             * @description the operation that mends it; empty where hand work does
+             */
+            remedy: string;
+            /** Step */
+            step: string;
         };
         /** LineOut */
         LineOut: {
@@ -790,6 +983,59 @@ export interface components {
         OnRevision: {
             /** Revision */
             revision: number;
+        };
+        /** OperationOut */
+        OperationOut: {
+            /** About */
+            about: string;
+            /** Name */
+            name: string;
+            /** Params */
+            params: components["schemas"]["ParamOut"][];
+            /** Ranged */
+            ranged: boolean;
+            /** Step */
+            step: string;
+            /** Title */
+            title: string;
+            /** Version */
+            version: number;
+        };
+        /** OrderRatingOut */
+        OrderRatingOut: {
+            /** Nearest Deg */
+            nearest_deg: number;
+            /** Order */
+            order: string;
+            /** Strain */
+            strain: number;
+        };
+        /**
+         * ParamOut
+         * @description A parameter as a panel shows it. ``kind`` says which control fits.
+         */
+        ParamOut: {
+            /** Choices */
+            choices: string[];
+            /** Default */
+            default: unknown;
+            /** Description */
+            description: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "number" | "integer" | "switch" | "choice" | "text" | "other";
+            /** Least */
+            least: number | null;
+            /** Most */
+            most: number | null;
+            /** Name */
+            name: string;
+            /** Optional */
+            optional: boolean;
+            /** Unit */
+            unit: string;
         };
         /**
          * PictureOut
@@ -845,7 +1091,10 @@ export interface components {
             /**
              * @default {
              *       "channels": null,
-             *       "joints": null
+             *       "frames": null,
+             *       "groups": null,
+             *       "joints": null,
+             *       "limbs": null
              *     }
              */
             scope: components["schemas"]["ScopeIO"];
@@ -861,6 +1110,18 @@ export interface components {
              * @default
              */
             view: string;
+        };
+        /** ProfileIn */
+        ProfileIn: {
+            /**
+             * Groups
+             * @default {}
+             */
+            groups: {
+                [key: string]: string[];
+            };
+            /** Revision */
+            revision: number;
         };
         /** ReadingOut */
         ReadingOut: {
@@ -883,6 +1144,28 @@ export interface components {
              * @enum {string}
              */
             up_axis: "x" | "y" | "z";
+        };
+        /** RecipeLineOut */
+        RecipeLineOut: {
+            /** Keys */
+            keys: number;
+            /** Line Id */
+            line_id: string;
+            /** Operation */
+            operation: string;
+            /** Params */
+            params: {
+                [key: string]: unknown;
+            };
+            /** Report */
+            report: {
+                [key: string]: unknown;
+            };
+            scope: components["schemas"]["ScopeIO"];
+            /** Told */
+            told: string;
+            /** Version */
+            version: number;
         };
         /** RefusedFile */
         RefusedFile: {
@@ -924,8 +1207,17 @@ export interface components {
         ScopeIO: {
             /** Channels */
             channels?: string[] | null;
+            /** Frames */
+            frames?: [
+                number,
+                number
+            ] | null;
+            /** Groups */
+            groups?: string[] | null;
             /** Joints */
             joints?: string[] | null;
+            /** Limbs */
+            limbs?: string[] | null;
         };
         /** SessionOut */
         SessionOut: {
@@ -960,7 +1252,13 @@ export interface components {
             created: string;
             /** File Name */
             file_name: string;
-            findings: components["schemas"]["FindingsOut"];
+            /**
+             * Findings
+             * @description open findings by kind, as captured
+             */
+            findings: {
+                [key: string]: number;
+            };
             /** Frames */
             frames: number;
             /** Id */
@@ -969,6 +1267,13 @@ export interface components {
             joints: number;
             /** Keys */
             keys: number;
+            /**
+             * Left
+             * @description open findings of its clip, if it has one
+             */
+            left: {
+                [key: string]: number;
+            } | null;
             /** Name */
             name: string;
             /** Notes */
@@ -983,6 +1288,11 @@ export interface components {
             skeleton: string;
             /** Warnings */
             warnings: string[];
+            /**
+             * Work
+             * @description how much work the open findings stand for
+             */
+            work: number;
         };
         /**
          * Trouble
@@ -1102,6 +1412,54 @@ export interface operations {
             };
         };
     };
+    api_clips_body: {
+        parameters: {
+            query: {
+                revision: number;
+            };
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BodyOut"];
+                };
+            };
+        };
+    };
+    api_clips_contacts: {
+        parameters: {
+            query: {
+                revision: number;
+            };
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ContactsOut"];
+                };
+            };
+        };
+    };
     api_clips_curves: {
         parameters: {
             query: {
@@ -1198,7 +1556,7 @@ export interface operations {
             };
         };
     };
-    api_clips_flips: {
+    api_clips_findings: {
         parameters: {
             query: {
                 revision: number;
@@ -1217,7 +1575,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FlipsOut"];
+                    "application/json": components["schemas"]["FindingsOut"];
                 };
             };
         };
@@ -1240,6 +1598,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HistoryOut"][];
+                };
+            };
+        };
+    };
+    api_clips_orders: {
+        parameters: {
+            query: {
+                revision: number;
+                joints: string;
+            };
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JointOrdersOut"][];
                 };
             };
         };
@@ -1312,6 +1695,56 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    api_clips_keep_profile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProfileIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BodyOut"];
+                };
+            };
+        };
+    };
+    api_clips_recipe: {
+        parameters: {
+            query: {
+                revision: number;
+            };
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeLineOut"][];
+                };
             };
         };
     };
@@ -1462,6 +1895,26 @@ export interface operations {
             };
         };
     };
+    api_clips_kinds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KindOut"][];
+                };
+            };
+        };
+    };
     api_takes_one_job: {
         parameters: {
             query?: never;
@@ -1549,7 +2002,9 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["OperationOut"][];
+                };
             };
         };
     };

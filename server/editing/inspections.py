@@ -1,0 +1,44 @@
+"""Findings of states: measured once, and kept."""
+
+from collections import Counter
+from collections.abc import Iterable
+from dataclasses import asdict
+from typing import Any
+
+from leancurve.clip import Clip
+from leancurve.findings import VERSION, Finding, find, work_left
+from leancurve.progress import Progress, silent
+
+from editing.documents import load_clip
+from editing.models import Inspection, State
+
+
+def inspect(state: State, progress: Progress = silent) -> Inspection:
+    """The state's findings, from the store where this version of the detectors has looked."""
+    kept = Inspection.objects.filter(pk=state.hash, version=VERSION).first()
+    if kept is not None:
+        return kept
+    return keep(state, find(load_clip(state), progress=progress))
+
+
+def keep(state: State, findings: list[Finding]) -> Inspection:
+    """Store what was found in a state."""
+    inspection, _ = Inspection.objects.update_or_create(
+        state=state,
+        defaults={
+            "version": VERSION,
+            "findings": [asdict(f) for f in findings],
+            "work": work_left(findings),
+        },
+    )
+    return inspection
+
+
+def open_counts(findings: Iterable[dict[str, Any]]) -> dict[str, int]:
+    """How many findings of each kind are open."""
+    return dict(Counter(f["kind"] for f in findings if not f["accepted"]))
+
+
+def counts_of(clip: Clip, progress: Progress = silent) -> dict[str, int]:
+    """Open findings by kind of a clip that is not stored, as a preview is."""
+    return open_counts(asdict(f) for f in find(clip, progress=progress))
