@@ -161,7 +161,7 @@ class ScopeIO(Schema):
     joints: list[str] | None = None
     groups: list[str] | None = None
     channels: list[str] | None = None
-    frames: tuple[int, int] | None = None
+    frames: list[int] | None = Field(None, min_length=2, max_length=2)
     limbs: list[str] | None = None
 
 
@@ -186,6 +186,7 @@ class ParamOut(Schema):
     kind: Literal["number", "integer", "switch", "choice", "text", "other"]
     description: str
     unit: str
+    when: dict[str, list[Any]] = Field(description="values of others with which it counts")
     default: Any
     optional: bool
     least: float | None
@@ -232,6 +233,8 @@ class ReadingOut(Schema):
     root_positions: Literal["add", "replace"]
     joint_positions: Literal["add", "replace"]
     ends: list[str]
+    roles: list[list[str]] = Field(description="joints and their roles as set by hand")
+    floor: float | None = Field(description="height of the floor in the skeleton's unit, if set")
 
 
 class ClipOut(Schema):

@@ -66,7 +66,7 @@ def preview(page: Page, table: Table) -> None:
     page.get_by_role("button", name="Apply unflip").click()
     page.get_by_text("revision 2").wait_for()
     page.locator("[data-joint]", has_text="RightUpperArm").first.click()
-    page.keyboard.press("Alt+3")
+    page.keyboard.press("Alt+5")
     slider = page.get_by_role("slider", name="Stay within, per channel")
     slider.focus()
     near, whole = [], []

@@ -47,7 +47,7 @@ def stage_picture(page: Page) -> bytes:
 
 
 def unflip(page: Page) -> None:
-    page.keyboard.press("Alt+2")
+    page.keyboard.press("Alt+3")
     page.get_by_role("button", name="Preview").click()
     after = page.locator("dl div", has_text="Flips after")
     expect(after.locator("dd")).to_have_text("0")
@@ -109,7 +109,7 @@ def test_a_demo_take_from_the_shelf_to_a_clean_file(page: Page, tmp_path: Path) 
     page.keyboard.press("ArrowRight")
     assert frame_now(page) == 301
     strip = box(page, "strip")
-    page.mouse.click(strip["x"] + 14 + (strip["width"] - 78) / 2, strip["y"] + 66)
+    page.mouse.click(strip["x"] + 14 + (strip["width"] - 106) / 2, strip["y"] + 8)
     assert abs(frame_now(page) - 467) < 6
     sheet = box(page, "sheet")
     ruler = sheet["y"] + sheet["height"] - 8
@@ -127,7 +127,7 @@ def test_a_demo_take_from_the_shelf_to_a_clean_file(page: Page, tmp_path: Path) 
 
     # Curves of a joint picked in the tree; the read-out says what is under the pointer.
     page.locator("[data-joint]", has_text="RightUpperArm").first.click()
-    expect(page.get_by_text("turn X")).to_be_visible()
+    expect(page.get_by_text("turn X", exact=True)).to_be_visible()
     page.keyboard.press("1")
     page.wait_for_timeout(200)
     assert inked(page, "section[aria-label='Curve sheet'] canvas") > 4000
@@ -160,7 +160,7 @@ def test_a_demo_take_from_the_shelf_to_a_clean_file(page: Page, tmp_path: Path) 
     expect(page.get_by_text("revision 3")).to_be_visible()
 
     # Deliver at another rate and range; the server reads it back; download.
-    page.keyboard.press("Alt+4")
+    page.keyboard.press("Alt+6")
     first = page.get_by_label("First frame of the range")
     first.fill("100")
     first.press("Enter")
@@ -215,7 +215,7 @@ def test_uploaded_files_come_in_each_by_itself(
     page.keyboard.press("Alt+1")
     expect(page.get_by_text("the figure stands 1.70 m tall")).to_be_visible()
     expect(page.get_by_text("it is none of m, cm, mm, inch")).to_be_visible()
-    page.keyboard.press("Alt+3")
+    page.keyboard.press("Alt+5")
     before, after = keys_shown(page)
     assert before == 2752 * 96
     assert after < before / 10
@@ -229,7 +229,7 @@ def test_uploaded_files_come_in_each_by_itself(
     application.start_worker()
     page.reload()
     expect(page.get_by_text("revision 2")).to_be_visible()
-    page.keyboard.press("Alt+4")
+    page.keyboard.press("Alt+6")
     page.get_by_role("button", name="Deliver", exact=True).last.click()
     link = page.get_by_role("link", name=re.compile(r"\.bvh$"))
     expect(link).to_be_visible()

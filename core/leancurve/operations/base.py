@@ -17,9 +17,19 @@ from leancurve.progress import Cancelled, Progress, silent
 from leancurve.scope import Scope
 
 
-def number(default: Any, unit: str, description: str, **bounds: Any) -> Any:
-    """A parameter with a unit, for schemas, the command line and the panels to show."""
-    return Field(default, description=description, json_schema_extra={"unit": unit}, **bounds)
+def number(
+    default: Any,
+    unit: str,
+    description: str,
+    when: dict[str, list[Any]] | None = None,
+    **bounds: Any,
+) -> Any:
+    """A parameter with a unit, for schemas, the command line and the panels to show.
+
+    ``when`` says with which values of another parameter it counts: ``{"method": ["gaussian"]}``.
+    """
+    extra: dict[str, Any] = {"unit": unit} | ({"when": when} if when else {})
+    return Field(default, description=description, json_schema_extra=extra, **bounds)
 
 
 @dataclass(frozen=True, eq=False)

@@ -20,12 +20,16 @@ from leancurve.tracks import turning_tracks, written
 
 
 class ClampParams(Params):
-    least: float | None = number(None, "channel", "no value below this, in the channel's own unit")
-    most: float | None = number(None, "channel", "no value above this, in the channel's own unit")
-    soft: float = number(
-        0.0, "channel", "begin to give way this far before the bound; for feet, mm", ge=0
-    )
     feet: bool = Field(False, description="keep feet from sinking below the floor they stand on")
+    least: float | None = number(
+        None, "", "no value below this, in the channel's own unit", when={"feet": [False]}
+    )
+    most: float | None = number(
+        None, "", "no value above this, in the channel's own unit", when={"feet": [False]}
+    )
+    soft: float = number(
+        0.0, "", "begin to give way this far before the bound: channel's unit, for feet mm", ge=0
+    )
 
 
 class Clamp(Operation[ClampParams]):

@@ -38,6 +38,7 @@ def _param(name: str, field: dict[str, Any]) -> dict[str, Any]:
         "kind": kind,
         "description": field.get("description", ""),
         "unit": field.get("unit", ""),
+        "when": field.get("when", {}),
         "default": field.get("default"),
         "optional": len(options) < len(field.get("anyOf", [])),
         "least": least,

@@ -17,8 +17,9 @@ from leancurve.tracks import refilled, turning_tracks, written
 class MendSnapsParams(Params):
     method: Literal["auto", "turn back", "fill"] = "auto"
     fill_s: float = number(
-        0.25, "s", "auto: snaps up to this long are filled from the good samples around", gt=0, le=2
-    )
+        0.25, "s", "snaps up to this long are filled from the good samples around",
+        when={"method": ["auto"]}, gt=0, le=2,
+    )  # fmt: skip
 
 
 class MendSnaps(Operation[MendSnapsParams]):

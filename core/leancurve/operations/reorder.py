@@ -22,8 +22,8 @@ steps hardly change)."""
 class ReorderParams(Params):
     order: Literal["best", "XYZ", "XZY", "YXZ", "YZX", "ZXY", "ZYX"] = "best"
     gain: float = number(
-        WORTH, "×", "with the best order: change a joint only if its strain falls by this much",
-        ge=1, le=1000,
+        WORTH, "×", "change a joint only if its strain falls by this much",
+        when={"order": ["best"]}, ge=1, le=1000,
     )  # fmt: skip
     tolerance_deg: float = number(
         0.05, "°", "largest error of each channel where keyed curves are fitted again", gt=0, le=10

@@ -38,16 +38,26 @@ class SmoothParams(Params):
         1.0, "", "how much of the filtered motion is mixed in; 0 changes nothing", ge=0, le=1
     )
     noise: float = number(
-        1.0, "×", "adaptive: how much noise there is, times what is measured", gt=0, le=10
-    )
+        1.0, "×", "how much noise there is, times what is measured",
+        when={"method": ["adaptive"]}, gt=0, le=10,
+    )  # fmt: skip
     cutoff_hz: float | None = number(
-        None, "Hz", "Butterworth: cut-off; suggested for each joint when absent", gt=0, le=500
+        None, "Hz", "cut-off; suggested for each joint when absent",
+        when={"method": ["butterworth"]}, gt=0, le=500,
+    )  # fmt: skip
+    window_s: float = number(
+        0.07, "s", "length of the window", when={"method": ["savitzky-golay"]}, gt=0, le=2
     )
-    window_s: float = number(0.07, "s", "Savitzky-Golay: window", gt=0, le=2)
-    degree: int = number(2, "", "Savitzky-Golay: degree of the polynomial", ge=1, le=5)
-    sigma_s: float = number(0.02, "s", "Gaussian: standard deviation", gt=0, le=1)
+    degree: int = number(
+        2, "", "degree of the polynomial", when={"method": ["savitzky-golay"]}, ge=1, le=5
+    )
+    sigma_s: float = number(
+        0.02, "s", "standard deviation of the weights", when={"method": ["gaussian"]}, gt=0, le=1
+    )
     protect: bool = Field(
-        True, description="leave limbs as they are where a contact begins or ends"
+        True,
+        description="leave limbs as they are where a contact begins or ends",
+        json_schema_extra={"when": {"method": ["butterworth", "savitzky-golay", "gaussian"]}},
     )
     feather_s: float = number(
         0.06, "s", "how far protection and the ends of a range fade out", ge=0, le=2

@@ -1036,6 +1036,13 @@ export interface components {
             optional: boolean;
             /** Unit */
             unit: string;
+            /**
+             * When
+             * @description values of others with which it counts
+             */
+            when: {
+                [key: string]: unknown[];
+            };
         };
         /**
          * PictureOut
@@ -1128,12 +1135,22 @@ export interface components {
             /** Ends */
             ends: string[];
             /**
+             * Floor
+             * @description height of the floor in the skeleton's unit, if set
+             */
+            floor: number | null;
+            /**
              * Joint Positions
              * @enum {string}
              */
             joint_positions: "add" | "replace";
             /** Metres Per Unit */
             metres_per_unit: number;
+            /**
+             * Roles
+             * @description joints and their roles as set by hand
+             */
+            roles: string[][];
             /**
              * Root Positions
              * @enum {string}
@@ -1208,10 +1225,7 @@ export interface components {
             /** Channels */
             channels?: string[] | null;
             /** Frames */
-            frames?: [
-                number,
-                number
-            ] | null;
+            frames?: number[] | null;
             /** Groups */
             groups?: string[] | null;
             /** Joints */

@@ -4,17 +4,23 @@
  */
 import { create } from 'zustand'
 import { ApiError, answer, client, numbers, type Schemas } from '../api/client'
+import type { Message } from '../api/safetensors'
+import { loadCatalogue } from './catalogue'
 import { type ChannelKey, type Curve, channelKey, curvesOf, splitKey } from './curves'
 import { type Poses, posesOf, withChanged } from './poses'
 import { transport } from './transport'
 
 export type Clip = Schemas['ClipOut']
-export type StepName = 'bring-in' | 'unflip' | 'thin' | 'deliver'
+export type StepName = 'bring-in' | 'inspect' | 'unflip' | 'calm' | 'thin' | 'deliver'
+export type Finding = Schemas['FindingOut']
+export type Contact = Schemas['ContactOut']
+export type Scope = Schemas['ScopeIO']
 
 /** What an operation would make: shown, never saved. */
 export interface Preview {
   operation: string
   params: Record<string, unknown>
+  scope: Scope
   /** The recipe's line that this would change; else it would be appended. */
   line: string | null
   curves: Map<ChannelKey, Curve>
@@ -23,8 +29,8 @@ export interface Preview {
     report: Record<string, number>
     drift: Schemas['DriftOut']
     keys: number
-    /** Wraps and alternate solutions that would still stand. */
-    flipsLeft: number
+    /** Open findings by kind that would be left. */
+    findings: Record<string, number>
     poses: Poses
   }
 }
@@ -47,7 +53,11 @@ export interface BenchState {
   saving: boolean
   ghost: boolean
   drift: Schemas['DriftOut'] | null
-  flips: Schemas['FlipsOut'] | null
+  findings: Finding[] | null
+  contacts: Schemas['ContactsOut'] | null
+  /** The contact span that is selected on the strip and in its list. */
+  contact: Contact | null
+  body: Schemas['BodyOut'] | null
   notice: string | null
 }
 
@@ -66,7 +76,10 @@ export const useBench = create<BenchState>(() => ({
   saving: false,
   ghost: true,
   drift: null,
-  flips: null,
+  findings: null,
+  contacts: null,
+  contact: null,
+  body: null,
   notice: null,
 }))
 
@@ -93,7 +106,7 @@ export async function openClip(id: number): Promise<void> {
     transport.frame = 0
     transport.fit(clip.frames, clip.rate[0]! / clip.rate[1]!)
     set({ clip, joints: [0] })
-    await Promise.all([loadPoses(), loadCurves(), loadNumbers()])
+    await Promise.all([loadPoses(), loadCurves(), loadNumbers(), loadBody(), loadCatalogue()])
   } catch (trouble) {
     set({ trouble: message(trouble) })
   }
@@ -134,11 +147,22 @@ async function loadNumbers(): Promise<void> {
   const { clip } = get()
   if (!clip) return
   const params = { path: { clip_id: clip.id }, query: { revision: clip.head.id } }
-  const [drift, flips] = await Promise.all([
-    answer(client.GET('/api/clips/{clip_id}/drift', { params })),
-    answer(client.GET('/api/clips/{clip_id}/flips', { params })),
+  const { GET } = client
+  const [drift, found, contacts] = await Promise.all([
+    answer(GET('/api/clips/{clip_id}/drift', { params })),
+    answer(GET('/api/clips/{clip_id}/findings', { params })),
+    answer(GET('/api/clips/{clip_id}/contacts', { params })),
   ])
-  if (get().clip?.head.id === clip.head.id) set({ drift, flips })
+  if (get().clip?.head.id === clip.head.id) set({ drift, findings: found.findings, contacts })
+}
+
+/** What the joints are: asked anew when the clip or how it is read changes. */
+export async function loadBody(): Promise<void> {
+  const { clip } = get()
+  if (!clip) return
+  const params = { path: { clip_id: clip.id }, query: { revision: clip.head.id } }
+  const body = await answer(client.GET('/api/clips/{clip_id}/body', { params }))
+  if (get().clip?.id === clip.id) set({ body })
 }
 
 /** Show a notice for a moment; errors say what to do, notices that something was done. */
@@ -153,7 +177,8 @@ export function selectJoints(joints: number[], channels: ChannelKey[] = []): voi
   set({ joints, channels })
   loadCurves().catch((trouble: unknown) => notify(message(trouble)))
   const { preview } = get()
-  if (preview) void startPreview(preview.operation, preview.params, preview.line, true)
+  if (preview)
+    void startPreview(preview.operation, preview.params, { ...preview, jointsOnly: true })
 }
 
 export function selectChannels(channels: ChannelKey[]): void {
@@ -163,6 +188,17 @@ export function selectChannels(channels: ChannelKey[]): void {
 
 /** Everything the server said of a new head takes the place of what stood. */
 async function headMoved(clip: Clip): Promise<void> {
+  const before = get().clip
+  const rate = clip.rate[0]! / clip.rate[1]!
+  if (before && (before.frames !== clip.frames || transport.rate !== rate)) {
+    const [first, last] = transport.range
+    const whole = first === 0 && last === transport.frames - 1
+    transport.fit(clip.frames, rate)
+    if (!whole) transport.setRange(first, last)
+    // Poses of another length cannot be patched: they are fetched whole.
+    set({ poses: null, posed: null })
+  }
+  const reread = JSON.stringify(before?.reading) !== JSON.stringify(clip.reading)
   set({
     clip,
     preview: null,
@@ -170,10 +206,11 @@ async function headMoved(clip: Clip): Promise<void> {
     previewing: false,
     curves: new Map(),
     drift: null,
-    flips: null,
+    findings: null,
   })
   try {
-    await Promise.all([loadPoses(), loadCurves(), loadNumbers()])
+    const rest = reread ? [loadBody()] : []
+    await Promise.all([loadPoses(), loadCurves(), loadNumbers(), ...rest])
   } catch (trouble) {
     notify(message(trouble))
   }
@@ -241,8 +278,11 @@ export function write(what: Write): Promise<boolean> {
   })
 }
 
-export const apply = (operation: string, params: Record<string, unknown>): Promise<boolean> =>
-  write({ append: { operation, params, scope: {} } })
+export const apply = (
+  operation: string,
+  params: Record<string, unknown>,
+  scope: Scope = {},
+): Promise<boolean> => write({ append: { operation, params, scope } })
 
 const step = (clip: Clip) => ({
   params: { path: { clip_id: clip.id } },
@@ -264,12 +304,18 @@ let asked = new AbortController()
 const view = crypto.randomUUID()
 let sequence = 0
 
+interface PreviewOptions {
+  line?: string | null
+  scope?: Scope
+  /** Only the selected joints' curves: the whole clip's numbers stand. */
+  jointsOnly?: boolean
+}
+
 /** Preview an operation: the selected joints at once, the whole clip's numbers after. */
 export async function startPreview(
   operation: string,
   params: Record<string, unknown>,
-  line: string | null = null,
-  jointsOnly = false,
+  { line = null, scope = {}, jointsOnly = false }: PreviewOptions = {},
 ): Promise<void> {
   const { clip, joints, preview } = get()
   if (!clip) return
@@ -280,6 +326,7 @@ export async function startPreview(
     revision: clip.head.id,
     operation,
     params,
+    scope,
     line,
     view,
     sequence: ++sequence,
@@ -289,8 +336,9 @@ export async function startPreview(
   set({ previewing: true })
   try {
     const near = await numbers(`/api/clips/${clip.id}/preview`, body, signal)
+    const curves = curvesOf(near)
     set({
-      preview: { operation, params, line, curves: curvesOf(near), ...(whole ? { whole } : {}) },
+      preview: { operation, params, scope, line, curves, ...(whole ? { whole } : {}) },
       previewTrouble: null,
     })
     if (whole) {
@@ -304,7 +352,6 @@ export async function startPreview(
     )
     const { poses, preview: now } = get()
     if (signal.aborted || !now || !poses) return
-    const carried = all.arrays.get('joints')!.data.length
     set({
       previewing: false,
       preview: {
@@ -313,16 +360,24 @@ export async function startPreview(
           report: all.about.report as Record<string, number>,
           drift: all.about.drift as Schemas['DriftOut'],
           keys: all.about.keys as number,
-          flipsLeft: all.about.flips_left as number,
-          poses: carried ? withChanged(poses, all) : poses,
+          findings: all.about.findings as Record<string, number>,
+          poses: previewed(poses, all, clip.joints.length),
         },
       },
     })
   } catch (trouble) {
     if (trouble instanceof DOMException) return
     if (trouble instanceof ApiError && trouble.status === 410) return
-    set({ previewTrouble: message(trouble), previewing: false })
+    set({ previewTrouble: message(trouble), previewing: false, preview: null })
   }
+}
+
+/** The poses a preview gives: all of them where it changes the clip's length. */
+function previewed(poses: Poses, got: Message, joints: number): Poses {
+  const carried = got.arrays.get('joints')!.data.length
+  if (carried === joints) return posesOf(got, joints)
+  const fits = (got.about.frames as number) === poses.frames
+  return carried && fits ? withChanged(poses, got) : poses
 }
 
 export function cancelPreview(): void {

@@ -206,34 +206,22 @@ export const COMMANDS: readonly Command[] = [
     key: '5',
     run: () => press('[data-command=bands]'),
   },
-  {
-    id: 'step-bring-in',
-    title: 'Step: Bring in',
-    group: 'Steps',
-    key: 'Alt+1',
-    run: () => setStep('bring-in'),
-  },
-  {
-    id: 'step-unflip',
-    title: 'Step: Unflip',
-    group: 'Steps',
-    key: 'Alt+2',
-    run: () => setStep('unflip'),
-  },
-  {
-    id: 'step-thin',
-    title: 'Step: Thin',
-    group: 'Steps',
-    key: 'Alt+3',
-    run: () => setStep('thin'),
-  },
-  {
-    id: 'step-deliver',
-    title: 'Step: Deliver',
-    group: 'Steps',
-    key: 'Alt+4',
-    run: () => setStep('deliver'),
-  },
+  ...(
+    [
+      ['bring-in', 'Bring in'],
+      ['inspect', 'Inspect'],
+      ['unflip', 'Unflip'],
+      ['calm', 'Calm'],
+      ['thin', 'Thin'],
+      ['deliver', 'Deliver'],
+    ] as const
+  ).map(([name, title], k) => ({
+    id: `step-${name}`,
+    title: `Step: ${title}`,
+    group: 'Steps' as const,
+    key: `Alt+${k + 1}`,
+    run: () => setStep(name),
+  })),
   { id: 'undo', title: 'Undo', group: 'Clip', key: 'Ctrl+Z', run: () => void undo() },
   { id: 'redo', title: 'Redo', group: 'Clip', key: 'Ctrl+Shift+Z', run: () => void redo() },
   {

@@ -9,6 +9,7 @@ import { Button } from '../ui/controls'
 import { TakeCard } from './TakeCard'
 
 type Job = Schemas['JobOut']
+type Take = Schemas['TakeOut']
 
 /** Send files; each becomes a job, or is refused by name. */
 async function send(workspace: number, files: File[]): Promise<Schemas['UploadOut']> {
@@ -71,6 +72,17 @@ function JobRow({ job, onDone }: { job: Job; onDone: () => void }) {
   )
 }
 
+const ORDERS = {
+  newest: { text: 'newest first', by: (a: Take, b: Take) => b.id - a.id },
+  work: { text: 'most work first', by: (a: Take, b: Take) => b.work - a.work },
+  name: { text: 'by name', by: (a: Take, b: Take) => a.name.localeCompare(b.name) },
+  longest: {
+    text: 'longest first',
+    by: (a: Take, b: Take) => lasts(b) - lasts(a),
+  },
+}
+const lasts = (t: Take) => (t.frames * t.rate[1]!) / t.rate[0]!
+
 export function Shelf() {
   const user = useSession((s) => s.user)
   const workspaces = useSession((s) => s.workspaces)
@@ -79,6 +91,7 @@ export function Shelf() {
   const workspace = workspaces.find((w) => w.id === chosen) ?? workspaces[0]
   const id = workspace?.id ?? 0
   const input = useRef<HTMLInputElement>(null)
+  const [order, setOrder] = useState<keyof typeof ORDERS>('newest')
   const [over, setOver] = useState(false)
   const [refused, setRefused] = useState<string[]>([])
   const queries = useQueryClient()
@@ -225,8 +238,24 @@ export function Shelf() {
               You are not a member of any workspace yet. Whoever runs this server can add you.
             </p>
           )}
+          {(takes.data?.length ?? 0) > 1 && (
+            <label className="flex items-center gap-2 self-end text-ink-2">
+              Sort
+              <select
+                className="h-6 rounded-[3px] border border-rule-2 bg-paper px-1 text-ink"
+                value={order}
+                onChange={(e) => setOrder(e.target.value as keyof typeof ORDERS)}
+              >
+                {Object.entries(ORDERS).map(([name, { text }]) => (
+                  <option key={name} value={name}>
+                    {text}
+                  </option>
+                ))}
+              </select>
+            </label>
+          )}
           <ul className="grid grid-cols-[repeat(auto-fill,minmax(340px,1fr))] gap-4">
-            {takes.data?.map((take) => (
+            {takes.data?.toSorted(ORDERS[order].by).map((take) => (
               <TakeCard key={take.id} take={take} onOpen={() => void open(take)} />
             ))}
           </ul>

@@ -30,18 +30,29 @@ function Picture({ picture }: { picture: Schemas['PictureOut'] }) {
   )
 }
 
-export function findingsText(f: Schemas['FindingsOut']): string {
-  const parts = [
-    [f.wraps, 'wrap'],
-    [f.alternates, 'alternate'],
-    [f.snaps, 'snap'],
-  ] as const
-  const said = parts.filter(([n]) => n).map(([n, word]) => `${n} ${word}${n === 1 ? '' : 's'}`)
-  return said.join(', ') || 'nothing stands out'
+/** Kinds whose plural is not theirs with an s. */
+const PLURAL: Record<string, string> = {
+  gimbal: 'gimbal',
+  jitter: 'jitter',
+  'key off the frame': 'keys off the frame',
+  idle: 'idle channels',
+}
+
+/** The kinds found most, in words; idle channels only where there is nothing else. */
+export function findingsText(counts: Record<string, number>, most = 4): string {
+  const listed = Object.entries(counts).sort((a, b) => b[1] - a[1])
+  const others = listed.filter(([kind]) => kind !== 'idle')
+  if (!others.length) return 'nothing stands out'
+  const said = others
+    .slice(0, most)
+    .map(([kind, n]) => `${n} ${n === 1 ? kind : (PLURAL[kind] ?? `${kind}s`)}`)
+  const more = others.slice(most).reduce((sum, [, n]) => sum + n, 0)
+  return said.join(', ') + (more ? ` and ${more} more` : '')
 }
 
 export function TakeCard({ take, onOpen }: { take: Schemas['TakeOut']; onOpen: () => void }) {
-  const found = take.findings.wraps + take.findings.alternates + take.findings.snaps
+  const left = take.left ?? take.findings
+  const found = Object.keys(left).some((kind) => kind !== 'idle')
   return (
     <li className="flex flex-col overflow-hidden rounded-md border border-rule-2 bg-raised">
       <Picture picture={take.picture} />
@@ -62,7 +73,14 @@ export function TakeCard({ take, onOpen }: { take: Schemas['TakeOut']; onOpen: (
           </p>
         ))}
         <div className="mt-auto flex items-center justify-between gap-3 pt-1">
-          <span className={found ? 'text-bad' : 'text-ok'}>{findingsText(take.findings)}</span>
+          <span className={found ? 'text-bad' : 'text-ok'}>
+            {findingsText(left)}
+            {take.left && (
+              <span className="block text-ink-3">
+                as captured: {findingsText(take.findings, 2)}
+              </span>
+            )}
+          </span>
           <Button onClick={onOpen} aria-label={`Open ${take.name}`}>
             {take.clip ? 'Go on' : 'Open'}
           </Button>

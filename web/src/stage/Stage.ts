@@ -2,7 +2,9 @@
 import {
   BackSide,
   Box3,
+  type BufferAttribute,
   BufferGeometry,
+  CanvasTexture,
   Color,
   Float32BufferAttribute,
   Group,
@@ -12,6 +14,8 @@ import {
   Matrix4,
   MeshBasicMaterial,
   PerspectiveCamera,
+  Points,
+  PointsMaterial,
   Quaternion,
   Scene,
   Vector3,
@@ -143,6 +147,53 @@ class Figure {
   }
 }
 
+/** Round marks at joints: what is found wrong there now. */
+class Marks {
+  readonly points: Points
+  private material: PointsMaterial
+
+  constructor(joints: number) {
+    const geometry = new BufferGeometry()
+    geometry.setAttribute('position', new Float32BufferAttribute(new Float32Array(3 * joints), 3))
+    geometry.setDrawRange(0, 0)
+    this.material = new PointsMaterial({ size: 11, sizeAttenuation: false, map: ring() })
+    this.material.transparent = true
+    this.material.depthTest = false
+    this.points = new Points(geometry, this.material)
+    this.points.frustumCulled = false
+    this.points.renderOrder = 2
+  }
+
+  show(world: WorldPose, joints: readonly number[]): void {
+    const position = this.points.geometry.getAttribute('position') as BufferAttribute
+    joints.forEach((joint, k) => {
+      const [x, y, z] = world.position.slice(3 * joint, 3 * joint + 3)
+      position.setXYZ(k, x!, y!, z!)
+    })
+    position.needsUpdate = true
+    this.points.geometry.setDrawRange(0, joints.length)
+    this.material.color.set(token('bad'))
+  }
+
+  dispose(): void {
+    this.points.geometry.dispose()
+    this.material.map?.dispose()
+    this.material.dispose()
+  }
+}
+
+/** A ring as a texture: its colour is the material's. */
+function ring(): CanvasTexture {
+  const canvas = document.createElement('canvas')
+  canvas.width = canvas.height = 32
+  const g = canvas.getContext('2d')!
+  g.strokeStyle = '#fff'
+  g.lineWidth = 7
+  g.arc(16, 16, 11, 0, 2 * Math.PI)
+  g.stroke()
+  return new CanvasTexture(canvas)
+}
+
 export class Stage {
   readonly camera = new PerspectiveCamera(32, 1, 0.05, 400)
   follow = false
@@ -152,6 +203,9 @@ export class Stage {
   private controls: OrbitControls
   private figure: Figure | null = null
   private ghost: Figure | null = null
+  private marks: Marks | null = null
+  /** Joints with an open finding at a frame. */
+  private foundAt: (frame: number) => readonly number[] = () => []
   private floor: LineSegments | null = null
   private clip: Clip | null = null
   private poses: Poses | null = null
@@ -177,6 +231,7 @@ export class Stage {
     this.controls.dispose()
     this.figure?.dispose()
     this.ghost?.dispose()
+    this.marks?.dispose()
     this.renderer.dispose()
   }
 
@@ -202,7 +257,9 @@ export class Stage {
     const bones = bonesOf(clip.joints, clip.end_sites)
     this.ghost = new Figure(clip, bones, true)
     this.figure = new Figure(clip, bones, false)
-    this.space.add(this.ghost.group, this.figure.group)
+    this.marks?.dispose()
+    this.marks = new Marks(clip.joints.length)
+    this.space.add(this.ghost.group, this.figure.group, this.marks.points)
     this.space.scale.setScalar(clip.reading.metres_per_unit)
     this.space.rotation.set(0, 0, 0)
     if (clip.reading.up_axis === 'z') this.space.rotation.x = -Math.PI / 2
@@ -239,6 +296,12 @@ export class Stage {
     this.draw()
   }
 
+  /** Mark joints where something is found: asked for at each frame shown. */
+  setFindings(foundAt: (frame: number) => readonly number[]): void {
+    this.foundAt = foundAt
+    this.pose()
+  }
+
   recolour(): void {
     this.figure?.colour(this.selected)
     this.ghost?.colour(this.selected)
@@ -258,6 +321,7 @@ export class Stage {
       this.ghost.group.visible = this.before !== null
       if (this.before) this.ghost.pose(this.before, this.frame)
     }
+    this.marks?.show(this.figure.world, this.foundAt(this.frame))
     this.root.fromArray(this.figure.world.position, 0)
     this.space.localToWorld(this.root)
     this.draw()

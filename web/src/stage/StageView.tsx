@@ -20,6 +20,7 @@ export function StageView() {
   const preview = useBench((s) => s.preview)
   const joints = useBench((s) => s.joints)
   const ghost = useBench((s) => s.ghost)
+  const findings = useBench((s) => s.findings)
   const full = useFullPane() === FULL.stage
 
   useEffect(() => {
@@ -53,6 +54,16 @@ export function StageView() {
   useEffect(() => {
     stageRef.current?.setSelected(joints)
   }, [joints])
+
+  useEffect(() => {
+    if (!clip || !findings) return
+    const index = new Map(clip.joints.map((j, k) => [j.name, k]))
+    const open = findings.filter((f) => !f.accepted && f.kind !== 'idle')
+    stageRef.current?.setFindings((frame) => {
+      const here = open.filter((f) => f.first - 1 <= frame && frame <= f.last + 1)
+      return [...new Set(here.flatMap((f) => index.get(f.joint) ?? []))]
+    })
+  }, [clip, findings])
 
   const toggleFollow = () => {
     if (stageRef.current) stageRef.current.follow = !follow

@@ -1,9 +1,20 @@
 /** The steps that work, in the order of the work: the rail and the panels read this. */
-import { FileOutput, Inbox, type LucideIcon, Spline, Waypoints } from 'lucide-react'
+import {
+  FileOutput,
+  Inbox,
+  type LucideIcon,
+  ScanSearch,
+  Spline,
+  Waves,
+  Waypoints,
+} from 'lucide-react'
 import type { ComponentType } from 'react'
 import type { BenchState, StepName } from '../clip/bench'
+import { openFor } from '../clip/findings'
 import { BringInPanel } from './bring-in/BringInPanel'
+import { CalmPanel } from './calm/CalmPanel'
 import { DeliverPanel } from './deliver/DeliverPanel'
+import { InspectPanel } from './inspect/InspectPanel'
 import { ThinPanel } from './thin/ThinPanel'
 import { UnflipPanel } from './unflip/UnflipPanel'
 
@@ -30,12 +41,28 @@ export const STEPS: readonly Step[] = [
     done: (s) => s.clip !== null && s.clip.warnings.length === 0,
   },
   {
+    name: 'inspect',
+    title: 'Inspect',
+    Icon: ScanSearch,
+    Panel: InspectPanel,
+    open: (s) => openFor(s.findings, 'inspect'),
+    done: (s) => s.findings?.every((f) => f.accepted || f.kind === 'idle') ?? false,
+  },
+  {
     name: 'unflip',
     title: 'Unflip',
     Icon: Waypoints,
     Panel: UnflipPanel,
-    open: (s) => (s.flips ? s.flips.wraps + s.flips.alternates : null),
-    done: (s) => s.flips !== null && s.flips.wraps + s.flips.alternates === 0,
+    open: (s) => openFor(s.findings, 'unflip'),
+    done: (s) => openFor(s.findings, 'unflip') === 0,
+  },
+  {
+    name: 'calm',
+    title: 'Calm',
+    Icon: Waves,
+    Panel: CalmPanel,
+    open: (s) => openFor(s.findings, 'calm'),
+    done: (s) => openFor(s.findings, 'calm') === 0,
   },
   {
     name: 'thin',

@@ -1,30 +1,24 @@
-/** The strip's canvas: ruler, range, lanes, keys of the selection, now. */
-import type { Schemas } from '../api/client'
-import { type Clip, selectJoints, setStep } from '../clip/bench'
+/** The strip's canvas: ruler, range, lanes of contacts, findings and keys, now. */
+import { type Clip, type Contact, type Finding, useBench } from '../clip/bench'
+import { moveContact, sameContact } from '../clip/contacts'
+import { goTo, mend } from '../clip/findings'
 import { transport } from '../clip/transport'
 import { ticks } from '../sheet/geometry'
 import { token } from '../ui/theme'
+import { LANE_HEIGHT, type Lane, LEFT, lanesOf, RULER } from './lanes'
 
-type Hold = 'none' | 'time' | 'first' | 'last' | 'free'
+type Hold = 'none' | 'time' | 'first' | 'last' | 'free' | 'contact'
 
-interface Finding {
-  lane: number
-  frame: number
-  joint: number
-}
-
-const LEFT = 14
-const LABELS = 64
-const LANES = ['wraps', 'alternates', 'snaps', 'keys'] as const
-const LANE = 12
-const RULER = 16
+const LABELS = 92
+const EDGE = 5
 
 export class Strip {
   sensitivity = 0.5
   onHandsFree: (on: boolean) => void = () => {}
   private clip: Clip | null = null
-  private findings: Finding[] = []
+  private lanes: Lane[] = []
   private keys: number[] = []
+  private dragged: { from: Contact; now: Contact; edge: 'first' | 'last' | 'both' } | null = null
   private size: [number, number] = [0, 0]
   private hold: Hold = 'none'
   private asked = false
@@ -37,15 +31,16 @@ export class Strip {
     this.handsFree(false)
   }
 
-  show(clip: Clip, flips: Schemas['FlipsOut'] | null, keys: number[]): void {
+  show(clip: Clip, findings: Finding[] | null, contacts: Contact[] | null, keys: number[]): void {
     this.clip = clip
     this.keys = keys
-    const index = new Map(clip.joints.map((j, k) => [j.name, k]))
-    const lanes = flips ? [flips.wraps_at, flips.alternates_at, flips.snaps_at] : []
-    this.findings = lanes.flatMap((list, lane) =>
-      list.map((f) => ({ lane, frame: f.frame, joint: index.get(f.joint) ?? 0 })),
-    )
+    this.lanes = lanesOf(findings ?? [], contacts ?? [])
     this.draw()
+  }
+
+  /** Height that all lanes need, in pixels. */
+  get tall(): number {
+    return RULER + 2 + this.lanes.length * LANE_HEIGHT + 3
   }
 
   resize(width: number, height: number): void {
@@ -102,33 +97,87 @@ export class Strip {
     }
   }
 
-  /** A finding under the pointer: to its frame, its joint, and the step that mends it. */
+  private laneAt(y: number): { lane: Lane; upper: boolean } | null {
+    const at = (y - RULER - 2) / LANE_HEIGHT
+    const lane = this.lanes[Math.floor(at)]
+    return lane && at >= 0 ? { lane, upper: at - Math.floor(at) < 0.5 } : null
+  }
+
+  /** What a lane has under the pointer: a finding leads to its place, a contact is held. */
   private pick(x: number, y: number): boolean {
-    const lane = Math.floor((y - RULER - 2) / LANE)
+    const at = this.laneAt(y)
+    if (!at) return false
+    const { lane, upper } = at
+    if (lane.kind === 'contact') {
+      const bars = upper ? lane.upper : lane.lower.length ? lane.lower : lane.upper
+      const found = bars.find((c) => this.x(c.first) - EDGE <= x && x <= this.x(c.last) + EDGE)
+      if (!found) return false
+      const nearFirst = Math.abs(this.x(found.first) - x) <= EDGE
+      const nearLast = Math.abs(this.x(found.last) - x) <= EDGE
+      this.dragged = {
+        from: found,
+        now: found,
+        edge: nearLast ? 'last' : nearFirst ? 'first' : 'both',
+      }
+      this.hold = 'contact'
+      this.startFrame = this.frame(x)
+      useBench.setState({ contact: found })
+      this.draw()
+      return true
+    }
+    if (lane.kind !== 'finding') return false
     let best: Finding | null = null
-    let near = 4
-    for (const finding of this.findings) {
-      const gap = Math.abs(this.x(finding.frame) - x)
-      if (finding.lane === lane && gap < near) {
+    let near = EDGE
+    for (const finding of lane.findings) {
+      const gap = Math.max(this.x(finding.first) - x, x - this.x(finding.last), 0)
+      if (gap < near || (gap === 0 && near === 0 && best && finding.severity > best.severity)) {
         near = gap
         best = finding
       }
     }
     if (!best) return false
-    transport.seek(best.frame)
-    selectJoints([best.joint])
-    setStep('unflip')
+    if (best.accepted) goTo(best)
+    else mend(best)
     return true
   }
 
   move(event: PointerEvent): void {
-    const [x] = this.local(event)
+    const [x, y] = this.local(event)
     if (this.hold === 'time') transport.seek(this.frame(x))
     if (this.hold === 'first') transport.setRange(this.frame(x), transport.range[1])
     if (this.hold === 'last') transport.setRange(transport.range[0], this.frame(x))
+    if (this.hold === 'contact' && this.dragged) this.dragContact(x)
+    if (this.hold === 'none') this.canvas.style.cursor = this.cursorAt(x, y)
+  }
+
+  private cursorAt(x: number, y: number): string {
+    const at = this.laneAt(y)
+    if (at?.lane.kind === 'finding') return 'pointer'
+    if (at?.lane.kind !== 'contact') return ''
+    const bars = [...at.lane.upper, ...at.lane.lower]
+    const edge = bars.some((c) => [c.first, c.last].some((f) => Math.abs(this.x(f) - x) <= EDGE))
+    return edge ? 'col-resize' : ''
+  }
+
+  private dragContact(x: number): void {
+    const { from, edge } = this.dragged!
+    const by = Math.round(this.frame(x) - this.startFrame)
+    const end = transport.frames - 1
+    const first = edge === 'last' ? from.first : Math.min(Math.max(from.first + by, 0), end)
+    const last = edge === 'first' ? from.last : Math.min(Math.max(from.last + by, 0), end)
+    this.dragged!.now = { ...from, first: Math.min(first, last), last: Math.max(first, last) }
+    if (edge !== 'both') transport.seek(edge === 'first' ? first : last)
+    this.draw()
   }
 
   up(): void {
+    if (this.hold === 'contact' && this.dragged) {
+      const { from, now } = this.dragged
+      this.dragged = null
+      if (sameContact(from, now)) transport.seek(from.first)
+      else moveContact(from, now.first, now.last)
+      this.draw()
+    }
     if (this.hold !== 'free') this.hold = 'none'
   }
 
@@ -161,6 +210,12 @@ export class Strip {
   }
 
   cancel(): boolean {
+    if (this.dragged) {
+      this.dragged = null
+      this.hold = 'none'
+      this.draw()
+      return true
+    }
     if (this.hold !== 'free') return false
     this.handsFree(false)
     transport.seek(this.startFrame)
@@ -186,41 +241,61 @@ export class Strip {
     g.fillStyle = token('sunk')
     g.fillRect(this.x(first), RULER, Math.max(2, this.x(last) - this.x(first)), h - RULER)
     this.ruler(g, first, last)
+    for (const [n, lane] of this.lanes.entries()) this.lane(g, lane, RULER + 2 + n * LANE_HEIGHT)
+    g.fillStyle = token('signal')
+    g.fillRect(this.x(transport.frame) - 0.75, 0, 1.5, h)
+  }
+
+  private lane(g: CanvasRenderingContext2D, lane: Lane, y: number): void {
+    const middle = y + LANE_HEIGHT / 2
+    g.fillStyle = token('rule')
+    g.fillRect(LEFT, middle, this.width, 1)
     g.font = '10.5px "IBM Plex Sans"'
     g.textAlign = 'left'
     g.textBaseline = 'middle'
-    LANES.forEach((name, lane) => {
-      const y = RULER + 2 + lane * LANE + LANE / 2
-      g.fillStyle = token('rule')
-      g.fillRect(LEFT, y, this.width, 1)
-      g.fillStyle = token('ink-3')
-      g.fillText(name, LEFT + this.width + 9, y)
-    })
-    const colours = [token('bad'), token('bad'), token('warn')]
-    for (const f of this.findings) {
-      const y = RULER + 2 + f.lane * LANE + LANE / 2
-      g.fillStyle = colours[f.lane]!
-      const x = this.x(f.frame)
-      // Each lane has a shape of its own: a bar, a slanted bar, a wedge.
-      g.beginPath()
-      if (f.lane === 0) g.rect(x - 1.25, y - 4, 2.5, 8)
-      else if (f.lane === 1) {
-        g.moveTo(x - 3, y + 4)
-        g.lineTo(x, y + 4)
-        g.lineTo(x + 3, y - 4)
-        g.lineTo(x, y - 4)
-      } else {
-        g.moveTo(x - 3.5, y + 4)
-        g.lineTo(x + 3.5, y + 4)
-        g.lineTo(x, y - 4)
-      }
-      g.fill()
+    g.fillStyle = token('ink-3')
+    g.fillText(lane.label, LEFT + this.width + 9, middle)
+    if (lane.kind === 'contact') {
+      const half = lane.lower.length ? LANE_HEIGHT / 2 - 1 : LANE_HEIGHT - 3
+      for (const c of lane.upper) this.bar(g, c, y + 1, half)
+      for (const c of lane.lower) this.bar(g, c, y + LANE_HEIGHT / 2, half)
+    } else if (lane.kind === 'finding') {
+      for (const f of lane.findings) this.mark(g, f, y)
+    } else {
+      g.fillStyle = token('calm')
+      for (const k of this.keys) g.fillRect(this.x(k) - 0.5, y + 2, 1, LANE_HEIGHT - 4)
     }
-    g.fillStyle = token('calm')
-    const y = RULER + 2 + 3 * LANE
-    for (const k of this.keys) g.fillRect(this.x(k) - 0.5, y + 2, 1, LANE - 4)
-    g.fillStyle = token('signal')
-    g.fillRect(this.x(transport.frame) - 0.75, 0, 1.5, h)
+  }
+
+  /** A contact: a bar, its ends drawn firm, since they are what is dragged. */
+  private bar(g: CanvasRenderingContext2D, contact: Contact, y: number, height: number): void {
+    const held = this.dragged && sameContact(this.dragged.from, contact)
+    const shown = held ? this.dragged!.now : contact
+    const chosen = held || sameContact(useBench.getState().contact, contact)
+    const x = this.x(shown.first)
+    const width = Math.max(2, this.x(shown.last) - x)
+    g.fillStyle = token(chosen ? 'signal' : 'calm')
+    g.globalAlpha = chosen ? 0.75 : 0.4
+    g.fillRect(x, y, width, height)
+    g.globalAlpha = 1
+    g.fillRect(x, y, 1.5, height)
+    g.fillRect(x + width - 1.5, y, 1.5, height)
+  }
+
+  /** A finding: a span by its severity; what is meant is an outline. */
+  private mark(g: CanvasRenderingContext2D, f: Finding, y: number): void {
+    const x = this.x(f.first)
+    const width = Math.max(2.5, this.x(f.last) - x)
+    const left = f.last === f.first ? x - 1.25 : x
+    if (f.accepted) {
+      g.strokeStyle = token('rule-2')
+      g.strokeRect(left + 0.5, y + 2.5, width, LANE_HEIGHT - 5)
+      return
+    }
+    g.fillStyle = token(f.severity > 0.5 ? 'bad' : 'warn')
+    g.globalAlpha = 0.45 + 0.55 * f.severity
+    g.fillRect(left, y + 1.5, width, LANE_HEIGHT - 3)
+    g.globalAlpha = 1
   }
 
   private ruler(g: CanvasRenderingContext2D, first: number, last: number): void {

@@ -101,7 +101,10 @@ export function StripView() {
   const [free, setFree] = useState(false)
   const [sensitivity, setSensitivity] = useState(0.5)
   const clip = useBench((s) => s.clip)
-  const flips = useBench((s) => s.flips)
+  const findings = useBench((s) => s.findings)
+  const contacts = useBench((s) => s.contacts)
+  const contact = useBench((s) => s.contact)
+  const [tall, setTall] = useState(64)
   const joints = useBench((s) => s.joints)
   const curves = useBench((s) => s.curves)
   const t = useTransport()
@@ -118,9 +121,15 @@ export function StripView() {
     }
   }, [])
 
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the chosen contact is drawn too
   useEffect(() => {
-    if (clip) stripRef.current?.show(clip, flips, keyFrames(clip, joints, curves))
-  }, [clip, flips, joints, curves])
+    const strip = stripRef.current
+    if (!clip || !strip) return
+    // A head that has just moved has no findings yet: the lanes stay until it has.
+    if (findings)
+      strip.show(clip, findings, contacts?.contacts ?? null, keyFrames(clip, joints, curves))
+    setTall(strip.tall)
+  }, [clip, findings, contacts, contact, joints, curves])
 
   useEffect(() => {
     if (stripRef.current) stripRef.current.sensitivity = sensitivity
@@ -129,7 +138,7 @@ export function StripView() {
   return (
     <section
       aria-label="Time strip"
-      className="flex h-[112px] shrink-0 flex-col border-rule-2 border-y bg-raised"
+      className="flex shrink-0 flex-col border-rule-2 border-y bg-raised"
     >
       <div className="flex h-9 shrink-0 items-center gap-1.5 px-3">
         <Tip text="To the first frame of the range">
@@ -197,14 +206,18 @@ export function StripView() {
           </div>
         </Popover>
       </div>
-      <canvas
-        ref={canvas}
-        data-testid="strip"
-        className="min-h-0 w-full flex-1 cursor-ew-resize touch-none"
-        onPointerDown={(e) => stripRef.current?.down(e.nativeEvent)}
-        onPointerMove={(e) => stripRef.current?.move(e.nativeEvent)}
-        onPointerUp={() => stripRef.current?.up()}
-      />
+      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reachable by keys */}
+      <section className="max-h-[150px] overflow-y-auto" tabIndex={0} aria-label="Lanes">
+        <canvas
+          ref={canvas}
+          data-testid="strip"
+          className="block w-full cursor-ew-resize touch-none"
+          style={{ height: tall }}
+          onPointerDown={(e) => stripRef.current?.down(e.nativeEvent)}
+          onPointerMove={(e) => stripRef.current?.move(e.nativeEvent)}
+          onPointerUp={() => stripRef.current?.up()}
+        />
+      </section>
     </section>
   )
 }

@@ -9,17 +9,18 @@ export function JointTree() {
   const clip = useBench((s) => s.clip)
   const joints = useBench((s) => s.joints)
   const channels = useBench((s) => s.channels)
-  const flips = useBench((s) => s.flips)
+  const findings = useBench((s) => s.findings)
+  const body = useBench((s) => s.body)
   const [search, setSearch] = useState('')
   const [closed, setClosed] = useState<ReadonlySet<number>>(new Set())
   const list = useRef<HTMLDivElement>(null)
 
   const counts = useMemo(() => {
     const out = new Map<string, number>()
-    for (const f of [...(flips?.wraps_at ?? []), ...(flips?.alternates_at ?? [])])
-      out.set(f.joint, (out.get(f.joint) ?? 0) + 1)
+    for (const f of findings ?? [])
+      if (!f.accepted && f.kind !== 'idle') out.set(f.joint, (out.get(f.joint) ?? 0) + 1)
     return out
-  }, [flips])
+  }, [findings])
 
   useEffect(() => {
     list.current?.querySelector(`[data-joint="${joints[0]}"]`)?.scrollIntoView({ block: 'nearest' })
@@ -104,9 +105,11 @@ export function JointTree() {
                 ) : (
                   <ChevronRight size={12} className="text-ink-3" />
                 )}
-                <span className="truncate">{joint.name}</span>
+                <span className="truncate" title={body?.joints[j]?.role}>
+                  {joint.name}
+                </span>
                 {count !== undefined && (
-                  <span className="num ml-auto text-bad" title={`${count} flips`}>
+                  <span className="num ml-auto text-bad" title={`${count} open findings`}>
                     {count}
                   </span>
                 )}

@@ -1,5 +1,5 @@
 /** Radix primitives in our look. */
-import { Dialog as D, Popover as P, Slider as S, Tooltip as T } from 'radix-ui'
+import { Dialog as D, Popover as P, Slider as S, Tooltip as T, Tabs as Tab } from 'radix-ui'
 import type { ButtonHTMLAttributes, ReactNode } from 'react'
 
 type Kind = 'plain' | 'primary' | 'quiet' | 'on'
@@ -135,6 +135,65 @@ export function Field({ label, children }: { label: string; children: ReactNode 
       {label}
       {children}
     </label>
+  )
+}
+
+/** A box to tick, its words beside it. */
+export function Check({
+  on,
+  onChange,
+  title,
+  children,
+}: {
+  on: boolean
+  onChange: (on: boolean) => void
+  title?: string | undefined
+  children: ReactNode
+}) {
+  return (
+    <label className="flex min-h-6 items-center gap-2" title={title}>
+      <input
+        type="checkbox"
+        className="size-3.5 accent-[var(--calm)]"
+        checked={on}
+        onChange={(e) => onChange(e.target.checked)}
+      />
+      {children}
+    </label>
+  )
+}
+
+/** Parts of a panel, one shown at a time. */
+export function Tabs({
+  label,
+  tabs,
+  shown,
+  onShow,
+}: {
+  label: string
+  tabs: readonly { name: string; title: string; content: ReactNode }[]
+  shown: string
+  onShow: (tab: string) => void
+}) {
+  return (
+    <Tab.Root value={shown} onValueChange={onShow} className="flex min-h-0 flex-1 flex-col gap-3">
+      <Tab.List aria-label={label} className="flex shrink-0 border-rule-2 border-b">
+        {tabs.map(({ name, title }) => (
+          <Tab.Trigger
+            key={name}
+            value={name}
+            className="-mb-px h-7 border-transparent border-b-2 px-2.5 text-ink-2 hover:text-ink data-[state=active]:border-signal data-[state=active]:font-semibold data-[state=active]:text-ink"
+          >
+            {title}
+          </Tab.Trigger>
+        ))}
+      </Tab.List>
+      {tabs.map(({ name, content }) => (
+        <Tab.Content key={name} value={name} className="flex min-h-0 flex-1 flex-col gap-3">
+          {content}
+        </Tab.Content>
+      ))}
+    </Tab.Root>
   )
 }
 

@@ -1,6 +1,7 @@
 /** Thin: tolerances, live preview, and what the result costs in drift. */
 import { useCallback, useEffect, useState } from 'react'
 import { apply, cancelPreview, startPreview, useBench, write } from '../../clip/bench'
+import { countsOf } from '../../clip/findings'
 import { Button, Row, Slider } from '../../ui/controls'
 import { degrees, grouped, millimetres } from '../../ui/numbers'
 import { Panel, Trouble } from '../Panel'
@@ -26,7 +27,7 @@ export function ThinPanel() {
   const trouble = useBench((s) => s.previewTrouble)
   const previewing = useBench((s) => s.previewing)
   const saving = useBench((s) => s.saving)
-  const flips = useBench((s) => s.flips)
+  const findings = useBench((s) => s.findings)
   const line = clip?.head.recipe.findLast((l) => l.operation === 'thin')
   const kept = line?.params as { tolerance_deg?: number; tolerance_mm?: number } | undefined
   const [deg, setDeg] = useState(kept?.tolerance_deg ?? 0.25)
@@ -39,7 +40,11 @@ export function ThinPanel() {
 
   const show = useCallback(
     (d: number, m: number, l: boolean) =>
-      void startPreview('thin', { tolerance_deg: d, tolerance_mm: m, landmarks: l }, editing),
+      void startPreview(
+        'thin',
+        { tolerance_deg: d, tolerance_mm: m, landmarks: l },
+        { line: editing },
+      ),
     [editing],
   )
   // The panel shows what thinning would do from the moment it is open.
@@ -52,7 +57,8 @@ export function ThinPanel() {
   if (!clip) return null
   const shown = preview?.operation === 'thin' ? preview : null
   const whole = shown?.whole
-  const found = flips ? flips.wraps + flips.alternates : 0
+  const counts = countsOf(findings)
+  const found = (counts.wrap ?? 0) + (counts.alternate ?? 0)
   const params = { tolerance_deg: deg, tolerance_mm: mm, landmarks }
   const commit = () =>
     again && line

@@ -1,0 +1,61 @@
+/** Findings on the bench: counts, and the way to their place and to their remedy. */
+import { sheetRef } from '../sheet/SheetView'
+import { useOpenCard } from '../steps/operation/openCard'
+import {
+  type Finding,
+  type StepName,
+  selectChannels,
+  selectJoints,
+  setStep,
+  useBench,
+} from './bench'
+import { kindNamed } from './catalogue'
+import { channelKey } from './curves'
+import { transport } from './transport'
+
+/** Open findings by kind. */
+export function countsOf(findings: readonly Finding[] | null): Record<string, number> {
+  const out: Record<string, number> = {}
+  for (const f of findings ?? []) if (!f.accepted) out[f.kind] = (out[f.kind] ?? 0) + 1
+  return out
+}
+
+/** How many open findings a step's operations mend. */
+export function openFor(findings: readonly Finding[] | null, step: StepName): number | null {
+  if (!findings) return null
+  return findings.filter(
+    (f) => !f.accepted && f.kind !== 'idle' && kindNamed(f.kind)?.step === step,
+  ).length
+}
+
+/** To a finding's frame, its joint, its curve. */
+export function goTo(finding: Finding): void {
+  const { clip } = useBench.getState()
+  if (!clip) return
+  const joint = clip.joints.findIndex((j) => j.name === finding.joint)
+  transport.pause()
+  transport.seek(finding.first)
+  if (joint >= 0) {
+    if (finding.channel) selectChannels([channelKey(joint, finding.channel)])
+    else selectJoints([joint])
+  }
+  // The curves of a joint selected just now have to arrive first.
+  setTimeout(() => sheetRef.current?.aroundNow(), 150)
+}
+
+/** To a finding's place, and to the operation that mends it. */
+export function mend(finding: Finding): void {
+  const kind = kindNamed(finding.kind)
+  goTo(finding)
+  if (!kind?.remedy) return
+  useOpenCard.setState({ open: kind.remedy })
+  setStep(kind.step as StepName)
+}
+
+/** A size with its unit: "12.4°", "3 frames". */
+export function sizeOf(finding: Finding): string {
+  const { size, unit } = finding
+  if (unit === 'frames') return size < 1 ? `${size.toPrecision(2)} fr` : `${size} fr`
+  const text = size >= 100 ? size.toFixed(0) : size.toFixed(size < 1 ? 2 : 1)
+  return unit === '°' ? `${text}°` : `${text} ${unit}`
+}

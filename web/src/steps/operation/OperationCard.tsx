@@ -1,0 +1,107 @@
+/** An operation in a step's panel: what it does, its parameters, a live preview, and applying it. */
+import { ChevronDown, ChevronRight } from 'lucide-react'
+import { type ReactNode, useEffect, useRef, useState } from 'react'
+import { apply, cancelPreview, startPreview, useBench } from '../../clip/bench'
+import { useCatalogue } from '../../clip/catalogue'
+import { Button } from '../../ui/controls'
+import { Trouble } from '../Panel'
+import { PreviewNumbers } from './Outcome'
+import { useOpenCard } from './openCard'
+import { chosen, ParamForm, type Params } from './ParamForm'
+import { EVERYTHING, ScopeChoice, scopeOf } from './ScopeChoice'
+
+export function OperationCard({
+  name,
+  count,
+  first = {},
+  scoped = true,
+  hidden = [],
+  children,
+}: {
+  name: string
+  /** Open findings that it would mend. */
+  count?: number | undefined
+  /** Values to begin with where they differ from the defaults. */
+  first?: Params
+  scoped?: boolean
+  hidden?: readonly string[]
+  children?: ReactNode
+}) {
+  const operation = useCatalogue((s) => s.operations.find((o) => o.name === name))
+  const open = useOpenCard((s) => s.open === name)
+  const preview = useBench((s) => (s.preview?.operation === name ? s.preview : null))
+  const trouble = useBench((s) => s.previewTrouble)
+  const saving = useBench((s) => s.saving)
+  const [values, setValues] = useState<Params>(first)
+  const [scope, setScope] = useState(EVERYTHING)
+  const card = useRef<HTMLElement>(null)
+  useEffect(() => {
+    if (open) card.current?.scrollIntoView({ block: 'nearest' })
+  }, [open])
+  if (!operation) return null
+  const show = (next: Params, within = scope) =>
+    void startPreview(name, chosen(operation, next), { scope: scopeOf(within) })
+  const toggle = () => {
+    if (open && preview) cancelPreview()
+    useOpenCard.setState({ open: open ? null : name })
+  }
+  return (
+    <section ref={card} className="rounded-[4px] border border-rule-2" aria-label={operation.title}>
+      <h3>
+        <button
+          type="button"
+          aria-expanded={open}
+          className="flex h-8 w-full items-center gap-1.5 px-2 text-left font-semibold hover:bg-sunk"
+          onClick={toggle}
+        >
+          {open ? <ChevronDown size={13} /> : <ChevronRight size={13} className="text-ink-3" />}
+          {operation.title}
+          {count !== undefined && count > 0 && (
+            <span className="num ml-auto text-bad">{count}</span>
+          )}
+        </button>
+      </h3>
+      {open && (
+        <div className="flex flex-col gap-2.5 border-rule border-t px-3 pt-2 pb-3">
+          <p className="text-ink-2">{operation.about}</p>
+          {children}
+          {scoped && (
+            <ScopeChoice
+              value={scope}
+              ranged={operation.ranged}
+              onChange={(next) => {
+                setScope(next)
+                if (preview) show(values, next)
+              }}
+            />
+          )}
+          <ParamForm
+            operation={operation}
+            values={values}
+            hidden={hidden}
+            onChange={(next) => {
+              setValues(next)
+              show(next)
+            }}
+          />
+          {trouble && <Trouble>{trouble}</Trouble>}
+          {preview && <PreviewNumbers preview={preview} />}
+          <div className="-bottom-4 sticky flex gap-2 bg-raised py-2 [&>button]:h-7 [&>button]:flex-1">
+            {preview ? (
+              <Button onClick={cancelPreview}>Discard</Button>
+            ) : (
+              <Button onClick={() => show(values)}>Preview</Button>
+            )}
+            <Button
+              kind="primary"
+              disabled={saving}
+              onClick={() => void apply(name, chosen(operation, values), scopeOf(scope))}
+            >
+              {saving ? 'Applying …' : 'Apply'}
+            </Button>
+          </div>
+        </div>
+      )}
+    </section>
+  )
+}

@@ -1,0 +1,124 @@
+/** Parameters of an operation as the server describes them: a fitting control each. */
+import type { Operation } from '../../clip/catalogue'
+import { Check, inputLook } from '../../ui/controls'
+
+export type Params = Record<string, unknown>
+type Param = Operation['params'][number]
+
+/** "least_deg" → "least": the unit stands beside the field. */
+function label(param: Param): string {
+  return param.name.replace(/_(deg|mm|hz|s|percent)$/, '').replaceAll('_', ' ')
+}
+
+function NumberField({
+  param,
+  value,
+  onChange,
+}: {
+  param: Param
+  value: unknown
+  onChange: (v: unknown) => void
+}) {
+  const shown = value === null || value === undefined ? '' : String(value)
+  const commit = (text: string) => {
+    if (text.trim() === '' && param.optional) return onChange(null)
+    const typed = Number(text)
+    if (text.trim() !== '' && Number.isFinite(typed))
+      onChange(param.kind === 'integer' ? Math.round(typed) : typed)
+  }
+  return (
+    <input
+      key={shown}
+      className={`${inputLook} num h-6 w-20 text-right`}
+      inputMode="decimal"
+      aria-label={`${label(param)}${param.unit ? `, ${param.unit}` : ''}`}
+      placeholder={param.optional ? 'auto' : ''}
+      defaultValue={shown}
+      onKeyDown={(e) => e.key === 'Enter' && commit(e.currentTarget.value)}
+      onBlur={(e) => e.currentTarget.value !== shown && commit(e.currentTarget.value)}
+    />
+  )
+}
+
+/** Whether a parameter counts with the values that others have. */
+function counts(param: Param, operation: Operation, values: Params): boolean {
+  return Object.entries(param.when).every(([other, allowed]) =>
+    allowed.includes(values[other] ?? operation.params.find((p) => p.name === other)?.default),
+  )
+}
+
+export function ParamForm({
+  operation,
+  values,
+  onChange,
+  hidden = [],
+}: {
+  operation: Operation
+  values: Params
+  onChange: (values: Params) => void
+  hidden?: readonly string[]
+}) {
+  return (
+    <div className="flex flex-col gap-1.5">
+      {operation.params
+        .filter(
+          (p) => p.kind !== 'other' && !hidden.includes(p.name) && counts(p, operation, values),
+        )
+        .map((param) => {
+          const value = values[param.name] ?? param.default
+          const set = (v: unknown) => onChange({ ...values, [param.name]: v })
+          if (param.kind === 'switch')
+            return (
+              <Check key={param.name} on={Boolean(value)} onChange={set} title={param.description}>
+                {label(param)}
+              </Check>
+            )
+          return (
+            // biome-ignore lint/a11y/noLabelWithoutControl: the control is the child
+            <label
+              key={param.name}
+              title={param.description}
+              className="flex min-h-6 items-center justify-between gap-2 text-ink-2"
+            >
+              <span>{label(param)}</span>
+              <span className="flex items-center gap-1.5">
+                {param.kind === 'choice' && (
+                  <select
+                    className={`${inputLook} h-6`}
+                    value={String(value)}
+                    onChange={(e) => set(e.target.value)}
+                  >
+                    {param.choices.map((c) => (
+                      <option key={c}>{c}</option>
+                    ))}
+                  </select>
+                )}
+                {param.kind === 'text' && (
+                  <input
+                    key={String(value)}
+                    className={`${inputLook} num h-6 w-28`}
+                    defaultValue={String(value ?? '')}
+                    onKeyDown={(e) => e.key === 'Enter' && set(e.currentTarget.value)}
+                    onBlur={(e) => e.currentTarget.value !== value && set(e.currentTarget.value)}
+                  />
+                )}
+                {(param.kind === 'number' || param.kind === 'integer') && (
+                  <NumberField param={param} value={value} onChange={set} />
+                )}
+                {param.unit && <span className="w-11 text-ink-3">{param.unit}</span>}
+              </span>
+            </label>
+          )
+        })}
+    </div>
+  )
+}
+
+/** Only what differs from the defaults is sent: a recipe's line stays readable. */
+export function chosen(operation: Operation, values: Params): Params {
+  return Object.fromEntries(
+    Object.entries(values).filter(
+      ([name, v]) => v !== null && operation.params.find((p) => p.name === name)?.default !== v,
+    ),
+  )
+}

@@ -1,0 +1,40 @@
+/** Lanes of the time strip: keys, contacts of each limb, a kind of finding each. */
+import type { Contact, Finding } from '../clip/bench'
+import { useCatalogue } from '../clip/catalogue'
+
+export const LEFT = 14
+export const RULER = 16
+export const LANE_HEIGHT = 11
+
+export type Lane =
+  /** A foot has its heel above and its toe below. */
+  | { kind: 'contact'; label: string; upper: Contact[]; lower: Contact[] }
+  | { kind: 'finding'; label: string; findings: Finding[] }
+  | { kind: 'keys'; label: string }
+
+/** The kinds that span the whole clip by their nature have no lane: they are listed. */
+const NO_LANE = new Set(['idle'])
+
+export function lanesOf(findings: Finding[], contacts: Contact[]): Lane[] {
+  const lanes: Lane[] = [{ kind: 'keys', label: 'keys' }]
+  const of = (limb: string) => contacts.filter((c) => c.limb === limb)
+  for (const side of ['left', 'right']) {
+    const upper = [...of(`${side} heel`), ...of(`${side} foot`)]
+    const lower = of(`${side} toe`)
+    if (upper.length || lower.length)
+      lanes.push({
+        kind: 'contact',
+        label: lower.length ? `${side} heel, toe` : `${side} foot`,
+        upper,
+        lower,
+      })
+  }
+  for (const limb of ['left hand', 'right hand', 'airborne'])
+    if (of(limb).length) lanes.push({ kind: 'contact', label: limb, upper: of(limb), lower: [] })
+  for (const kind of useCatalogue.getState().kinds) {
+    const mine = findings.filter((f) => f.kind === kind.name)
+    if (mine.length && !NO_LANE.has(kind.name))
+      lanes.push({ kind: 'finding', label: kind.plural, findings: mine })
+  }
+  return lanes
+}
