@@ -15,3 +15,12 @@ Progress = Callable[[float], None]
 
 def silent(_share: float) -> None:
     """Progress that nobody watches."""
+
+
+def part_of(progress: Progress, start: float, share: float) -> Progress:
+    """Progress of a part that begins at ``start`` of the whole and makes up ``share`` of it."""
+
+    def within(done: float) -> None:
+        progress(start + share * done)
+
+    return within

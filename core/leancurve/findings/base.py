@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from leancurve import rotation
-from leancurve.arrays import Bools, Floats
+from leancurve.arrays import Bools, Floats, Ints
 from leancurve.body import Body, body_of
 from leancurve.clip import ChannelId, Clip, Contact, Pose, channel_values, evaluate
 from leancurve.contacts import UP, Support, find_support
@@ -119,6 +119,13 @@ class Motion:
     @cached_property
     def contacts(self) -> tuple[Contact, ...]:
         return self.support.contacts if self.clip.contacts is None else self.clip.contacts
+
+    @cached_property
+    def standing(self) -> list[tuple[str, Ints]]:
+        """Frames of each foot contact in which the foot stands, by the point that is held."""
+        from leancurve.findings.floor import inner_frames
+
+        return list(inner_frames(self))
 
     @cached_property
     def dense(self) -> Bools:

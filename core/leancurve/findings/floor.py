@@ -29,32 +29,37 @@ class _Stand:
     height: Floats
 
 
-def _stands(motion: Motion) -> Iterator[_Stand]:
+def inner_frames(motion: Motion) -> Iterator[tuple[str, Ints]]:
+    """Each foot contact's frames without landing and leaving, calibration, spikes and pops."""
     clip = motion.clip
     points = foot_points(clip.skeleton, motion.body)
     settle = motion.frames_in(SETTLE_S)
-    _, positions = motion.world
     thrown = {joint: motion.thrown(joint) for joint in set(points.values())}
-    flat = [a for a in range(3) if a != motion.up]
     for contact in motion.contacts:
         joint = points.get(contact.limb)
-        side = contact.limb.split()[0]
-        foot = motion.body.find(f"{side} foot")
-        if joint is None or foot is None:
+        if joint is None:
             continue
-        first, last = contact.first + settle, contact.last - settle
         # A clip's own border is no landing: the foot stands there already.
-        first = contact.first if contact.first == 0 else first
-        last = contact.last if contact.last >= clip.frames - 1 else last
-        if last - first < 2:
-            continue
+        first = contact.first + (settle if contact.first > 0 else 0)
+        last = contact.last - (settle if contact.last < clip.frames - 1 else 0)
         frames = np.arange(first, last + 1)
-        frames = frames[~np.array([motion.at_calibration(int(f), 0) for f in frames])]
+        for a, b in motion.calibration:
+            frames = frames[(frames < a) | (frames > b)]
         frames = frames[~thrown[joint][frames]]
-        if len(frames) < 3:
-            continue
-        track = positions[frames, joint] * clip.millimetres
-        rest = motion.support.rest_heights[contact.limb] * clip.millimetres
+        if len(frames) >= 3:
+            yield contact.limb, frames
+
+
+def _stands(motion: Motion) -> Iterator[_Stand]:
+    clip = motion.clip
+    points = foot_points(clip.skeleton, motion.body)
+    _, positions = motion.world
+    flat = [a for a in range(3) if a != motion.up]
+    for limb, frames in motion.standing:
+        foot = motion.body.find(f"{limb.split()[0]} foot")
+        assert foot is not None  # its points are found from it
+        track = positions[frames, points[limb]] * clip.millimetres
+        rest = motion.support.rest_heights[limb] * clip.millimetres
         yield _Stand(motion.names[foot], frames, track[:, flat], track[:, motion.up] - rest)
 
 
@@ -136,3 +141,20 @@ def _merged(found: list[Finding]) -> Iterator[Finding]:
             worst.kind, worst.joint, "", first.first, last, worst.size, "mm", worst.severity
         )
         left.insert(0, merged)
+
+
+def largest_slide_mm(motion: Motion, standing: Motion | None = None) -> float:
+    """How far a foot gets at most from where it was set down, in mm.
+
+    ``standing`` says when feet stand, if not this motion itself: two states of one clip are
+    measured over the same frames.
+    """
+    worst = 0.0
+    scale = motion.clip.millimetres
+    flat = [a for a in range(3) if a != motion.up]
+    points = foot_points(motion.clip.skeleton, motion.body)
+    for limb, frames in (standing or motion).standing:
+        track = motion.world[1][frames][:, points[limb]][:, flat] * scale
+        placed = np.median(track[: max(3, len(track) // 20)], axis=0)
+        worst = max(worst, float(np.linalg.norm(track - placed, axis=1).max()))
+    return worst

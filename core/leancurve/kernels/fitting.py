@@ -295,18 +295,22 @@ def fit_between(
     y: Floats,
     first: int,
     last: int,
-    tolerance: float,
     start: Floats,
     end: Floats,
+    stops: Ints,
+    tolerances: Floats,
     frames: Ints,
     keys: Floats,
 ) -> int:
     """Smooth keys from frame ``first`` to ``last``, greedily as far apart as they may be.
 
-    ``start`` and ``end`` are ``(value, slope, slope is free)``. Fills ``frames[k]`` and
-    ``keys[k] = (value, slope in, length in, slope out, length out)``; returns the key count.
+    ``start`` and ``end`` are ``(value, slope, slope is free)``. At ``stops``, ascending frames
+    between the two, there is a smooth key in any case; ``tolerances`` are those of the parts
+    that the stops make. Fills ``frames[k]`` and ``keys[k] = (value, slope in, length in, slope
+    out, length out)``; returns the key count.
     """
     n = 0
+    part = 0
     frames[0] = first
     keys[0, 0] = start[0]
     keys[0, 1] = start[1]
@@ -317,16 +321,20 @@ def fit_between(
     a = first
     guess = 32
     while a < last:
-        reach = longest_cubic(y, a, last, tolerance, guess)
+        while part < stops.shape[0] and stops[part] <= a:
+            part += 1
+        limit = stops[part] if part < stops.shape[0] else last
+        tolerance = tolerances[part]
+        reach = longest_cubic(y, a, limit, tolerance, guess)
         guess = max(4, (reach - a) // 2)
         b = -1
-        if last <= a + int((reach - a) * 1.25) + 1 and _reach(
-            y, a, last, first, last, tolerance, state, end, True, p
+        if limit <= a + int((reach - a) * 1.25) + 1 and _reach(
+            y, a, limit, first, last, tolerance, state, end, limit == last, p
         ):
-            b = last
+            b = limit
             good[:] = p
         if b < 0:
-            b = _farthest(y, a, reach, first, last, tolerance, state, end, p, good)
+            b = _farthest(y, a, reach, first, limit, last, tolerance, state, end, p, good)
         if b < 0:
             # Neighbouring frames always meet in a straight step.
             b = a + 1
@@ -354,6 +362,7 @@ def _farthest(
     a: int,
     reach: int,
     first: int,
+    limit: int,
     last: int,
     tolerance: float,
     state: Floats,
@@ -361,12 +370,12 @@ def _farthest(
     p: Floats,
     good: Floats,
 ) -> int:
-    """The farthest frame a smooth segment from ``state`` was seen to reach, or -1.
+    """The farthest frame before ``limit`` a smooth segment from ``state`` was seen to reach, or -1.
 
     Begins where a cubic reaches; gallops on while that succeeds, shrinks while it fails.
     """
-    length = float(min(reach, last - 1) - a)
-    low, high = a, last
+    length = float(min(reach, limit - 1) - a)
+    low, high = a, limit
     best = -1
     trial = a + int(length)
     for _ in range(9):
@@ -377,7 +386,7 @@ def _farthest(
             low = trial
             good[:] = p
             best = trial
-            trial = low + max(1, int(length * 0.12)) if high == last else (low + high) // 2
+            trial = low + max(1, int(length * 0.12)) if high == limit else (low + high) // 2
         else:
             high = trial
             trial = a + int((trial - a) * 0.82) if low == a else (low + high) // 2
@@ -389,7 +398,7 @@ def _farthest(
 @kernel
 def fit_channel(
     y: Floats,
-    tolerance: float,
+    tolerances: Floats,
     marks: Ints,
     values: Floats,
     kinds: Ints,
@@ -400,8 +409,10 @@ def fit_channel(
     """Keys of a whole channel through its landmarks.
 
     ``marks`` are the landmarks' frames (the first and last frame among them), ``values``
-    their values, ``kinds`` 0 free, 1 flat, 2 broken, 3 flat and held until the next landmark.
-    Fills frames, keys as :func:`fit_between` does, and each key's landmark kind.
+    their values, ``kinds`` 0 free, 1 flat, 2 broken, 3 flat and held until the next landmark
+    that is not passed, 4 passed: a smooth key there, its value fitted. ``tolerances`` are those
+    of the parts between marks. Fills frames, keys as :func:`fit_between` does, and each key's
+    landmark kind.
     """
     n = 0
     start = np.empty(3)
@@ -413,27 +424,44 @@ def fit_channel(
     keys[0, 1:] = 0.0
     keys[0, 2], keys[0, 4] = 1.0 / 3.0, 1.0 / 3.0
     handles[0] = kinds[0]
-    for i in range(marks.shape[0] - 1):
+    i = 0
+    while i < marks.shape[0] - 1:
+        to = i + 1
+        while kinds[to] == 4 and to < marks.shape[0] - 1:
+            to += 1
         flat = kinds[i] == 1 or kinds[i] == 3
         if kinds[i] == 3:
             keys[n, 3], keys[n, 4] = 0.0, 1.0 / 3.0
-            count = 2
-            part_frames[1] = marks[i + 1]
-            part[1, 0] = values[i + 1]
-            part[1, 1], part[1, 2], part[1, 3], part[1, 4] = 0.0, 1.0 / 3.0, 0.0, 1.0 / 3.0
+            count = to - i + 1
+            for k in range(1, count):
+                part_frames[k] = marks[i + k]
+                part[k, 0] = values[to]
+                part[k, 1], part[k, 2], part[k, 3], part[k, 4] = 0.0, 1.0 / 3.0, 0.0, 1.0 / 3.0
         else:
             start[0], start[1] = values[i], 0.0
             start[2] = 0.0 if flat else 1.0
-            end[0], end[1] = values[i + 1], 0.0
-            end[2] = 0.0 if kinds[i + 1] == 1 or kinds[i + 1] == 3 else 1.0
-            count = fit_between(y, marks[i], marks[i + 1], tolerance, start, end, part_frames, part)
+            end[0], end[1] = values[to], 0.0
+            end[2] = 0.0 if kinds[to] == 1 or kinds[to] == 3 else 1.0
+            count = fit_between(
+                y,
+                marks[i],
+                marks[to],
+                start,
+                end,
+                marks[i + 1 : to],
+                tolerances[i:to],
+                part_frames,
+                part,
+            )
             keys[n, 3], keys[n, 4] = part[0, 3], part[0, 4]
             if i == 0:
                 keys[0, 1] = part[0, 1]
+        inner = 1 if kinds[i] == 3 else 0
         for k in range(1, count):
             n += 1
             frames[n] = part_frames[k]
             keys[n] = part[k]
-            handles[n] = 0
-        handles[n] = kinds[i + 1]
+            handles[n] = inner
+        handles[n] = kinds[to]
+        i = to
     return n + 1

@@ -149,6 +149,93 @@ def least_keys(y: Floats, tolerance: float) -> int:
 
 
 @kernel
-def least_keys_many(y: Floats, tolerances: Floats, out: Ints) -> None:
+def _all_fit(y: Floats, a: int, b: int, tolerances: Floats, first: int) -> int:
+    """-1 if every channel of ``y (C, F)`` has a cubic over a..b; else one that has none.
+
+    Channel ``first`` is tried first: what failed last is likely to fail again.
+    """
+    if not cubic_fits(y[first], a, b, tolerances[first]):
+        return first
     for c in range(y.shape[0]):
-        out[c] = least_keys(y[c], tolerances[c])
+        if c != first and not cubic_fits(y[c], a, b, tolerances[c]):
+            return c
+    return -1
+
+
+@kernel
+def shared_reach(y: Floats, tolerances: Floats, a: int, last: int, guess: int) -> int:
+    """The farthest frame b ≤ last so that some cubic fits every channel of ``y (C, F)`` on a..b."""
+    low = min(a + 3, last)
+    if low == last:
+        return last
+    step = max(4, guess)
+    high = low
+    worst = 0
+    while True:
+        high = min(low + step, last)
+        failed = _all_fit(y, a, high, tolerances, worst)
+        if failed < 0:
+            low = high
+            if low == last:
+                return last
+            step *= 2
+        else:
+            worst = failed
+            break
+    while high - low > 1:
+        middle = (low + high) // 2
+        failed = _all_fit(y, a, middle, tolerances, worst)
+        if failed < 0:
+            low = middle
+        else:
+            worst = failed
+            high = middle
+    return low
+
+
+@kernel
+def least_shared(y: Floats, tolerances: Floats) -> int:
+    """Fewest key times on frames that channels ``y (C, F)`` need if they share all of them."""
+    last = y.shape[1] - 1
+    if last <= 0:
+        return last + 1
+    keys = 1
+    a = 0
+    guess = 32
+    while a < last:
+        b = shared_reach(y, tolerances, a, last, guess)
+        guess = max(4, (b - a) // 2)
+        a = b
+        keys += 1
+    return keys
+
+
+@kernel
+def shared_times(
+    y: Floats, tolerances: Floats, fixed: Ints, pull: Floats, back: float, out: Ints
+) -> int:
+    """Key times for channels ``y (C, F)`` that share them: as far apart as cubics reach.
+
+    ``fixed`` frames, ascending, the first and last among them, are times in any case. Each
+    other time is put on the frame with the greatest ``pull (F,)`` in the last share ``back`` of
+    its reach. Fills ``out``, returns how many.
+    """
+    count = 1
+    out[0] = fixed[0]
+    guess = 32
+    for i in range(fixed.shape[0] - 1):
+        a = fixed[i]
+        last = fixed[i + 1]
+        while a < last:
+            b = shared_reach(y, tolerances, a, last, guess)
+            guess = max(4, (b - a) // 2)
+            if b < last:
+                best = b
+                for f in range(b - int(back * (b - a)), b):
+                    if f > a and pull[f] > pull[best]:
+                        best = f
+                b = best
+            a = b
+            out[count] = b
+            count += 1
+    return count

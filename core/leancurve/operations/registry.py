@@ -10,6 +10,7 @@ from leancurve.operations.base import Operation
 from leancurve.operations.change_rate import ChangeRate
 from leancurve.operations.clamp import Clamp
 from leancurve.operations.contacts import EditContacts, FindContacts
+from leancurve.operations.densify import Densify
 from leancurve.operations.despike import Despike
 from leancurve.operations.drop_idle import DropIdle
 from leancurve.operations.edit import Edit
@@ -42,6 +43,7 @@ OPERATIONS: dict[str, Operation[Any]] = {
         DropIdle(),
         TidyKeys(),
         Thin(),
+        Densify(),
         Edit(),
     )
 }

@@ -12,7 +12,7 @@ from leancurve.continuity import continuous
 from leancurve.curve import Curve, SampledCurve
 from leancurve.gimbal import rate_orders
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
-from leancurve.operations.thin import find_landmarks, fit
+from leancurve.thinning import find_landmarks, fit
 
 WORTH = 3.0
 """A change is worth it where it takes the strain to a third (measured: below that, keys and
