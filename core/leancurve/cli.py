@@ -1,22 +1,28 @@
-"""``leancurve``: inspect, run, compare and convert takes from the command line."""
+"""``leancurve``: inspect, run, batch, compare and convert takes from the command line."""
 
 from __future__ import annotations
 
 import argparse
 import json
+import os
 import sys
 import time
+from collections import Counter
 from collections.abc import Sequence
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
 from leancurve.clip import Clip
-from leancurve.continuity import find_flips
 from leancurve.errors import BadInput
+from leancurve.findings import find, work_left
 from leancurve.formats.bvh import Take
 from leancurve.formats.files import read_take, write_take
 from leancurve.measure import drift
-from leancurve.operations import OPERATIONS, apply_patch
+from leancurve.operations import OPERATIONS
+from leancurve.operations.describe import described
+from leancurve.recipe import ALL_OF_IT, Line, checked_line, read_recipe, run_recipe
 
 
 def _read(path: str) -> Take:
@@ -43,58 +49,125 @@ def inspect(args: argparse.Namespace) -> dict[str, Any]:
     """What a file holds and what stands out in it."""
     take = _read(args.file)
     clip = take.clip
-    flips = find_flips(clip)
+    found = find(clip)
+    counts = Counter(f.kind for f in found)
     return {
         "name": clip.name,
         "joints": len(clip.skeleton),
         "frames": clip.frames,
         "rate": _rate(clip),
         "channels": len(clip.channels),
-        "flips": {"wraps": len(flips.wraps), "alternates": len(flips.alternates)},
-        "snaps": len(flips.snaps),
         "duration_s": round(clip.duration_s, 6),
         "metres_per_unit": clip.reading.metres_per_unit,
+        "flips": {k: counts[k[:-1]] for k in ("wraps", "alternates")},
+        "snaps": counts["snap"],
+        "work": work_left(found),
+        "findings": [
+            {k: v for k, v in asdict(f).items() if k not in ("severity", "accepted")} for f in found
+        ],
         "notes": list(take.notes),
         "warnings": list(take.warnings),
     }
 
 
-def run(args: argparse.Namespace) -> dict[str, Any]:
-    """Unflip and thin a file; measure the result against what was read."""
-    take = _read(args.file)
+def _chosen_lines(args: argparse.Namespace) -> list[Line]:
+    """The lines that the options of ``run`` ask for, in the order of the work."""
+    lines = _recipe_lines(args.recipe) if args.recipe else []
+    if args.unflip:
+        lines.append(checked_line("unflip", {}, {}))
+    if args.calm:
+        lines += [checked_line(name, {}, {}) for name in ("fill", "despike", "smooth")]
+    if args.poses is not None:
+        lines.append(checked_line("thin", {"layout": "pose", "poses": args.poses}, {}))
+    elif args.thin is not None:
+        params = {"tolerance_deg": args.thin, "tolerance_mm": args.thin_mm}
+        lines.append(checked_line("thin", params, {}))
+    return lines
+
+
+def _recipe_lines(path: str) -> list[Line]:
+    if path == "all":
+        return [checked_line(x["operation"], x.get("params", {}), {}) for x in ALL_OF_IT]
+    try:
+        data = Path(path).read_bytes()
+    except OSError as trouble:
+        raise BadInput(trouble.strerror or str(trouble), file=path) from None
+    return read_recipe(data, path)
+
+
+def _work(source: str, out: str, lines: list[Line]) -> dict[str, Any]:
+    """Run lines on a file, write the result, and measure it against what was read."""
+    take = _read(source)
     began = time.perf_counter()
-    clip = take.clip
-    recipe: list[dict[str, Any]] = []
+    before = find(take.clip)
+    outcome = run_recipe(take.clip, lines)
+    clip = outcome.clip
     report: dict[str, Any] = {
-        "keys_before": clip.key_count,
+        "keys_before": take.clip.key_count,
         "keys_after": clip.key_count,
         "keys_bound": None,
         "max_error_deg": 0.0,
     }
-    chosen: list[tuple[str, dict[str, Any]]] = []
-    if args.unflip:
-        chosen.append(("unflip", {}))
-    if args.thin is not None:
-        chosen.append(("thin", {"tolerance_deg": args.thin, "tolerance_mm": args.thin_mm}))
-    for name, params in chosen:
-        patch = OPERATIONS[name].run(clip, params)
-        clip = apply_patch(clip, patch)
-        recipe.append(
-            {"operation": name, "version": OPERATIONS[name].version, "params": params, "scope": {}}
-        )
-        if name == "unflip":
-            report["flips"] = {k: patch.report[k] for k in ("wraps", "alternates", "snaps")}
-        else:
-            report.update(patch.report)
-    moved = drift(clip, take.clip)
+    for done in outcome.lines:
+        if done.line["operation"] == "unflip":
+            report["flips"] = {k: done.report[k] for k in ("wraps", "alternates", "snaps")}
+        if done.line["operation"] == "thin":
+            report |= {k: done.report[k] for k in ("keys_bound", "max_error_deg", "max_error_mm")}
+    if clip.frames == take.clip.frames and clip.rate == take.clip.rate:
+        moved = drift(clip, take.clip)
+        report |= {
+            "max_drift_deg": moved.max_deg,
+            "rms_drift_deg": moved.rms_deg,
+            "max_drift_mm": moved.max_mm,
+        }
     report |= {
-        "max_drift_deg": moved.max_deg,
-        "rms_drift_deg": moved.rms_deg,
-        "max_drift_mm": moved.max_mm,
+        "findings_before": dict(Counter(f.kind for f in before)),
+        "findings_after": dict(Counter(f.kind for f in find(clip))),
+        "lines": [{"told": d.told, "keys": d.keys} for d in outcome.lines],
         "seconds": round(time.perf_counter() - began, 4),
     }
-    _write(clip, args.out, recipe)
+    _write(clip, out, [{"version": 1, "params": {}, "scope": {}, **d.line} for d in outcome.lines])
     return report
+
+
+def run(args: argparse.Namespace) -> dict[str, Any]:
+    """Clean and thin a file; measure the result against what was read."""
+    return _work(args.file, args.out, _chosen_lines(args))
+
+
+def _one_of_many(job: tuple[str, str, list[Line]]) -> dict[str, Any]:
+    source, out, lines = job
+    try:
+        return {"file": source, "out": out, **_work(source, out, lines)}
+    except BadInput as trouble:
+        return {"file": source, "failed": " ".join(str(trouble).split())}
+
+
+def batch(args: argparse.Namespace) -> dict[str, Any]:
+    """One recipe on many files, in parallel; a file that fails harms no other."""
+    lines = _recipe_lines(args.recipe)
+    folder = Path(args.out)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as trouble:
+        raise BadInput(trouble.strerror or str(trouble), file=args.out) from None
+    ending = f".{args.format}" if args.format else None
+    jobs, taken = [], set()
+    for source in args.files:
+        out = folder / (Path(source).stem + (ending or Path(source).suffix))
+        if out in taken:
+            raise BadInput(f"two files would be written as {out.name}", file=source)
+        taken.add(out)
+        jobs.append((source, str(out), lines))
+    with ProcessPoolExecutor(args.jobs or min(len(jobs), os.cpu_count() or 1)) as pool:
+        done = list(pool.map(_one_of_many, jobs))
+    failed = sum("failed" in d for d in done)
+    return {"done": len(done) - failed, "failed": failed, "files": done}
+
+
+def operations(args: argparse.Namespace) -> dict[str, Any]:
+    """Every operation with its parameters, units, defaults and bounds, to write a recipe by."""
+    return {name: described(kind) for name, kind in OPERATIONS.items()}
 
 
 def compare(args: argparse.Namespace) -> dict[str, Any]:
@@ -132,13 +205,23 @@ def _parser() -> argparse.ArgumentParser:
 
     command("inspect", inspect, "file")
     runner = command("run", run, "file", "out")
+    runner.add_argument("--recipe", metavar="FILE", help="run a recipe first; 'all' is built in")
     runner.add_argument("--unflip", action="store_true", help="make rotation curves continuous")
+    runner.add_argument("--calm", action="store_true", help="fill gaps, take spikes and noise out")
     runner.add_argument(
         "--thin", type=float, metavar="DEG", help="few keys, within DEG degrees per channel"
     )
     runner.add_argument(
         "--thin-mm", type=float, default=1.0, metavar="MM", help="position channels, millimetres"
     )
+    runner.add_argument("--poses", type=int, metavar="N", help="about N key poses instead")
+    many = command("batch", batch)
+    many.add_argument("--recipe", metavar="FILE", required=True, help="a recipe, or 'all'")
+    many.add_argument("--out", metavar="DIR", required=True, help="where results are written")
+    many.add_argument("--format", choices=("bvh", "json"), help="as the file came when absent")
+    many.add_argument("--jobs", type=int, metavar="N", help="how many at once; one a processor")
+    many.add_argument("files", nargs="+", metavar="FILE")
+    command("operations", operations)
     command("compare", compare, "a", "b")
     command("convert", convert, "file", "out")
     return parser
@@ -155,9 +238,33 @@ def main(arguments: Sequence[str] | None = None) -> int:
     if args.json:
         print(json.dumps(result))
     else:
-        for key, value in result.items():
-            print(f"{key:>16}  {value}")
+        _print(result)
     return 0
+
+
+def _print(result: dict[str, Any]) -> None:
+    """A result for people: one value a line, lists of findings and files as tables."""
+    for key, value in result.items():
+        if key == "findings":
+            counts = Counter(f["kind"] for f in value)
+            print(f"{key:>16}  {', '.join(f'{n} {kind}' for kind, n in counts.items()) or 'none'}")
+        elif key == "files":
+            for file in value:
+                said = file.get("failed") or f"{file['keys_before']} → {file['keys_after']} keys"
+                print(f"{file['file']:>16}  {said}")
+        elif isinstance(value, dict) and "params" in value:
+            print(f"{key}: {value['about']}")
+            for p in value["params"]:
+                bounds = " ".join(
+                    f"{word} {p[name]}"
+                    for name, word in (("least", "from"), ("most", "to"))
+                    if p[name] is not None
+                )
+                choice = "|".join(p["choices"]) or p["kind"]
+                about = f"{choice} {p['unit']} {bounds}, default {p['default']}".replace("  ", " ")
+                print(f"  {p['name']}: {about}. {p['description']}")
+        else:
+            print(f"{key:>16}  {value}")
 
 
 if __name__ == "__main__":

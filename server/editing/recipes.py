@@ -11,10 +11,9 @@ from typing import Any
 
 import orjson
 from cachetools import LRUCache
-from leancurve.errors import BadInput
 from leancurve.operations import Patch, Scope, operation_named
 from leancurve.progress import Progress, silent
-from pydantic import ValidationError
+from leancurve.recipe import checked_line
 
 from editing.documents import load_clip, store_patch
 from editing.models import Memo, State
@@ -39,20 +38,7 @@ class Step:
 
 def new_line(operation: str, params: dict[str, Any], scope: dict[str, Any]) -> Line:
     """A checked line with an id of its own; :class:`BadInput` says what is wrong."""
-    kind = operation_named(operation)
-    checked = kind.parsed(params)
-    try:
-        where = Scope.model_validate(scope)
-    except ValidationError as trouble:
-        first = trouble.errors()[0]
-        raise BadInput(f"scope {first['loc']}: {first['msg']}") from None
-    return {
-        "line_id": uuid.uuid4().hex,
-        "operation": operation,
-        "version": kind.version,
-        "params": checked.model_dump(mode="json", exclude_none=True),
-        "scope": where.model_dump(mode="json", exclude_none=True),
-    }
+    return {"line_id": uuid.uuid4().hex, **checked_line(operation, params, scope)}
 
 
 def memo_key(line: Line, before: State) -> str:

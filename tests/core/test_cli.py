@@ -32,6 +32,9 @@ def test_inspect_says_what_a_file_holds(take: Path, capsys: pytest.CaptureFixtur
     assert expected.items() <= found.items()
     assert found["flips"]["alternates"] == 14
     assert found["flips"]["wraps"] >= 12
+    spike = next(f for f in found["findings"] if f["kind"] == "spike")
+    assert set(spike) == {"kind", "joint", "channel", "first", "last", "size", "unit"}
+    assert spike["unit"] == "°"
 
 
 def test_run_unflips_thins_measures_and_writes(
@@ -51,7 +54,74 @@ def test_run_unflips_thins_measures_and_writes(
     compared = printed(capsys, "compare", take, out)
     for figure in ("max_drift_deg", "rms_drift_deg", "max_drift_mm"):
         assert compared[figure] == pytest.approx(report[figure], rel=1e-6)
+    assert report["findings_before"]["alternate"] == 14
+    assert "alternate" not in report["findings_after"]
+    assert [line["told"] for line in report["lines"]] == ["Unflip", "Thin within 0.5°"]
     assert json.loads(out.read_bytes())["recipe"][1]["params"]["tolerance_deg"] == 0.5
+
+
+def test_calm_and_poses_from_the_command_line(
+    take: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    out = tmp_path / "posed.json"
+    report = printed(capsys, "run", take, out, "--unflip", "--calm", "--poses", 60)
+    assert not {"spike", "jitter", "gap"} & set(report["findings_after"])
+    times = {
+        tuple(c.time)
+        for c in read_take(out.read_bytes(), "posed.json").clip.curves.values()
+        if c.key_count > 2
+    }
+    assert len(times) == 1
+    assert 50 <= len(next(iter(times))) <= 60
+
+
+def test_a_recipe_is_written_by_hand_run_and_refused_by_line(
+    take: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    known = printed(capsys, "operations")
+    assert known["smooth"]["params"][0]["choices"][0] == "adaptive"
+    assert known["thin"]["params"][1]["unit"] == "°"
+    recipe = tmp_path / "recipe.json"
+    lines = [
+        {"operation": "trim"},
+        {"operation": "unflip"},
+        {"operation": "smooth", "params": {"strength": 0.5}, "scope": {"groups": ["left arm"]}},
+        {"operation": "thin", "params": {"tolerance_deg": 0.4}},
+    ]
+    recipe.write_text(json.dumps({"name": "mine", "lines": lines}))
+    out = tmp_path / "out.json"
+    report = printed(capsys, "run", take, out, "--recipe", recipe)
+    assert len(report["lines"]) == 4
+    assert report["max_error_deg"] <= 0.4
+    lines[2]["params"] = {"strength": 7}
+    recipe.write_text(json.dumps(lines))
+    assert main(["run", str(take), str(out), "--recipe", str(recipe)]) == 2
+    error = capsys.readouterr().err
+    assert "line 3 of the recipe: strength: " in error
+    assert error.count("\n") == 1
+
+
+def test_a_batch_runs_in_parallel_and_one_bad_file_harms_no_other(
+    take: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    from leancurve.demo import TAKES, captured
+    from leancurve.resample import resampled
+
+    folder = tmp_path / "in"
+    folder.mkdir()
+    for k in (1, 2):
+        short = resampled(captured(TAKES[2], seed=k).clip, first=0, last=200)
+        (folder / f"walk{k}.bvh").write_bytes(write_bvh(short))
+    (folder / "bad.bvh").write_text("nothing\n")
+    files = sorted(folder.iterdir())
+    out = tmp_path / "out"
+    table = printed(capsys, "batch", "--recipe", "all", "--out", out, "--format", "json", *files)
+    assert (table["done"], table["failed"]) == (2, 1)
+    bad, one, _ = table["files"]
+    assert "line 1: expected HIERARCHY" in bad["failed"]
+    assert sum(one["findings_after"].values()) < sum(one["findings_before"].values()) / 3
+    assert one["keys_after"] < one["keys_before"] / 10
+    assert sorted(p.name for p in out.iterdir()) == ["walk1.json", "walk2.json"]
 
 
 def test_convert_there_and_back_changes_nothing(

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import ClassVar
 
 import numpy as np
+from pydantic import Field
 from scipy.interpolate import CubicHermiteSpline
 
 from leancurve.arrays import Floats
@@ -13,6 +14,7 @@ from leancurve.curve import Curve
 from leancurve.findings import Motion
 from leancurve.findings.base import spans
 from leancurve.findings.gaps import detect as find_gaps
+from leancurve.findings.pops import detect as find_pops
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
 from leancurve.tracks import (
     refilled,
@@ -28,13 +30,14 @@ class FillParams(Params):
     longest_s: float = number(
         0.5, "s", "gaps that are found by themselves are filled up to this long", gt=0, le=10
     )
+    pops: bool = Field(True, description="fill a knee or an elbow that pops as well")
 
 
 class Fill(Operation[FillParams]):
     """Fill gaps by a spline through the good samples on both sides.
 
     With frames in the scope just those are filled, for the joints in scope; without, the gaps
-    that are found: frozen frames of the whole body or of a joint.
+    that are found: frozen frames of the whole body or of a joint, and limbs that pop.
     """
 
     name = "fill"
@@ -47,7 +50,7 @@ class Fill(Operation[FillParams]):
         self, clip: Clip, scope: Scope, params: FillParams, progress: Progress = silent
     ) -> Patch:
         chosen = None if scope.whole_time else spans(scope.mask(clip))
-        found = {} if chosen is not None else _gaps(clip, params.longest_s)
+        found = {} if chosen is not None else _gaps(clip, params)
         turning, moving = turning_tracks(clip, scope), value_tracks(clip, scope)
         filled: set[tuple[int, int]] = set()
         changed: dict[int, Floats] = {}
@@ -77,12 +80,15 @@ class Fill(Operation[FillParams]):
         )
 
 
-def _gaps(clip: Clip, longest_s: float) -> dict[int | None, list[tuple[int, int]]]:
+def _gaps(clip: Clip, params: FillParams) -> dict[int | None, list[tuple[int, int]]]:
     """Found gaps by joint; those of the whole body under None."""
     motion = Motion(clip)
     index = {n: j for j, n in enumerate(motion.names)}
-    most = max(1, round(longest_s * motion.rate))
+    most = max(1, round(params.longest_s * motion.rate))
     out: dict[int | None, list[tuple[int, int]]] = {}
+    for pop in find_pops(motion) if params.pops else ():
+        if pop.last - pop.first + 1 <= most:
+            out.setdefault(index[pop.joint], []).append((pop.first, pop.last))
     for gap in find_gaps(motion):
         if gap.last - gap.first + 1 <= most:
             whole = gap.joint == motion.names[0]

@@ -15,7 +15,7 @@ from leancurve.arrays import Floats, Ints
 from leancurve.body import Body, body_of, lever_arms
 from leancurve.clip import ChannelId, Clip, channel_values, evaluate
 from leancurve.contacts import AIRBORNE, contacts_of
-from leancurve.curve import Curve, KeyedCurve
+from leancurve.curve import Curve, KeyedCurve, SampledCurve
 from leancurve.errors import BadInput
 from leancurve.findings import Motion
 from leancurve.findings.base import spans
@@ -117,7 +117,8 @@ class Thin(Operation[ThinParams]):
 
     ``(0, 0, 0, 0, 1, 1, 1, 1)`` keeps keys at the ends of its two holds. The bound holds on
     every original frame. A keyed curve in scope is thinned from its values on frames; to thin
-    again, change the line of the recipe: it works on what stood before it.
+    again, change the line of the recipe: it works on what stood before it. Channels of one key
+    stay as they are.
     """
 
     name = "thin"
@@ -130,7 +131,12 @@ class Thin(Operation[ThinParams]):
     def apply(
         self, clip: Clip, scope: Scope, params: ThinParams, progress: Progress = silent
     ) -> Patch:
-        channels = scope.resolve(clip)
+        # A channel of one key is as thin as can be.
+        channels = [
+            c
+            for c in scope.resolve(clip)
+            if isinstance(clip.curves[c], SampledCurve) or clip.curves[c].key_count > 1
+        ]
         windows = spans(scope.mask(clip))
         if clip.frames == 0 or not channels or not windows:
             return Patch(report=_report(0, 0, 0, 0.0, 0.0))
@@ -152,7 +158,7 @@ class Thin(Operation[ThinParams]):
         report = _report(before, after, bound, worst[True], worst[False] * clip.millimetres)
         if times:
             report["poses"] = times
-        if len(channels) == len(clip.channels):
+        if scope.joints is None and scope.groups is None:
             standing = Motion(clip)
             report["slide_before_mm"] = largest_slide_mm(standing)
             report["slide_after_mm"] = largest_slide_mm(Motion(changed), standing)

@@ -1,0 +1,184 @@
+"""Recipes: lines of operations as a file, run on a clip, moved to another take."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import orjson
+from pydantic import ValidationError
+
+from leancurve.clip import Clip
+from leancurve.errors import BadInput
+from leancurve.operations import apply_patch, operation_named
+from leancurve.progress import Progress, part_of, silent
+from leancurve.scope import Scope
+
+SCHEMA = "leancurve.recipe"
+SCHEMA_VERSION = 1
+
+Line = dict[str, Any]
+
+ALL_OF_IT: tuple[Line, ...] = (
+    {"operation": "trim"},
+    {"operation": "unflip"},
+    {"operation": "mend_snaps"},
+    {"operation": "fill"},
+    {"operation": "despike"},
+    {"operation": "smooth"},
+    {"operation": "clamp", "params": {"feet": True, "soft": 2.0}},
+    {"operation": "find_contacts"},
+    {"operation": "drop_idle"},
+    {"operation": "thin"},
+)
+"""From captured to thinned with each operation's own defaults."""
+
+FRAMES = {"first", "last", "new_first", "new_last", "begin_frame", "also", "frame", "frames"}
+"""Names under which lines hold frames, in their scope and their parameters."""
+
+
+def checked_line(operation: str, params: Mapping[str, Any], scope: Mapping[str, Any]) -> Line:
+    """A line with parameters and scope checked; :class:`BadInput` says what is wrong."""
+    kind = operation_named(operation)
+    parsed = kind.parsed(params)
+    try:
+        where = Scope.model_validate(dict(scope))
+    except ValidationError as trouble:
+        first = trouble.errors()[0]
+        raise BadInput(f"scope {first['loc']}: {first['msg']}") from None
+    return {
+        "operation": operation,
+        "version": kind.version,
+        "params": parsed.model_dump(mode="json", exclude_none=True),
+        "scope": where.model_dump(mode="json", exclude_none=True),
+    }
+
+
+def read_recipe(data: bytes, name: str | None = None) -> list[Line]:
+    """The lines of a recipe file: ``{"lines": [{"operation", "params", "scope"}]}``, or a list.
+
+    Raises :class:`BadInput` naming the line and the field.
+    """
+    try:
+        document = orjson.loads(data)
+    except orjson.JSONDecodeError as trouble:
+        raise BadInput(f"not valid JSON: {trouble.msg}", file=name, line=trouble.lineno) from None
+    lines = document.get("lines") if isinstance(document, dict) else document
+    if not isinstance(lines, list) or not lines:
+        raise BadInput("expected a list of lines, or an object with one in 'lines'", file=name)
+    out = []
+    for number, line in enumerate(lines, start=1):
+        if not isinstance(line, dict) or not isinstance(line.get("operation"), str):
+            raise BadInput(f"line {number} of the recipe: expected an operation's name", file=name)
+        unknown = set(line) - {"operation", "version", "params", "scope", "line_id"}
+        if unknown:
+            raise BadInput(f"line {number} of the recipe: no part is named {min(unknown)!r}",
+                           file=name)  # fmt: skip
+        try:
+            out.append(
+                checked_line(line["operation"], line.get("params", {}), line.get("scope", {}))
+            )
+        except BadInput as trouble:
+            raise BadInput(f"line {number} of the recipe: {trouble.message}", file=name) from None
+    return out
+
+
+def write_recipe(name: str, lines: Sequence[Line]) -> bytes:
+    """A recipe file that :func:`read_recipe` reads."""
+    kept = [{k: line[k] for k in ("operation", "version", "params", "scope")} for line in lines]
+    document = {"schema": SCHEMA, "schema_version": SCHEMA_VERSION, "name": name, "lines": kept}
+    return orjson.dumps(document, option=orjson.OPT_INDENT_2 | orjson.OPT_APPEND_NEWLINE)
+
+
+@dataclass(frozen=True)
+class Done:
+    """What a line did."""
+
+    line: Line
+    told: str
+    report: Mapping[str, Any]
+    keys: int
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """A recipe's result: the clip, and each line's report."""
+
+    clip: Clip
+    lines: list[Done] = field(default_factory=list)
+
+
+def run_recipe(clip: Clip, lines: Sequence[Line], progress: Progress = silent) -> Outcome:
+    """Every line in turn. A line that fails fails the whole: its number and name are said."""
+    done: list[Done] = []
+    for k, line in enumerate(lines):
+        kind = operation_named(line["operation"])
+        within = part_of(progress, k / len(lines), 1 / len(lines))
+        try:
+            scope = Scope.model_validate(line.get("scope", {}))
+            patch = kind.run(clip, line.get("params", {}), scope, within)
+        except BadInput as trouble:
+            raise BadInput(f"line {k + 1}, {kind.title}: {trouble.message}") from None
+        clip = apply_patch(clip, patch)
+        told = kind.told(line.get("params", {}))
+        done.append(Done(line, told, patch.report, clip.key_count))
+    return Outcome(clip, done)
+
+
+def moved_lines(
+    lines: Sequence[Line], scale: float, frames: int
+) -> tuple[list[Line], list[dict[str, Any]]]:
+    """Lines meant for one take as they mean the same seconds on another, and what does not fit.
+
+    ``scale`` is the new rate over the old one, ``frames`` the new take's count. Frames are
+    mapped by time and clipped; a span that lies wholly beyond the end is taken out and listed.
+    Spans that mean contacts or groups of the body need no mapping: they are resolved anew.
+    """
+    out: list[Line] = []
+    lost: list[dict[str, Any]] = []
+    for line in lines:
+        params, gone = _moved(line.get("params", {}), scale, frames)
+        scope, beyond = _moved(line.get("scope", {}), scale, frames)
+        lost += [{"operation": line["operation"], **g} for g in [*gone, *beyond]]
+        emptied = any(line["params"].get(k) and not params.get(k) for k in ("edits", "findings"))
+        if not beyond and not emptied:
+            out.append({**line, "params": params, "scope": scope})
+    return out, lost
+
+
+def _moved(
+    value: Mapping[str, Any], scale: float, frames: int
+) -> tuple[dict[str, Any], list[dict[str, Any]]]:
+    """A mapping with its frames moved, and the spans in it that fall beyond the end."""
+
+    def at(frame: float) -> int:
+        return min(round(frame * scale), frames - 1)
+
+    out: dict[str, Any] = {}
+    lost: list[dict[str, Any]] = []
+    for name, v in value.items():
+        if name in FRAMES and isinstance(v, int | float):
+            out[name] = at(v)
+        elif name == "frames" and isinstance(v, list | tuple):
+            if round(v[0] * scale) >= frames:
+                lost.append({"frames": list(v)})
+            else:
+                out[name] = [at(f) for f in v]
+        elif name in FRAMES and isinstance(v, list | tuple):
+            out[name] = [at(f) for f in v if round(f * scale) < frames]
+            lost += [{name: f} for f in v if round(f * scale) >= frames]
+        elif name == "keep" and isinstance(v, dict):
+            out[name] = {c: [at(f) for f in times] for c, times in v.items()}
+        elif isinstance(v, list | tuple) and v and isinstance(v[0], dict):
+            kept = []
+            for item in v:
+                start = item.get("first", item.get("frame", 0))
+                if round(start * scale) >= frames:
+                    lost.append(dict(item))
+                else:
+                    kept.append(_moved(item, scale, frames)[0])
+            out[name] = kept
+        else:
+            out[name] = v
+    return out, lost
