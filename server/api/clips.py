@@ -12,7 +12,7 @@ from editing.documents import changed_channels, frame_changed, load_clip, stored
 from editing.inspections import counts_of, inspect
 from editing.models import Clip, Revision, State
 from editing.previews import latest, whole_preview
-from editing.recipes import Line, compute, new_line, replay
+from editing.recipes import Line, compute, new_line, replay, title
 from leancurve.body import ROLES, body_of
 from leancurve.clip import ChannelId, evaluate
 from leancurve.clip import Clip as Document
@@ -22,12 +22,13 @@ from leancurve.findings import KINDS
 from leancurve.gimbal import rate_orders
 from leancurve.measure import drift
 from leancurve.operations import OPERATIONS
-from library.models import Profile
+from library.models import Profile, Take
 from library.profiles import profile_for
 from ninja import Router
 
 from api import schemas
 from api.messages import curve_arrays, immutable, message, pose_arrays
+from api.recipes import kept_recipe
 
 router = Router()
 
@@ -38,7 +39,9 @@ def _clip(request: HttpRequest, clip_id: int) -> Clip:
 
 def _revision(request: HttpRequest, clip_id: int, revision_id: int) -> Revision:
     return get_object_or_404(
-        Revision.objects.select_related("state__header", "clip__take"),
+        Revision.objects.select_related(
+            "state__header", "clip__take__state__header", "take__state__header"
+        ),
         pk=revision_id,
         clip_id=clip_id,
         clip__workspace__members=request.user,
@@ -59,15 +62,17 @@ def revision_out(revision: Revision) -> dict[str, Any]:
 
 
 def clip_out(clip: Clip) -> dict[str, Any]:
-    head = Revision.objects.select_related("state__header").get(pk=clip.head_id)
+    head = Revision.objects.select_related("state__header", "take").get(pk=clip.head_id)
+    take = head.take or clip.take
     document = load_clip(head.state)
     skeleton = document.skeleton
     return {
         "id": clip.pk,
         "name": clip.name,
-        "take": clip.take_id,
-        "take_name": clip.take.name,
-        "skeleton": clip.take.skeleton_name,
+        "take": take.pk,
+        "take_name": take.name,
+        "skeleton": take.skeleton_name,
+        "workspace": clip.workspace_id,
         "rate": [document.rate.numerator, document.rate.denominator],
         "frames": document.frames,
         "height": skeleton.rest_height,
@@ -82,8 +87,8 @@ def clip_out(clip: Clip) -> dict[str, Any]:
         ],
         "end_sites": [{"parent": e.parent, "offset": e.offset} for e in skeleton.ends],
         "reading": asdict(document.reading),
-        "notes": clip.take.notes,
-        "warnings": clip.take.warnings,
+        "notes": take.notes,
+        "warnings": take.warnings,
         "head": revision_out(head),
         "can_undo": head.parent_id is not None,
         "can_redo": clip.tip_id != clip.head_id,
@@ -259,10 +264,9 @@ def orders(request: HttpRequest, clip_id: int, revision: int, joints: str) -> An
 def recipe(request: HttpRequest, clip_id: int, revision: int) -> Any:
     """The lines of a revision's recipe, each with what it did in numbers."""
     wanted = _revision(request, clip_id, revision)
-    steps = replay(wanted.clip.take.state, wanted.recipe)
+    steps = replay(history.take_of(wanted).state, wanted.recipe)
     return [
-        {**s.line, "told": history.title(s.line), "report": s.report, "keys": s.state.keys}
-        for s in steps
+        {**s.line, "told": title(s.line), "report": s.report, "keys": s.state.keys} for s in steps
     ]
 
 
@@ -275,7 +279,7 @@ def clip_drift(
     clip = load_clip(wanted.state)
     if baseline is not None:
         return asdict(drift(clip, load_clip(_revision(request, clip_id, baseline).state)))
-    take = load_clip(wanted.clip.take.state)
+    take = load_clip(history.take_of(wanted).state)
     return asdict(drift(clip, replace(take, reading=clip.reading)))
 
 
@@ -287,8 +291,9 @@ def state_before(revision: Revision, line_id: str | None) -> State:
     if line_id not in ids:
         raise BadInput("that line is not in the recipe any more")
     above = revision.recipe[: ids.index(line_id)]
-    steps = replay(revision.clip.take.state, above)
-    return steps[-1].state if steps else revision.clip.take.state
+    beneath = history.take_of(revision).state
+    steps = replay(beneath, above)
+    return steps[-1].state if steps else beneath
 
 
 @router.post("clips/{int:clip_id}/preview")
@@ -334,12 +339,23 @@ def preview_whole(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn)
 def write(request: HttpRequest, clip_id: int, wanted: schemas.WriteIn) -> Any:
     """Change the recipe: append a line, give one other parameters, take one out."""
     clip = _clip(request, clip_id)
-    asked = [wanted.append, wanted.edit, wanted.remove]
+    asked = [wanted.append, wanted.edit, wanted.remove, wanted.recipe, wanted.swap]
     if sum(a is not None for a in asked) != 1:
-        raise BadInput("expected one of append, edit, remove")
+        raise BadInput("expected one of append, edit, remove, recipe, swap")
     edit = {**_line(wanted.edit), "line_id": wanted.edit.line_id} if wanted.edit else None
     append = _line(wanted.append) if wanted.append else None
-    change = history.Change(append, edit, wanted.remove)
+    recipe = None
+    if wanted.recipe is not None:
+        name, lines = kept_recipe(clip.workspace, wanted.recipe)
+        recipe = (
+            name,
+            [new_line(x["operation"], x.get("params", {}), x.get("scope", {})) for x in lines],
+        )
+    swap = None
+    if wanted.swap is not None:
+        takes = Take.objects.seen_by(request.user).filter(workspace=clip.workspace)
+        swap = get_object_or_404(takes.select_related("state__header"), pk=wanted.swap)
+    change = history.Change(append, edit, wanted.remove, recipe, swap)
     history.write(clip.pk, wanted.revision, wanted.request_id, change, request.user)
     return clip_out(_clip(request, clip_id))
 

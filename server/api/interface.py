@@ -22,6 +22,7 @@ from ninja.security import SessionAuth
 from api import schemas
 from api.clips import router as clips
 from api.deliveries import router as deliveries
+from api.recipes import router as recipes
 from api.takes import router as takes
 
 browser_log = logging.getLogger("lean.browser")
@@ -36,6 +37,7 @@ api = NinjaAPI(
 api.add_router("", takes)
 api.add_router("", clips)
 api.add_router("", deliveries)
+api.add_router("", recipes)
 
 
 @api.exception_handler(BadInput)

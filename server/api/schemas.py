@@ -242,6 +242,7 @@ class ClipOut(Schema):
     name: str
     take: int
     take_name: str
+    workspace: int
     skeleton: str
     rate: list[int]
     frames: int
@@ -302,6 +303,43 @@ class WriteIn(Schema):
     append: AppendIn | None = None
     edit: EditLineIn | None = None
     remove: str | None = None
+    recipe: int | None = Field(None, description="append all lines of a kept recipe; 0: all of it")
+    swap: int | None = Field(None, description="put another take beneath the recipe")
+
+
+class RecipeIn(Schema):
+    name: str = Field(min_length=1, max_length=120)
+    lines: list[AppendIn] = Field(min_length=1, max_length=200)
+
+
+class RecipeOut(Schema):
+    id: int = Field(description="0 is the built-in recipe")
+    name: str
+    lines: list[AppendIn]
+    told: list[str]
+
+
+class BatchIn(Schema):
+    recipe: int
+    takes: list[int] = Field(min_length=1)
+
+
+class BatchRowOut(Schema):
+    job: int
+    take: int
+    name: str
+    state: Literal["queued", "running", "done", "failed", "cancelled"]
+    progress: float
+    message: str
+    result: dict[str, Any]
+
+
+class BatchOut(Schema):
+    id: int
+    name: str
+    told: list[str]
+    created: datetime
+    rows: list[BatchRowOut]
 
 
 class OnRevision(Schema):

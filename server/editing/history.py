@@ -15,14 +15,14 @@ from config.logs import note
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from leancurve.errors import BadInput
-from leancurve.operations import operation_named
-from leancurve.progress import Progress, silent
+from leancurve.progress import Progress, part_of, silent
+from leancurve.recipe import moved_lines
 from library.models import Take
 from library.profiles import profile_for
 
 from editing.documents import changed_channels, header_changed, load_clip
 from editing.models import Clip, Revision, State
-from editing.recipes import Line, new_line, replay, run_line
+from editing.recipes import Line, new_line, replay, run_line, title
 
 log = logging.getLogger("lean.history")
 
@@ -39,11 +39,14 @@ class Conflict(Exception):
 
 @dataclass(frozen=True)
 class Change:
-    """What a write asks for: append a line, give a line other parameters, or take one out."""
+    """What a write asks for: append a line, give a line other parameters, take one out, append
+    a whole recipe, or put another take beneath all of it."""
 
     append: Line | None = None
     edit: Line | None = None
     remove: str | None = None
+    recipe: tuple[str, list[Line]] | None = None
+    swap: Take | None = None
 
 
 def open_clip(take: Take, user: AbstractBaseUser) -> Clip:
@@ -72,6 +75,10 @@ def _outcome(base: Revision, take_state: State, change: Change, progress: Progre
     recipe: list[Line] = list(base.recipe)
     if change.append is not None:
         return _appended(base, recipe, change.append, progress)
+    if change.recipe is not None:
+        return _with_recipe(base, recipe, *change.recipe, progress)
+    if change.swap is not None:
+        return _swapped(base, recipe, change.swap, progress)
     wanted = change.remove or (change.edit or {}).get("line_id")
     index = next((k for k, line in enumerate(recipe) if line["line_id"] == wanted), None)
     if index is None:
@@ -109,12 +116,50 @@ def _appended(base: Revision, recipe: list[Line], line: Line, progress: Progress
     return _Result(recipe, step.state, step.report, title(line))
 
 
+def _with_recipe(
+    base: Revision, recipe: list[Line], name: str, lines: list[Line], progress: Progress
+) -> "_Result":
+    """All lines of a recipe after those that stand; if one fails nothing is changed."""
+    state, report = base.state, []
+    for k, line in enumerate(lines):
+        within = part_of(progress, k / len(lines), 1 / len(lines))
+        try:
+            step = run_line(line, state, within)
+        except BadInput as trouble:
+            raise BadInput(f"line {k + 1}, {title(line)}: {trouble.message}") from None
+        state = step.state
+        report.append({"told": title(line), "report": step.report, "keys": state.keys})
+    return _Result([*recipe, *lines], state, {"lines": report}, f"Recipe {name}"[:200])
+
+
+def _swapped(base: Revision, recipe: list[Line], take: Take, progress: Progress) -> "_Result":
+    """The recipe on another take: spans of plain frames mapped by time, what is lost listed."""
+    before, after = load_clip(base.state), load_clip(take.state)
+    if before.skeleton.names != after.skeleton.names:
+        raise BadInput(
+            f"{take.name} has other joints ({take.skeleton_name}): a take can only be swapped "
+            "for one on the same skeleton"
+        )
+    scale = float(after.rate / load_clip(take_of(base).state).rate)
+    lines, lost = moved_lines(recipe, scale, after.frames)
+    steps = replay(take.state, lines, progress)
+    unplaced = [*lost, *(u for s in steps for u in s.report.get("unplaced", []))]
+    report: dict[str, Any] = {"lines": len(lines), "unplaced": unplaced}
+    return _Result(lines, steps[-1].state, report, f"Swap the take for {take.name}"[:200], take)
+
+
+def take_of(revision: Revision) -> Take:
+    """The take beneath a revision."""
+    return revision.take or revision.clip.take
+
+
 @dataclass(frozen=True)
 class _Result:
     recipe: list[Line]
     state: State
     report: dict[str, Any]
     cause: str
+    take: Take | None = None
 
 
 def _together(
@@ -140,11 +185,6 @@ def _newest(keys: list[dict[str, Any]]) -> list[dict[str, Any]]:
     return list(merged.values())
 
 
-def title(line: Line) -> str:
-    """A line in a few words, for the history."""
-    return operation_named(line["operation"]).told(line["params"])
-
-
 def write(
     clip_id: int,
     base_id: int,
@@ -163,9 +203,9 @@ def write(
         done = Revision.objects.filter(clip_id=clip_id, request_id=request_id).first()
         if done is not None:
             return done
-        clip = Clip.objects.select_related("head__state__header", "take__state__header").get(
-            pk=clip_id
-        )
+        clip = Clip.objects.select_related(
+            "head__state__header", "head__take__state__header", "take__state__header"
+        ).get(pk=clip_id)
         assert clip.head is not None
         head = clip.head
         if head.pk != base_id:
@@ -177,7 +217,7 @@ def write(
             if base is None:
                 raise BadInput("that revision is not one of this clip")
             _require_disjoint(base, head, change, progress)
-        result = _outcome(head, clip.take.state, change, progress)
+        result = _outcome(head, (head.take or clip.take).state, change, progress)
         revision = _commit(clip, head, result, request_id, user)
         if revision is not None:
             note(revision=revision.pk)
@@ -226,6 +266,7 @@ def _commit(
         revision = Revision.objects.create(
             clip=clip,
             parent=head,
+            take=result.take or head.take,
             number=newest + 1,
             recipe=result.recipe,
             state=result.state,

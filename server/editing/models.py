@@ -68,9 +68,13 @@ class Clip(models.Model):
 
 
 class Revision(models.Model):
-    """A step of a clip's history: the recipe that made it and the state it made."""
+    """A step of a clip's history: the recipe that made it and the state it made.
+
+    ``take`` is what lies beneath it: undoing a swap brings the other take back.
+    """
 
     clip = models.ForeignKey(Clip, on_delete=models.CASCADE, related_name="revisions")
+    take = models.ForeignKey(Take, null=True, on_delete=models.CASCADE, related_name="+")
     parent = models.ForeignKey("self", null=True, on_delete=models.PROTECT, related_name="+")
     number = models.PositiveIntegerField()
     recipe = models.JSONField(default=list)
@@ -87,3 +91,37 @@ class Revision(models.Model):
             models.UniqueConstraint(fields=["clip", "number"], name="revision_number_once"),
             models.UniqueConstraint(fields=["clip", "request_id"], name="write_applied_once"),
         ]
+
+
+class Recipe(models.Model):
+    """Lines of operations kept by name, to be applied to other takes."""
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="recipes")
+    name = models.CharField(max_length=120)
+    lines = models.JSONField(default=list)
+    changed = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [
+            models.UniqueConstraint(fields=["workspace", "name"], name="recipe_name_once")
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Batch(models.Model):
+    """A recipe on many takes: one job each, their results one table."""
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="batches")
+    name = models.CharField(max_length=120)
+    lines = models.JSONField(default=list)
+    author = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self) -> str:
+        return self.name

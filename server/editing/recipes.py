@@ -41,6 +41,11 @@ def new_line(operation: str, params: dict[str, Any], scope: dict[str, Any]) -> L
     return {"line_id": uuid.uuid4().hex, **checked_line(operation, params, scope)}
 
 
+def title(line: Line) -> str:
+    """A line in a few words, for the recipe and the history."""
+    return operation_named(line["operation"]).told(line["params"])
+
+
 def memo_key(line: Line, before: State) -> str:
     """Names a line's work: what it does, and the state it does it to."""
     what = {k: line[k] for k in ("operation", "version", "params", "scope")}

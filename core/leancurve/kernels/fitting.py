@@ -267,6 +267,7 @@ def _reach(
     low: int,
     high: int,
     tolerance: float,
+    key_room: float,
     start: Floats,
     end: Floats,
     end_given: bool,
@@ -274,7 +275,7 @@ def _reach(
 ) -> bool:
     """Fit a..b from ``start`` to ``end``, each ``(value, slope, slope is free)``.
 
-    Where the end is not given its value and slope are free, the slope drawn towards that of
+    A fitted key at b may lie ``key_room`` from its sample at most, as a tolerance. Where the end is not given its value and slope are free, the slope drawn towards that of
     the samples around it.
     """
     half = max(2, (b - a) // 4)
@@ -286,7 +287,7 @@ def _reach(
     p[3] = end[0] if end_given else y[b]
     p[4] = local_slope(y, b, half, low, high) if end_free else end[1]
     p[5] = 1.0 / 3.0
-    room = 0.0 if end_given else tolerance * VALUE_ROOM
+    room = 0.0 if end_given else key_room * VALUE_ROOM
     return fit_segment(y, a, b, tolerance, p, start_free, end_free, p[4], not end_given, room, p[3])
 
 
@@ -325,11 +326,13 @@ def fit_between(
             part += 1
         limit = stops[part] if part < stops.shape[0] else last
         tolerance = tolerances[part]
+        # A key at a stop belongs to both parts: it lies within the tighter one.
+        key_room = min(tolerance, tolerances[part + 1]) if limit < last else tolerance
         reach = longest_cubic(y, a, limit, tolerance, guess)
         guess = max(4, (reach - a) // 2)
         b = -1
         if limit <= a + int((reach - a) * 1.25) + 1 and _reach(
-            y, a, limit, first, last, tolerance, state, end, limit == last, p
+            y, a, limit, first, last, tolerance, key_room, state, end, limit == last, p
         ):
             b = limit
             good[:] = p
@@ -382,7 +385,7 @@ def _farthest(
         trial = min(max(trial, low + 1), high - 1)
         if trial <= low or trial >= high:
             break
-        if _reach(y, a, trial, first, last, tolerance, state, end, False, p):
+        if _reach(y, a, trial, first, last, tolerance, tolerance, state, end, False, p):
             low = trial
             good[:] = p
             best = trial

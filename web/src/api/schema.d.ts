@@ -4,6 +4,40 @@
  */
 
 export interface paths {
+    "/api/batches/{batch_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One Batch */
+        get: operations["api_recipes_one_batch"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Cancel Batch */
+        post: operations["api_recipes_cancel_batch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/browser-errors": {
         parameters: {
             query?: never;
@@ -487,6 +521,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recipes/{recipe_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forget Recipe */
+        delete: operations["api_recipes_forget_recipe"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -547,6 +598,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/workspaces/{workspace_id}/batches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Batches */
+        get: operations["api_recipes_list_batches"];
+        put?: never;
+        /** Start Batch */
+        post: operations["api_recipes_start_batch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/workspaces/{workspace_id}/files": {
         parameters: {
             query?: never;
@@ -581,6 +650,27 @@ export interface paths {
         get: operations["api_takes_list_jobs"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workspaces/{workspace_id}/recipes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Recipes */
+        get: operations["api_recipes_recipes"];
+        put?: never;
+        /**
+         * Keep Recipe
+         * @description Keep lines under a name; how a take is read is no part of a recipe.
+         */
+        post: operations["api_recipes_keep_recipe"];
         delete?: never;
         options?: never;
         head?: never;
@@ -629,6 +719,51 @@ export interface components {
              *     }
              */
             scope: components["schemas"]["ScopeIO"];
+        };
+        /** BatchIn */
+        BatchIn: {
+            /** Recipe */
+            recipe: number;
+            /** Takes */
+            takes: number[];
+        };
+        /** BatchOut */
+        BatchOut: {
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Rows */
+            rows: components["schemas"]["BatchRowOut"][];
+            /** Told */
+            told: string[];
+        };
+        /** BatchRowOut */
+        BatchRowOut: {
+            /** Job */
+            job: number;
+            /** Message */
+            message: string;
+            /** Name */
+            name: string;
+            /** Progress */
+            progress: number;
+            /** Result */
+            result: {
+                [key: string]: unknown;
+            };
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "queued" | "running" | "done" | "failed" | "cancelled";
+            /** Take */
+            take: number;
         };
         /** BodyOut */
         BodyOut: {
@@ -703,6 +838,8 @@ export interface components {
             take_name: string;
             /** Warnings */
             warnings: string[];
+            /** Workspace */
+            workspace: number;
         };
         /** ConflictOut */
         ConflictOut: {
@@ -1162,6 +1299,13 @@ export interface components {
              */
             up_axis: "x" | "y" | "z";
         };
+        /** RecipeIn */
+        RecipeIn: {
+            /** Lines */
+            lines: components["schemas"]["AppendIn"][];
+            /** Name */
+            name: string;
+        };
         /** RecipeLineOut */
         RecipeLineOut: {
             /** Keys */
@@ -1183,6 +1327,20 @@ export interface components {
             told: string;
             /** Version */
             version: number;
+        };
+        /** RecipeOut */
+        RecipeOut: {
+            /**
+             * Id
+             * @description 0 is the built-in recipe
+             */
+            id: number;
+            /** Lines */
+            lines: components["schemas"]["AppendIn"][];
+            /** Name */
+            name: string;
+            /** Told */
+            told: string[];
         };
         /** RefusedFile */
         RefusedFile: {
@@ -1337,6 +1495,11 @@ export interface components {
         WriteIn: {
             append?: components["schemas"]["AppendIn"] | null;
             edit?: components["schemas"]["EditLineIn"] | null;
+            /**
+             * Recipe
+             * @description append all lines of a kept recipe; 0: all of it
+             */
+            recipe?: number | null;
             /** Remove */
             remove?: string | null;
             /**
@@ -1346,6 +1509,11 @@ export interface components {
             request_id: string;
             /** Revision */
             revision: number;
+            /**
+             * Swap
+             * @description put another take beneath the recipe
+             */
+            swap?: number | null;
         };
     };
     responses: never;
@@ -1356,6 +1524,50 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    api_recipes_one_batch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+        };
+    };
+    api_recipes_cancel_batch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+        };
+    };
     api_interface_browser_error: {
         parameters: {
             query?: never;
@@ -2066,6 +2278,26 @@ export interface operations {
             };
         };
     };
+    api_recipes_forget_recipe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recipe_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     api_interface_session: {
         parameters: {
             query?: never;
@@ -2209,6 +2441,54 @@ export interface operations {
             };
         };
     };
+    api_recipes_list_batches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"][];
+                };
+            };
+        };
+    };
+    api_recipes_start_batch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BatchIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+        };
+    };
     api_takes_bring_in: {
         parameters: {
             query?: never;
@@ -2258,6 +2538,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"][];
+                };
+            };
+        };
+    };
+    api_recipes_recipes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeOut"][];
+                };
+            };
+        };
+    };
+    api_recipes_keep_recipe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecipeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeOut"];
                 };
             };
         };

@@ -1,0 +1,123 @@
+"""Recipes kept by name, and batches: a recipe on many takes."""
+
+from typing import Any
+
+from django.db import IntegrityError, transaction
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from editing import batches
+from editing.models import Batch, Recipe
+from editing.recipes import new_line, title
+from leancurve.errors import BadInput
+from leancurve.recipe import ALL_OF_IT
+from library.models import Take, Workspace
+from ninja import Router, Status
+
+from api import schemas
+
+router = Router()
+
+BUILT_IN = "All of it"
+
+
+def kept_recipe(workspace: Workspace, recipe_id: int) -> tuple[str, list[dict[str, Any]]]:
+    """A recipe's name and lines; 0 is the one that comes with the application."""
+    if recipe_id == 0:
+        return BUILT_IN, [dict(line) for line in ALL_OF_IT]
+    recipe = get_object_or_404(Recipe, pk=recipe_id, workspace=workspace)
+    return recipe.name, recipe.lines
+
+
+def _workspace(request: HttpRequest, workspace_id: int) -> Workspace:
+    return get_object_or_404(Workspace, pk=workspace_id, members=request.user)
+
+
+def _out(recipe_id: int, name: str, lines: list[dict[str, Any]]) -> dict[str, Any]:
+    full = [new_line(x["operation"], x.get("params", {}), x.get("scope", {})) for x in lines]
+    return {"id": recipe_id, "name": name, "lines": full, "told": [title(x) for x in full]}
+
+
+@router.get("workspaces/{int:workspace_id}/recipes", response=list[schemas.RecipeOut])
+def recipes(request: HttpRequest, workspace_id: int) -> Any:
+    workspace = _workspace(request, workspace_id)
+    kept = [_out(r.pk, r.name, r.lines) for r in workspace.recipes.all()]
+    return [_out(0, *kept_recipe(workspace, 0)), *kept]
+
+
+@router.post("workspaces/{int:workspace_id}/recipes", response=schemas.RecipeOut)
+def keep_recipe(request: HttpRequest, workspace_id: int, wanted: schemas.RecipeIn) -> Any:
+    """Keep lines under a name; how a take is read is no part of a recipe."""
+    workspace = _workspace(request, workspace_id)
+    lines = [line.model_dump() for line in wanted.lines if line.operation != "read"]
+    if not lines:
+        raise BadInput("recipe: there is nothing to keep beside how the take is read")
+    checked = [new_line(x["operation"], x["params"], x["scope"]) for x in lines]
+    kept = [{k: x[k] for k in ("operation", "params", "scope")} for x in checked]
+    try:
+        with transaction.atomic():
+            recipe = Recipe.objects.create(workspace=workspace, name=wanted.name, lines=kept)
+    except IntegrityError:
+        raise BadInput(f"name: a recipe {wanted.name!r} is kept already") from None
+    return _out(recipe.pk, recipe.name, recipe.lines)
+
+
+@router.delete("recipes/{int:recipe_id}", response={204: None})
+def forget_recipe(request: HttpRequest, recipe_id: int) -> Any:
+    get_object_or_404(Recipe, pk=recipe_id, workspace__members=request.user).delete()
+    return Status(204, None)
+
+
+@router.post("workspaces/{int:workspace_id}/batches", response=schemas.BatchOut)
+def start_batch(request: HttpRequest, workspace_id: int, wanted: schemas.BatchIn) -> Any:
+    workspace = _workspace(request, workspace_id)
+    name, lines = kept_recipe(workspace, wanted.recipe)
+    found = {t.pk: t for t in Take.objects.filter(workspace=workspace, pk__in=wanted.takes)}
+    missing = [pk for pk in wanted.takes if pk not in found]
+    if missing:
+        raise BadInput(f"takes: there is no take {missing[0]} here")
+    chosen = [found[pk] for pk in dict.fromkeys(wanted.takes)]
+    return _batch_out(batches.start(workspace, name, lines, chosen, request.user))
+
+
+@router.get("workspaces/{int:workspace_id}/batches", response=list[schemas.BatchOut])
+def list_batches(request: HttpRequest, workspace_id: int) -> Any:
+    workspace = _workspace(request, workspace_id)
+    return [_batch_out(b) for b in workspace.batches.all()[:20]]
+
+
+@router.get("batches/{int:batch_id}", response=schemas.BatchOut)
+def one_batch(request: HttpRequest, batch_id: int) -> Any:
+    return _batch_out(_batch(request, batch_id))
+
+
+@router.post("batches/{int:batch_id}/cancel", response=schemas.BatchOut)
+def cancel_batch(request: HttpRequest, batch_id: int) -> Any:
+    batch = _batch(request, batch_id)
+    batches.cancel(batch)
+    return _batch_out(batch)
+
+
+def _batch(request: HttpRequest, batch_id: int) -> Batch:
+    found = Batch.objects.select_related("workspace")
+    return get_object_or_404(found, pk=batch_id, workspace__members=request.user)
+
+
+def _batch_out(batch: Batch) -> dict[str, Any]:
+    return {
+        "id": batch.pk,
+        "name": batch.name,
+        "told": [title(line) for line in batch.lines],
+        "created": batch.created,
+        "rows": [
+            {
+                "job": job.pk,
+                "take": job.payload["take"],
+                "name": job.title,
+                "state": job.state,
+                "progress": job.progress,
+                "message": job.message,
+                "result": job.result,
+            }
+            for job in batches.jobs_of(batch)
+        ],
+    }

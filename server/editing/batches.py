@@ -1,0 +1,89 @@
+"""A recipe on many takes: a job each, nothing half done, one table of what came of it."""
+
+import uuid
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from django.contrib.auth.models import AbstractBaseUser
+from django.db import transaction
+from leancurve.errors import BadInput
+from leancurve.measure import drift
+from leancurve.progress import part_of
+from library import jobs
+from library.jobs import job_kind
+from library.models import Job, Take, Workspace
+
+from editing import history
+from editing.documents import load_clip
+from editing.inspections import inspect, open_counts
+from editing.models import Batch, Revision
+from editing.recipes import new_line
+
+MOST_TAKES = 500
+
+
+def start(
+    workspace: Workspace,
+    name: str,
+    lines: Sequence[dict[str, Any]],
+    takes: Sequence[Take],
+    user: AbstractBaseUser,
+) -> Batch:
+    """Queue a recipe on takes; the lines are checked before anything is queued."""
+    if not takes:
+        raise BadInput("takes: choose at least one")
+    if len(takes) > MOST_TAKES:
+        raise BadInput(f"takes: at most {MOST_TAKES} at once, got {len(takes)}")
+    checked = [new_line(x["operation"], x.get("params", {}), x.get("scope", {})) for x in lines]
+    if not checked:
+        raise BadInput("recipe: it has no lines")
+    with transaction.atomic():
+        batch = Batch.objects.create(workspace=workspace, name=name, lines=checked, author=user)
+        for take in takes:
+            payload = {"batch": batch.pk, "take": take.pk, "request": str(uuid.uuid4())}
+            jobs.start(workspace, "recipe", take.name, payload)
+    return batch
+
+
+def jobs_of(batch: Batch) -> list[Job]:
+    """The batch's jobs in the order in which they were asked for."""
+    found = Job.objects.filter(workspace=batch.workspace, kind="recipe", payload__batch=batch.pk)
+    return list(found.order_by("id"))
+
+
+def cancel(batch: Batch) -> None:
+    """Stop what has not ended; takes that are done stay done."""
+    for job in jobs_of(batch):
+        jobs.cancel(job)
+
+
+@job_kind("recipe")
+def run_recipe(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
+    """The job behind one take of a batch: one write, so all of the recipe or nothing."""
+    batch = Batch.objects.select_related("author").get(pk=job.payload["batch"])
+    take = Take.objects.select_related("state__header", "workspace").get(pk=job.payload["take"])
+    clip = take.clips.order_by("-id").first() or history.open_clip(take, batch.author)
+    head = Revision.objects.select_related("state__header").get(pk=clip.head_id)
+    before = inspect(head.state)
+    report(0.05)
+    change = history.Change(recipe=(batch.name, batch.lines))
+    request = uuid.UUID(job.payload["request"])
+    revision = history.write(
+        clip.pk, head.pk, request, change, batch.author, part_of(report, 0.05, 0.8)
+    )
+    after = inspect(revision.state)
+    ours, theirs = load_clip(revision.state), load_clip(head.state)
+    comparable = (ours.frames, ours.rate) == (theirs.frames, theirs.rate)
+    moved = drift(ours, theirs) if comparable else None
+    return {
+        "clip": clip.pk,
+        "take": take.pk,
+        "revision": revision.pk,
+        "findings_before": open_counts(before.findings),
+        "findings_after": open_counts(after.findings),
+        "keys_before": head.state.keys,
+        "keys_after": revision.state.keys,
+        "max_drift_deg": moved.max_deg if moved else None,
+        "max_drift_mm": moved.max_mm if moved else None,
+        "lines": [{"told": x["told"], "keys": x["keys"]} for x in revision.report["lines"]],
+    }
