@@ -95,3 +95,34 @@ def pose_drift(clip: Clip, ours: Pose, baseline: Clip, theirs: Pose) -> Drift:
 def baseline_with_ends(baseline: Clip, ends: tuple[str, ...]) -> Clip:
     """The baseline measured at the same ends as the clip it is compared with."""
     return replace(baseline, reading=replace(baseline.reading, ends=ends))
+
+
+def end_gap_mm(clip: Clip, baseline: Clip) -> Floats:
+    """Per frame the farthest that any end is from where it is in ``baseline``, ``(F,)`` in mm."""
+    frames = np.arange(min(clip.frames, baseline.frames), dtype=np.float64)
+    names, ours = end_points(clip, evaluate(clip, frames))
+    _, theirs = end_points(baseline_with_ends(baseline, names), evaluate(baseline, frames))
+    gap = np.linalg.norm(ours * clip.millimetres - theirs * baseline.millimetres, axis=-1)
+    return np.asarray(gap.max(axis=1, initial=0.0))
+
+
+def world_track(clip: Clip, joint: int) -> dict[str, Floats]:
+    """A joint in the world on each frame: position in cm, speed in m/s, acceleration in m/s².
+
+    By central differences, one-sided at the ends.
+    """
+    positions = evaluate(clip).world(clip.skeleton)[1][:, joint] * clip.reading.metres_per_unit
+    rate = float(clip.rate)
+    if clip.frames < 3:
+        velocity = np.zeros_like(positions)
+        acceleration = np.zeros_like(positions)
+    else:
+        velocity = np.gradient(positions, axis=0) * rate
+        acceleration = np.zeros_like(positions)
+        acceleration[1:-1] = np.diff(positions, 2, axis=0) * rate**2
+        acceleration[[0, -1]] = acceleration[[1, -2]]
+    return {
+        **{f"p{axis}": 100.0 * positions[:, k] for k, axis in enumerate("xyz")},
+        "vs": np.linalg.norm(velocity, axis=1),
+        "aa": np.linalg.norm(acceleration, axis=1),
+    }

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, replace
+from dataclasses import asdict
 from typing import Any
 
+import numpy as np
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from editing import history
+from editing.baseline import baseline_of
 from editing.documents import changed_channels, frame_changed, load_clip, stored_bytes
 from editing.inspections import counts_of, inspect
 from editing.models import Clip, Revision, State
@@ -20,7 +22,7 @@ from leancurve.contacts import find_support
 from leancurve.errors import BadInput
 from leancurve.findings import KINDS
 from leancurve.gimbal import rate_orders
-from leancurve.measure import drift
+from leancurve.measure import drift, end_gap_mm, world_track
 from leancurve.operations import OPERATIONS
 from library.models import Profile, Take
 from library.profiles import profile_for
@@ -147,11 +149,16 @@ def clip_storage(request: HttpRequest, clip_id: int) -> Any:
     return {"bytes": stored_bytes(states), "revisions": clip.revisions.count()}
 
 
-def _joint_channels(clip: Document, joints: str) -> list[ChannelId]:
+def _joints(clip: Document, joints: str) -> set[int]:
     try:
         wanted = {int(j) for j in joints.split(",") if j}
     except ValueError:
         raise BadInput("joints: expected indices separated by commas") from None
+    return {j for j in wanted if 0 <= j < len(clip.skeleton)}
+
+
+def _joint_channels(clip: Document, joints: str) -> list[ChannelId]:
+    wanted = _joints(clip, joints)
     return [c for c in clip.channels if c.joint in wanted]
 
 
@@ -279,8 +286,28 @@ def clip_drift(
     clip = load_clip(wanted.state)
     if baseline is not None:
         return asdict(drift(clip, load_clip(_revision(request, clip_id, baseline).state)))
-    take = load_clip(history.take_of(wanted).state)
-    return asdict(drift(clip, replace(take, reading=clip.reading)))
+    return asdict(drift(clip, baseline_of(wanted)))
+
+
+@router.get("clips/{int:clip_id}/drift/frames")
+def drift_frames(request: HttpRequest, clip_id: int, revision: int) -> HttpResponse:
+    """Per frame how far any end is from the take as read, millimetres."""
+    wanted = _revision(request, clip_id, revision)
+    gap = end_gap_mm(load_clip(wanted.state), baseline_of(wanted))
+    return immutable(message({"mm": gap.astype(np.float32)}, {}))
+
+
+@router.get("clips/{int:clip_id}/tracks")
+def tracks(request: HttpRequest, clip_id: int, revision: int, joints: str) -> HttpResponse:
+    """World position, speed and acceleration of joints, as curves to read by."""
+    clip = load_clip(_revision(request, clip_id, revision).state)
+    chosen = _joints(clip, joints)
+    arrays = {
+        f"{j}/{name}/values": values
+        for j in sorted(chosen)
+        for name, values in world_track(clip, j).items()
+    }
+    return immutable(message(arrays, {}))
 
 
 def state_before(revision: Revision, line_id: str | None) -> State:

@@ -14,6 +14,7 @@ from library.jobs import job_kind
 from library.models import Job, Take, Workspace
 
 from editing import history
+from editing.baseline import baseline_of
 from editing.documents import load_clip
 from editing.inspections import inspect, open_counts
 from editing.models import Batch, Revision
@@ -72,9 +73,7 @@ def run_recipe(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
         clip.pk, head.pk, request, change, batch.author, part_of(report, 0.05, 0.8)
     )
     after = inspect(revision.state)
-    ours, theirs = load_clip(revision.state), load_clip(head.state)
-    comparable = (ours.frames, ours.rate) == (theirs.frames, theirs.rate)
-    moved = drift(ours, theirs) if comparable else None
+    moved = drift(load_clip(revision.state), baseline_of(revision))
     return {
         "clip": clip.pk,
         "take": take.pk,
@@ -83,7 +82,7 @@ def run_recipe(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
         "findings_after": open_counts(after.findings),
         "keys_before": head.state.keys,
         "keys_after": revision.state.keys,
-        "max_drift_deg": moved.max_deg if moved else None,
-        "max_drift_mm": moved.max_mm if moved else None,
+        "max_drift_deg": moved.max_deg,
+        "max_drift_mm": moved.max_mm,
         "lines": [{"told": x["told"], "keys": x["keys"]} for x in revision.report["lines"]],
     }

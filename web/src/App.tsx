@@ -2,6 +2,7 @@
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
 import { Tooltip } from 'radix-ui'
 import { BrowserRouter, Navigate, Route, Routes } from 'react-router'
+import { BatchPage } from './batch/BatchPage'
 import { Bench } from './bench/Bench'
 import { SignIn } from './session/SignIn'
 import { useSession } from './session/session'
@@ -20,6 +21,7 @@ export function App() {
           <Routes>
             <Route path="/" element={<Shelf />} />
             <Route path="/clip/:clipId" element={<Bench />} />
+            <Route path="/batch/:batchId" element={<BatchPage />} />
             <Route path="*" element={<Navigate to="/" replace />} />
           </Routes>
         </BrowserRouter>

@@ -275,8 +275,9 @@ def _reach(
 ) -> bool:
     """Fit a..b from ``start`` to ``end``, each ``(value, slope, slope is free)``.
 
-    A fitted key at b may lie ``key_room`` from its sample at most, as a tolerance. Where the end is not given its value and slope are free, the slope drawn towards that of
-    the samples around it.
+    A fitted key at b may lie ``key_room`` from its sample at most, as a tolerance. Where the
+    end is not given its value and slope are free, the slope drawn towards that of the samples
+    around it.
     """
     half = max(2, (b - a) // 4)
     start_free = start[2] > 0.0

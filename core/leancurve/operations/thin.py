@@ -265,6 +265,12 @@ class _Window:
         frames = self.fixed[""] | self.fixed[self.of_group.get(joint, "")]
         return np.array(sorted(frames), dtype=np.int64)
 
+    def quiet(self, channel: ChannelId) -> bool:
+        """Whether a channel moves too little for a change of support to show in it: less than
+        an extreme's least prominence."""
+        least = 1.0 if channel.turns else 0.0
+        return bool(np.ptp(self.values[channel]) < max(4.0 * self.tolerance(channel), least))
+
     def tolerance(self, channel: ChannelId) -> float:
         """The channel's tolerance in its own unit, as the measure and the search have it."""
         params, scale = self.params, self.scale[channel.joint]
@@ -280,6 +286,9 @@ class _Window:
     def channel(self, channel: ChannelId) -> Channel:
         values, tolerance = self.values[channel], self.tolerance(channel)
         plain = Channel(values, tolerance, borders(values), self.share.get(channel.joint))
+        if self.quiet(channel):
+            # As close as its tightest span asks for all along costs less than keys at its ends.
+            plain = Channel(values, plain.tightest, plain.marks)
         if not self.params.landmarks:
             return plain
         # A hold rests on one value for all of its length: within the tightest part's tolerance.
@@ -318,7 +327,8 @@ class _Window:
                 if channel.still:
                     out[c] = fit_channel(channel.at_rest)
                 else:
-                    out[c] = fit_channel(channel, self.fixed_for(c.joint))
+                    fixed = sorted(self.fixed[""]) if self.quiet(c) else self.fixed_for(c.joint)
+                    out[c] = fit_channel(channel, np.array(fixed, dtype=np.int64))
             else:
                 fixed = np.unique(np.concatenate([self.fixed_for(c.joint) for c in group]))
                 within = part_of(progress, (done - 1) / len(groups), 1 / len(groups))

@@ -177,6 +177,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clips/{clip_id}/drift/frames": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Drift Frames
+         * @description Per frame how far any end is from the take as read, millimetres.
+         */
+        get: operations["api_clips_drift_frames"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clips/{clip_id}/findings": {
         parameters: {
             query?: never;
@@ -360,6 +380,26 @@ export interface paths {
         };
         /** Clip Storage */
         get: operations["api_clips_clip_storage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/tracks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tracks
+         * @description World position, speed and acceleration of joints, as curves to read by.
+         */
+        get: operations["api_clips_tracks"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1782,6 +1822,28 @@ export interface operations {
             };
         };
     };
+    api_clips_drift_frames: {
+        parameters: {
+            query: {
+                revision: number;
+            };
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     api_clips_findings: {
         parameters: {
             query: {
@@ -2028,6 +2090,29 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["StorageOut"];
                 };
+            };
+        };
+    };
+    api_clips_tracks: {
+        parameters: {
+            query: {
+                revision: number;
+                joints: string;
+            };
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -34,7 +34,7 @@ function StepRail() {
             key={name}
             aria-current={on ? 'step' : undefined}
             onClick={() => setStep(name)}
-            className={`relative flex h-[52px] flex-col items-center justify-center gap-0.5 text-[11px] ${on ? 'bg-raised font-semibold text-ink' : 'text-ink-2 hover:bg-raised/60'}`}
+            className={`relative flex h-[52px] ${name === 'recipe' ? 'mt-auto' : ''} flex-col items-center justify-center gap-0.5 text-[11px] ${on ? 'bg-raised font-semibold text-ink' : 'text-ink-2 hover:bg-raised/60'}`}
           >
             {on && <span className="absolute inset-y-1.5 left-0 w-[3px] bg-signal" />}
             <Icon size={19} strokeWidth={1.6} aria-hidden />

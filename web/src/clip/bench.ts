@@ -6,12 +6,20 @@ import { create } from 'zustand'
 import { ApiError, answer, client, numbers, type Schemas } from '../api/client'
 import type { Message } from '../api/safetensors'
 import { loadCatalogue } from './catalogue'
-import { type ChannelKey, type Curve, channelKey, curvesOf, splitKey } from './curves'
+import {
+  type ChannelKey,
+  type Curve,
+  channelKey,
+  curvesOf,
+  READOUTS,
+  type Readout,
+  splitKey,
+} from './curves'
 import { type Poses, posesOf, withChanged } from './poses'
 import { transport } from './transport'
 
 export type Clip = Schemas['ClipOut']
-export type StepName = 'bring-in' | 'inspect' | 'unflip' | 'calm' | 'thin' | 'deliver'
+export type StepName = 'bring-in' | 'inspect' | 'unflip' | 'calm' | 'thin' | 'deliver' | 'recipe'
 export type Finding = Schemas['FindingOut']
 export type Contact = Schemas['ContactOut']
 export type Scope = Schemas['ScopeIO']
@@ -45,6 +53,8 @@ export interface BenchState {
   joints: number[]
   /** Channels shown; empty means all channels of the joints. */
   channels: ChannelKey[]
+  /** What is read out of the world beside the channels. */
+  readout: Readout | null
   step: StepName
   preview: Preview | null
   previewTrouble: string | null
@@ -53,6 +63,8 @@ export interface BenchState {
   saving: boolean
   ghost: boolean
   drift: Schemas['DriftOut'] | null
+  /** Per frame how far any end is from the take, millimetres. */
+  driftFrames: Float32Array | null
   findings: Finding[] | null
   contacts: Schemas['ContactsOut'] | null
   /** The contact span that is selected on the strip and in its list. */
@@ -69,13 +81,15 @@ export const useBench = create<BenchState>(() => ({
   curves: new Map(),
   joints: [],
   channels: [],
-  step: 'unflip',
+  readout: null,
+  step: 'inspect',
   preview: null,
   previewTrouble: null,
   previewing: false,
   saving: false,
   ghost: true,
   drift: null,
+  driftFrames: null,
   findings: null,
   contacts: null,
   contact: null,
@@ -86,11 +100,21 @@ export const useBench = create<BenchState>(() => ({
 const { getState: get, setState: set } = useBench
 
 /** The channels that the sheet shows. */
-export function shownChannels(state: Pick<BenchState, 'clip' | 'joints' | 'channels'>) {
+export function shownChannels(state: Pick<BenchState, 'clip' | 'joints' | 'channels' | 'readout'>) {
   if (!state.clip) return []
-  if (state.channels.length) return state.channels
-  return state.joints.flatMap((j) => state.clip!.joints[j]!.channels.map((c) => channelKey(j, c)))
+  const own = state.channels.length
+    ? state.channels
+    : state.joints.flatMap((j) => state.clip!.joints[j]!.channels.map((c) => channelKey(j, c)))
+  return [...own, ...readoutChannels(state)]
 }
+
+function readoutChannels({ joints, readout }: Pick<BenchState, 'joints' | 'readout'>) {
+  if (!readout) return []
+  return joints.slice(0, MOST_READ).flatMap((j) => READOUTS[readout].map((c) => channelKey(j, c)))
+}
+
+/** Read-outs are of a few joints: more cannot be told apart. */
+const MOST_READ = 6
 
 function message(trouble: unknown): string {
   return trouble instanceof Error ? trouble.message : String(trouble)
@@ -143,17 +167,46 @@ async function loadCurves(): Promise<void> {
   set({ curves: new Map([...get().curves, ...curvesOf(got)]) })
 }
 
+/** Fetch the read-outs of selected joints that are not here yet. */
+async function loadReadouts(): Promise<void> {
+  const { clip, curves } = get()
+  const missing = new Set(
+    readoutChannels(get())
+      .filter((k) => !curves.has(k))
+      .map((k) => splitKey(k).joint),
+  )
+  if (!clip || !missing.size) return
+  const got = await numbers(
+    `/api/clips/${clip.id}/tracks?revision=${clip.head.id}&joints=${[...missing].join(',')}`,
+  )
+  if (get().clip?.head.id !== clip.head.id) return
+  set({ curves: new Map([...get().curves, ...curvesOf(got)]) })
+}
+
+export function setReadout(readout: Readout | null): void {
+  set({ readout })
+  loadReadouts().catch((trouble: unknown) => notify(message(trouble)))
+}
+
 async function loadNumbers(): Promise<void> {
   const { clip } = get()
   if (!clip) return
   const params = { path: { clip_id: clip.id }, query: { revision: clip.head.id } }
   const { GET } = client
-  const [drift, found, contacts] = await Promise.all([
+  const frames = `/api/clips/${clip.id}/drift/frames?revision=${clip.head.id}`
+  const [drift, lane, found, contacts] = await Promise.all([
     answer(GET('/api/clips/{clip_id}/drift', { params })),
+    numbers(frames),
     answer(GET('/api/clips/{clip_id}/findings', { params })),
     answer(GET('/api/clips/{clip_id}/contacts', { params })),
   ])
-  if (get().clip?.head.id === clip.head.id) set({ drift, findings: found.findings, contacts })
+  if (get().clip?.head.id === clip.head.id)
+    set({
+      drift,
+      driftFrames: lane.arrays.get('mm')!.data as Float32Array,
+      findings: found.findings,
+      contacts,
+    })
 }
 
 /** What the joints are: asked anew when the clip or how it is read changes. */
@@ -175,7 +228,7 @@ export function notify(text: string): void {
 
 export function selectJoints(joints: number[], channels: ChannelKey[] = []): void {
   set({ joints, channels })
-  loadCurves().catch((trouble: unknown) => notify(message(trouble)))
+  Promise.all([loadCurves(), loadReadouts()]).catch((trouble: unknown) => notify(message(trouble)))
   const { preview } = get()
   if (preview)
     void startPreview(preview.operation, preview.params, { ...preview, jointsOnly: true })
@@ -206,11 +259,12 @@ async function headMoved(clip: Clip): Promise<void> {
     previewing: false,
     curves: new Map(),
     drift: null,
+    driftFrames: null,
     findings: null,
   })
   try {
     const rest = reread ? [loadBody()] : []
-    await Promise.all([loadPoses(), loadCurves(), loadNumbers(), ...rest])
+    await Promise.all([loadPoses(), loadCurves(), loadReadouts(), loadNumbers(), ...rest])
   } catch (trouble) {
     notify(message(trouble))
   }

@@ -33,7 +33,23 @@ export function splitKey(key: ChannelKey): { joint: number; channel: string } {
 }
 
 export const turns = (key: ChannelKey): boolean => key.split('/')[1]![0] === 'r'
-export const axisOf = (key: ChannelKey): 'x' | 'y' | 'z' => key.at(-1) as 'x' | 'y' | 'z'
+/** The letter a curve carries: its axis, or S for speed and A for acceleration. */
+export const axisOf = (key: ChannelKey): 'x' | 'y' | 'z' | 's' | 'a' => key.at(-1) as 'x'
+
+/** Read-outs of a joint in the world, beside its channels. */
+export const READOUTS = {
+  position: ['px', 'py', 'pz'],
+  speed: ['vs'],
+  acceleration: ['aa'],
+} as const
+export type Readout = keyof typeof READOUTS
+
+const UNITS: Record<string, string> = { p: ' cm', v: ' m/s', a: ' m/s²' }
+const NAMES: Record<string, string> = { p: 'position', v: 'speed', a: 'acceleration' }
+
+/** The unit of a read-out, undefined for a channel of the clip. */
+export const readoutUnit = (key: ChannelKey): string | undefined => UNITS[splitKey(key).channel[0]!]
+export const readoutName = (key: ChannelKey): string | undefined => NAMES[splitKey(key).channel[0]!]
 
 const SEGMENT_STRAIGHT = 1
 const SEGMENT_HOLD = 2

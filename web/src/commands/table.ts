@@ -214,6 +214,7 @@ export const COMMANDS: readonly Command[] = [
       ['calm', 'Calm'],
       ['thin', 'Thin'],
       ['deliver', 'Deliver'],
+      ['recipe', 'Recipe'],
     ] as const
   ).map(([name, title], k) => ({
     id: `step-${name}`,

@@ -2,9 +2,9 @@
 import { Maximize2 } from 'lucide-react'
 import { useEffect, useRef, useState } from 'react'
 import { FULL, toggleFull, useFullPane } from '../bench/fullPane'
-import { shownChannels, useBench } from '../clip/bench'
-import { splitKey, turns } from '../clip/curves'
-import { Button, Toggle } from '../ui/controls'
+import { setReadout, shownChannels, useBench } from '../clip/bench'
+import { READOUTS, type Readout, readoutName, readoutUnit, splitKey, turns } from '../clip/curves'
+import { Button, inputLook, Toggle } from '../ui/controls'
 import { watchPane } from '../ui/pane'
 import { Sheet } from './Sheet'
 
@@ -22,6 +22,7 @@ export function SheetView() {
   const preview = useBench((s) => s.preview)
   const joints = useBench((s) => s.joints)
   const channels = useBench((s) => s.channels)
+  const read = useBench((s) => s.readout)
 
   useEffect(() => {
     const sheet = new Sheet(base.current!, over.current!)
@@ -40,7 +41,7 @@ export function SheetView() {
 
   useEffect(() => {
     if (!clip) return
-    const shown = shownChannels({ clip, joints, channels })
+    const shown = shownChannels({ clip, joints, channels, readout: read })
     const merged = preview ? new Map([...curves, ...preview.curves]) : curves
     const before = preview
       ? new Map([...curves].filter(([key]) => preview.curves.has(key)))
@@ -56,11 +57,14 @@ export function SheetView() {
       before,
       name: (key) => {
         const { joint, channel } = splitKey(key)
+        const read = readoutName(key)
+        const axis = channel[0] === 'p' ? ` ${channel[1]!.toUpperCase()}` : ''
+        if (read) return `${clip.joints[joint]!.name} ${read}${axis}`
         return `${clip.joints[joint]!.name} ${channel[0] === 'r' ? 'turn' : 'move'} ${channel[1]!.toUpperCase()}`
       },
-      unit: (key) => (turns(key) ? '°' : ` ${unit}`),
+      unit: (key) => readoutUnit(key) ?? (turns(key) ? '°' : ` ${unit}`),
     })
-  }, [clip, curves, preview, joints, channels])
+  }, [clip, curves, preview, joints, channels, read])
 
   const toggleBands = () => {
     sheetRef.current?.setBands(!bands)
@@ -85,6 +89,19 @@ export function SheetView() {
         className="num pointer-events-none absolute top-1.5 left-[66px] rounded-[3px] bg-paper/85 px-1 text-ink"
       />
       <div className="absolute top-1.5 right-6 flex gap-1.5">
+        <select
+          aria-label="Read out of the world"
+          className={`${inputLook} h-6`}
+          value={read ?? ''}
+          onChange={(e) => setReadout((e.target.value || null) as Readout | null)}
+        >
+          <option value="">channels</option>
+          {Object.keys(READOUTS).map((name) => (
+            <option key={name} value={name}>
+              and {name}
+            </option>
+          ))}
+        </select>
         <Button onClick={() => sheetRef.current?.frameAll()}>Frame all</Button>
         <Button onClick={() => sheetRef.current?.aroundNow()}>Around now</Button>
         <Toggle on={bands} onClick={toggleBands} data-command="bands">

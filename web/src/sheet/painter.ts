@@ -1,5 +1,13 @@
 /** Draws the sheet: few curves are stroked, many are written as pixel columns. */
-import { axisOf, type ChannelKey, type Curve, onFrames, turns, valueAt } from '../clip/curves'
+import {
+  axisOf,
+  type ChannelKey,
+  type Curve,
+  onFrames,
+  readoutUnit,
+  turns,
+  valueAt,
+} from '../clip/curves'
 import { token } from '../ui/theme'
 import { type Box, band, columns, ticks, timeToX, type View, valueToY } from './geometry'
 
@@ -151,7 +159,7 @@ function stroke(
   g.strokeStyle = colour
   g.globalAlpha = alpha
   g.lineWidth = width
-  g.setLineDash(turns(key) ? [] : [9, 4])
+  g.setLineDash(turns(key) ? [] : readoutUnit(key) ? [2, 3] : [9, 4])
   g.beginPath()
   const perFrame = box.width / (view.t1 - view.t0)
   if (perFrame > 1.5) {

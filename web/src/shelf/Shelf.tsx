@@ -6,6 +6,7 @@ import { useNavigate } from 'react-router'
 import { ApiError, answer, client, csrfToken, type Schemas } from '../api/client'
 import { prefer, signOut, theme, useSession } from '../session/session'
 import { Button } from '../ui/controls'
+import { RunRecipe } from './RunRecipe'
 import { TakeCard } from './TakeCard'
 
 type Job = Schemas['JobOut']
@@ -91,6 +92,8 @@ export function Shelf() {
   const workspace = workspaces.find((w) => w.id === chosen) ?? workspaces[0]
   const id = workspace?.id ?? 0
   const input = useRef<HTMLInputElement>(null)
+  const [picked, setPicked] = useState<ReadonlySet<number>>(new Set())
+  const [running, setRunning] = useState(false)
   const [order, setOrder] = useState<keyof typeof ORDERS>('newest')
   const [over, setOver] = useState(false)
   const [refused, setRefused] = useState<string[]>([])
@@ -239,24 +242,52 @@ export function Shelf() {
             </p>
           )}
           {(takes.data?.length ?? 0) > 1 && (
-            <label className="flex items-center gap-2 self-end text-ink-2">
-              Sort
-              <select
-                className="h-6 rounded-[3px] border border-rule-2 bg-paper px-1 text-ink"
-                value={order}
-                onChange={(e) => setOrder(e.target.value as keyof typeof ORDERS)}
+            <div className="flex items-center justify-end gap-3">
+              {picked.size > 0 && (
+                <Button kind="primary" onClick={() => setRunning(true)}>
+                  Run a recipe on {picked.size}
+                </Button>
+              )}
+              <Button
+                onClick={() =>
+                  setPicked(new Set(picked.size ? [] : takes.data!.map((take) => take.id)))
+                }
               >
-                {Object.entries(ORDERS).map(([name, { text }]) => (
-                  <option key={name} value={name}>
-                    {text}
-                  </option>
-                ))}
-              </select>
-            </label>
+                {picked.size ? 'Choose none' : 'Choose all'}
+              </Button>
+              <label className="flex items-center gap-2 text-ink-2">
+                Sort
+                <select
+                  className="h-6 rounded-[3px] border border-rule-2 bg-paper px-1 text-ink"
+                  value={order}
+                  onChange={(e) => setOrder(e.target.value as keyof typeof ORDERS)}
+                >
+                  {Object.entries(ORDERS).map(([name, { text }]) => (
+                    <option key={name} value={name}>
+                      {text}
+                    </option>
+                  ))}
+                </select>
+              </label>
+            </div>
+          )}
+          {running && (
+            <RunRecipe workspace={id} takes={[...picked]} onClose={() => setRunning(false)} />
           )}
           <ul className="grid grid-cols-[repeat(auto-fill,minmax(340px,1fr))] gap-4">
             {takes.data?.toSorted(ORDERS[order].by).map((take) => (
-              <TakeCard key={take.id} take={take} onOpen={() => void open(take)} />
+              <TakeCard
+                key={take.id}
+                take={take}
+                picked={picked.has(take.id)}
+                onPick={(on) => {
+                  const next = new Set(picked)
+                  if (on) next.add(take.id)
+                  else next.delete(take.id)
+                  setPicked(next)
+                }}
+                onOpen={() => void open(take)}
+              />
             ))}
           </ul>
         </div>

@@ -50,11 +50,32 @@ export function findingsText(counts: Record<string, number>, most = 4): string {
   return said.join(', ') + (more ? ` and ${more} more` : '')
 }
 
-export function TakeCard({ take, onOpen }: { take: Schemas['TakeOut']; onOpen: () => void }) {
+export function TakeCard({
+  take,
+  picked,
+  onPick,
+  onOpen,
+}: {
+  take: Schemas['TakeOut']
+  picked: boolean
+  onPick: (on: boolean) => void
+  onOpen: () => void
+}) {
   const left = take.left ?? take.findings
   const found = Object.keys(left).some((kind) => kind !== 'idle')
   return (
-    <li className="flex flex-col overflow-hidden rounded-md border border-rule-2 bg-raised">
+    <li
+      className={`relative flex flex-col overflow-hidden rounded-md border bg-raised ${picked ? 'border-calm' : 'border-rule-2'}`}
+    >
+      <label className="absolute top-1 left-1 grid size-7 cursor-pointer place-items-center">
+        <input
+          type="checkbox"
+          className="size-4 accent-[var(--calm)]"
+          aria-label={`Choose ${take.name}`}
+          checked={picked}
+          onChange={(e) => onPick(e.target.checked)}
+        />
+      </label>
       <Picture picture={take.picture} />
       <div className="flex flex-1 flex-col gap-1.5 p-3">
         <h2 className="truncate font-semibold text-[14px]" title={take.file_name}>

@@ -2,6 +2,7 @@
 import {
   FileOutput,
   Inbox,
+  ListOrdered,
   type LucideIcon,
   ScanSearch,
   Spline,
@@ -15,6 +16,7 @@ import { BringInPanel } from './bring-in/BringInPanel'
 import { CalmPanel } from './calm/CalmPanel'
 import { DeliverPanel } from './deliver/DeliverPanel'
 import { InspectPanel } from './inspect/InspectPanel'
+import { RecipePanel } from './recipe/RecipePanel'
 import { ThinPanel } from './thin/ThinPanel'
 import { UnflipPanel } from './unflip/UnflipPanel'
 
@@ -77,6 +79,14 @@ export const STEPS: readonly Step[] = [
     title: 'Deliver',
     Icon: FileOutput,
     Panel: DeliverPanel,
+    open: () => null,
+    done: () => false,
+  },
+  {
+    name: 'recipe',
+    title: 'Recipe',
+    Icon: ListOrdered,
+    Panel: RecipePanel,
     open: () => null,
     done: () => false,
   },

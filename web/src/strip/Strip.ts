@@ -31,10 +31,19 @@ export class Strip {
     this.handsFree(false)
   }
 
-  show(clip: Clip, findings: Finding[] | null, contacts: Contact[] | null, keys: number[]): void {
+  /** Called with the frame where the drift lane is pressed. */
+  onDrift: (frame: number) => void = () => {}
+
+  show(
+    clip: Clip,
+    findings: Finding[] | null,
+    contacts: Contact[] | null,
+    keys: number[],
+    drift: Float32Array | null,
+  ): void {
     this.clip = clip
     this.keys = keys
-    this.lanes = lanesOf(findings ?? [], contacts ?? [])
+    this.lanes = lanesOf(findings ?? [], contacts ?? [], drift)
     this.draw()
   }
 
@@ -125,6 +134,13 @@ export class Strip {
       this.draw()
       return true
     }
+    if (lane.kind === 'drift') {
+      const frame = Math.round(this.frame(x))
+      if (frame < 0 || frame >= lane.mm.length) return false
+      transport.seek(frame)
+      this.onDrift(frame)
+      return true
+    }
     if (lane.kind !== 'finding') return false
     let best: Finding | null = null
     let near = EDGE
@@ -152,7 +168,7 @@ export class Strip {
 
   private cursorAt(x: number, y: number): string {
     const at = this.laneAt(y)
-    if (at?.lane.kind === 'finding') return 'pointer'
+    if (at?.lane.kind === 'finding' || at?.lane.kind === 'drift') return 'pointer'
     if (at?.lane.kind !== 'contact') return ''
     const bars = [...at.lane.upper, ...at.lane.lower]
     const edge = bars.some((c) => [c.first, c.last].some((f) => Math.abs(this.x(f) - x) <= EDGE))
@@ -261,6 +277,8 @@ export class Strip {
       for (const c of lane.lower) this.bar(g, c, y + LANE_HEIGHT / 2, half)
     } else if (lane.kind === 'finding') {
       for (const f of lane.findings) this.mark(g, f, y)
+    } else if (lane.kind === 'drift') {
+      this.hill(g, lane.mm, lane.most, y)
     } else {
       g.fillStyle = token('calm')
       for (const k of this.keys) g.fillRect(this.x(k) - 0.5, y + 2, 1, LANE_HEIGHT - 4)
@@ -280,6 +298,19 @@ export class Strip {
     g.globalAlpha = 1
     g.fillRect(x, y, 1.5, height)
     g.fillRect(x + width - 1.5, y, 1.5, height)
+  }
+
+  /** Drift: filled from the lane's foot up, the worst of each pixel's frames. */
+  private hill(g: CanvasRenderingContext2D, mm: Float32Array, most: number, y: number): void {
+    g.fillStyle = token('warn')
+    const per = (transport.frames - 1) / Math.max(1, this.width)
+    for (let px = 0; px < this.width; px++) {
+      let worst = 0
+      const last = Math.min(mm.length - 1, Math.ceil((px + 1) * per))
+      for (let f = Math.floor(px * per); f <= last; f++) worst = Math.max(worst, mm[f]!)
+      const height = (worst / most) * (LANE_HEIGHT - 2)
+      g.fillRect(LEFT + px, y + LANE_HEIGHT - 1 - height, 1, height)
+    }
   }
 
   /** A finding: a span by its severity; what is meant is an outline. */

@@ -12,6 +12,7 @@ import {
 import { useEffect, useRef, useState, useSyncExternalStore } from 'react'
 import { useBench } from '../clip/bench'
 import { transport } from '../clip/transport'
+import { offerKey } from '../steps/thin/thinning'
 import { Button, inputLook, Popover, Slider, Tip, Toggle } from '../ui/controls'
 import { watchPane } from '../ui/pane'
 import { keyFrames } from './keyFrames'
@@ -104,6 +105,7 @@ export function StripView() {
   const findings = useBench((s) => s.findings)
   const contacts = useBench((s) => s.contacts)
   const contact = useBench((s) => s.contact)
+  const drift = useBench((s) => s.driftFrames)
   const [tall, setTall] = useState(64)
   const joints = useBench((s) => s.joints)
   const curves = useBench((s) => s.curves)
@@ -113,6 +115,7 @@ export function StripView() {
     const strip = new Strip(canvas.current!)
     stripRef.current = strip
     strip.onHandsFree = setFree
+    strip.onDrift = offerKey
     const stop = watchPane(canvas.current!, strip, strip.draw, strip.draw)
     return () => {
       stop()
@@ -127,9 +130,9 @@ export function StripView() {
     if (!clip || !strip) return
     // A head that has just moved has no findings yet: the lanes stay until it has.
     if (findings)
-      strip.show(clip, findings, contacts?.contacts ?? null, keyFrames(clip, joints, curves))
+      strip.show(clip, findings, contacts?.contacts ?? null, keyFrames(clip, joints, curves), drift)
     setTall(strip.tall)
-  }, [clip, findings, contacts, contact, joints, curves])
+  }, [clip, findings, contacts, contact, joints, curves, drift])
 
   useEffect(() => {
     if (stripRef.current) stripRef.current.sensitivity = sensitivity

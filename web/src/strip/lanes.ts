@@ -11,12 +11,26 @@ export type Lane =
   | { kind: 'contact'; label: string; upper: Contact[]; lower: Contact[] }
   | { kind: 'finding'; label: string; findings: Finding[] }
   | { kind: 'keys'; label: string }
+  /** Height by the distance from the take, full at `most` millimetres. */
+  | { kind: 'drift'; label: string; mm: Float32Array; most: number }
 
 /** The kinds that span the whole clip by their nature have no lane: they are listed. */
 const NO_LANE = new Set(['idle'])
 
-export function lanesOf(findings: Finding[], contacts: Contact[]): Lane[] {
+export function lanesOf(
+  findings: Finding[],
+  contacts: Contact[],
+  drift: Float32Array | null,
+): Lane[] {
   const lanes: Lane[] = [{ kind: 'keys', label: 'keys' }]
+  const most = drift?.reduce((a, b) => Math.max(a, b), 0) ?? 0
+  if (drift && most > 0.01)
+    lanes.push({
+      kind: 'drift',
+      label: `drift ≤ ${most.toFixed(most < 10 ? 1 : 0)} mm`,
+      mm: drift,
+      most,
+    })
   const of = (limb: string) => contacts.filter((c) => c.limb === limb)
   for (const side of ['left', 'right']) {
     const upper = [...of(`${side} heel`), ...of(`${side} foot`)]

@@ -1,10 +1,15 @@
-/** Thin: tolerances, live preview, and what the result costs in drift. */
-import { useCallback, useEffect, useState } from 'react'
+/** Thin: what the tolerance holds for, who shares key times, and what the result costs. */
+import { X } from 'lucide-react'
+import { useCallback, useEffect, useState, useSyncExternalStore } from 'react'
 import { apply, cancelPreview, startPreview, useBench, write } from '../../clip/bench'
 import { countsOf } from '../../clip/findings'
-import { Button, Row, Slider } from '../../ui/controls'
+import { transport } from '../../clip/transport'
+import { Button, Check, inputLook, Row, Slider } from '../../ui/controls'
 import { degrees, grouped, millimetres } from '../../ui/numbers'
+import { OperationCard } from '../operation/OperationCard'
+import { EVERYTHING, ScopeChoice, scopeOf } from '../operation/ScopeChoice'
 import { Panel, Trouble } from '../Panel'
+import { DEFAULTS, type ThinParams, thinLine } from './thinning'
 
 /** Where the sliders stop: fine where tolerances are small, round numbers throughout. */
 const DEGREES = [
@@ -12,6 +17,20 @@ const DEGREES = [
   1.5, 2, 2.5, 3, 4, 5,
 ]
 const MILLIMETRES = [0.1, 0.2, 0.3, 0.5, 0.8, 1, 1.5, 2, 3, 5, 8, 10, 15, 20, 30, 50]
+const SHARES = [0.1, 0.15, 0.2, 0.25, 0.3, 0.4, 0.5, 0.6, 0.8, 1]
+
+const MEASURES = {
+  channel: 'each channel',
+  joint: 'each joint as a rotation',
+  ends: 'hands, feet and head in mm',
+}
+const LAYOUTS = {
+  channel: 'each channel its own: fewest',
+  joint: 'shared by a joint’s channels',
+  part: 'shared by a part of the body',
+  pose: 'key poses of the whole body',
+}
+const LIMBS = ['left hand', 'right hand', 'left foot', 'right foot']
 
 /** The stop nearest to a value, by ratio. */
 const nearest = (stops: readonly number[], value: number) =>
@@ -21,6 +40,179 @@ const nearest = (stops: readonly number[], value: number) =>
     0,
   )
 
+function Stops({
+  label,
+  stops,
+  unit,
+  value,
+  onChange,
+}: {
+  label: string
+  stops: readonly number[]
+  unit: string
+  value: number
+  onChange: (value: number) => void
+}) {
+  return (
+    <Slider
+      label={label}
+      shown={`${value}${unit}`}
+      min={0}
+      max={stops.length - 1}
+      step={1}
+      value={[nearest(stops, value)]}
+      onValueChange={([k]) => onChange(stops[k!]!)}
+    />
+  )
+}
+
+function Choice({
+  label,
+  value,
+  options,
+  onChange,
+}: {
+  label: string
+  value: string
+  options: Record<string, string>
+  onChange: (value: string) => void
+}) {
+  return (
+    <label className="flex flex-col gap-1 text-ink-2">
+      {label}
+      <select
+        className={`${inputLook} h-6 w-full`}
+        value={value}
+        onChange={(e) => onChange(e.target.value)}
+      >
+        {Object.entries(options).map(([name, text]) => (
+          <option key={name} value={name}>
+            {text}
+          </option>
+        ))}
+      </select>
+    </label>
+  )
+}
+
+function Budget({
+  params,
+  onChange,
+}: {
+  params: ThinParams
+  onChange: (change: Partial<ThinParams>) => void
+}) {
+  const kind = params.poses ? 'poses' : params.most_keys ? 'keys' : 'none'
+  const value = params.poses ?? params.most_keys ?? ''
+  return (
+    <div className="flex items-end gap-2">
+      <Choice
+        label="Or by a budget"
+        value={kind}
+        options={{
+          none: 'none: the tolerance holds',
+          keys: 'at most so many keys',
+          poses: 'about so many poses',
+        }}
+        onChange={(next) => {
+          if (next === 'keys') onChange({ most_keys: 4000, poses: null })
+          else if (next === 'poses') onChange({ poses: 40, most_keys: null, layout: 'pose' })
+          else onChange({ most_keys: null, poses: null })
+        }}
+      />
+      {kind !== 'none' && (
+        <input
+          key={`${kind}${value}`}
+          aria-label={kind === 'poses' ? 'How many poses' : 'How many keys'}
+          className={`${inputLook} num h-6 w-20 text-right`}
+          inputMode="numeric"
+          defaultValue={value}
+          onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()}
+          onBlur={(e) => {
+            const typed = Math.round(Number(e.currentTarget.value))
+            if (typed >= 2 && typed !== value)
+              onChange(kind === 'poses' ? { poses: typed } : { most_keys: typed })
+          }}
+        />
+      )}
+    </div>
+  )
+}
+
+const rangeText = () => transport.range.join('–')
+
+/** Spans that keep closer to the take, made of the time strip's range. */
+function Spans({
+  params,
+  onChange,
+}: {
+  params: ThinParams
+  onChange: (change: Partial<ThinParams>) => void
+}) {
+  const body = useBench((s) => s.body)
+  const [group, setGroup] = useState('left arm')
+  const range = useSyncExternalStore(transport.subscribe, rangeText)
+  const [first, last] = transport.range
+  const add = () => {
+    if (LIMBS.includes(group))
+      onChange({ paths: [...params.paths, { limb: group, first, last, mm: 3 }] })
+    else onChange({ tighter: [...params.tighter, { group, first, last, share: 0.25 }] })
+  }
+  const rows = [
+    ...params.tighter.map((t, k) => ({
+      text: `${t.group}, ${t.share} of the tolerance`,
+      span: t,
+      drop: () => onChange({ tighter: params.tighter.filter((_, n) => n !== k) }),
+    })),
+    ...params.paths.map((p, k) => ({
+      text: `path of the ${p.limb} within ${p.mm} mm`,
+      span: p,
+      drop: () => onChange({ paths: params.paths.filter((_, n) => n !== k) }),
+    })),
+    ...params.also.map((f) => ({
+      text: 'key in every channel',
+      span: { first: f, last: f },
+      drop: () => onChange({ also: params.also.filter((x) => x !== f) }),
+    })),
+  ]
+  return (
+    <section className="flex flex-col gap-1.5">
+      <h3 className="text-ink-2">Closer to the take in a span</h3>
+      <div className="flex gap-1.5">
+        <select
+          aria-label="What keeps closer"
+          className={`${inputLook} h-6 min-w-0 flex-1`}
+          value={group}
+          onChange={(e) => setGroup(e.target.value)}
+        >
+          {Object.keys(body?.groups ?? {}).map((g) => (
+            <option key={g}>{g}</option>
+          ))}
+          {LIMBS.map((l) => (
+            <option key={l} value={l}>
+              path of the {l}
+            </option>
+          ))}
+        </select>
+        <Button onClick={add}>
+          in <span className="num">{range}</span>
+        </Button>
+      </div>
+      {rows.map(({ text, span, drop }) => (
+        <p key={`${text}${span.first}`} className="flex items-center gap-1 text-[12px]">
+          <span className="min-w-0 flex-1">{text}</span>
+          <span className="num text-ink-3">
+            {span.first === span.last ? span.first : `${span.first}–${span.last}`}
+          </span>
+          <Button kind="quiet" className="w-6 px-0" aria-label={`Take out ${text}`} onClick={drop}>
+            <X size={12} />
+          </Button>
+        </p>
+      ))}
+    </section>
+  )
+}
+
 export function ThinPanel() {
   const clip = useBench((s) => s.clip)
   const preview = useBench((s) => s.preview)
@@ -28,46 +220,62 @@ export function ThinPanel() {
   const previewing = useBench((s) => s.previewing)
   const saving = useBench((s) => s.saving)
   const findings = useBench((s) => s.findings)
-  const line = clip?.head.recipe.findLast((l) => l.operation === 'thin')
-  const kept = line?.params as { tolerance_deg?: number; tolerance_mm?: number } | undefined
-  const [deg, setDeg] = useState(kept?.tolerance_deg ?? 0.25)
-  const [mm, setMm] = useState(kept?.tolerance_mm ?? 1)
-  const [landmarks, setLandmarks] = useState(true)
+  const line = thinLine(clip)
+  const kept = line?.params as Partial<ThinParams> | undefined
+  const [params, setParams] = useState<ThinParams>({ ...DEFAULTS, ...kept, keep: null })
+  const [scope, setScope] = useState(EVERYTHING)
   const last = clip?.head.recipe.at(-1)
   // Thinning again changes the line that stands: its input is what stood before it.
   const editing = line !== undefined && last?.line_id === line.line_id ? line.line_id : null
   const again = editing !== null
+  // What the head says of itself, where it is this very line that made it.
+  const said = clip?.head.report as Record<string, number> | undefined
+  const standing = again && said && 'keys_before' in said ? said : null
 
   const show = useCallback(
-    (d: number, m: number, l: boolean) =>
+    (next: ThinParams, within = scope) =>
       void startPreview(
         'thin',
-        { tolerance_deg: d, tolerance_mm: m, landmarks: l },
-        { line: editing },
+        { ...next },
+        {
+          line: editing,
+          scope: again && line ? line.scope : scopeOf(within),
+        },
       ),
-    [editing],
+    [editing, again, line, scope],
   )
   // The panel shows what thinning would do from the moment it is open.
   const head = clip?.head.id
-  // biome-ignore lint/correctness/useExhaustiveDependencies: sliders preview by themselves
+  // biome-ignore lint/correctness/useExhaustiveDependencies: controls preview by themselves
   useEffect(() => {
-    if (head !== undefined && !again) show(deg, mm, landmarks)
-  }, [head, again, show])
+    if (head !== undefined && (!again || !standing)) show(params)
+  }, [head, again])
 
   if (!clip) return null
+  const change = (part: Partial<ThinParams>) => {
+    const next = { ...params, ...part }
+    if (next.layout !== 'pose' && next.poses) next.poses = null
+    setParams(next)
+    show(next)
+  }
   const shown = preview?.operation === 'thin' ? preview : null
   const whole = shown?.whole
   const counts = countsOf(findings)
   const found = (counts.wrap ?? 0) + (counts.alternate ?? 0)
-  const params = { tolerance_deg: deg, tolerance_mm: mm, landmarks }
   const commit = () =>
     again && line
       ? void write({
-          edit: { line_id: line.line_id, operation: 'thin', params, scope: line.scope },
+          edit: {
+            line_id: line.line_id,
+            operation: 'thin',
+            params: { ...params },
+            scope: line.scope,
+          },
         })
-      : void apply('thin', params)
+      : void apply('thin', { ...params }, scopeOf(scope))
   const pending = previewing ? '…' : '–'
-  const report = whole?.report ?? (again ? (clip.head.report as Record<string, number>) : null)
+  const report = whole?.report ?? standing
+  const per = params.measure === 'joint' ? 'per joint' : 'per channel'
   return (
     <Panel
       title="Thin"
@@ -77,7 +285,7 @@ export function ThinPanel() {
           {shown || previewing ? (
             <Button onClick={cancelPreview}>Discard</Button>
           ) : (
-            <Button onClick={() => show(deg, mm, landmarks)}>Preview</Button>
+            <Button onClick={() => show(params)}>Preview</Button>
           )}
           <Button kind="primary" disabled={saving || (again && !shown)} onClick={commit}>
             {saving ? 'Applying …' : again ? 'Thin again' : 'Apply thinning'}
@@ -91,48 +299,50 @@ export function ThinPanel() {
         </p>
       )}
       {trouble && <Trouble>{trouble}</Trouble>}
-      <Slider
-        label="Stay within, per channel"
-        shown={`${deg}°`}
-        min={0}
-        max={DEGREES.length - 1}
-        step={1}
-        value={[nearest(DEGREES, deg)]}
-        onValueChange={([k]) => {
-          const v = DEGREES[k!]!
-          setDeg(v)
-          show(v, mm, landmarks)
-        }}
+      <Choice
+        label="The tolerance holds for"
+        value={params.measure}
+        options={MEASURES}
+        onChange={(m) => change({ measure: m as ThinParams['measure'] })}
       />
-      <Slider
-        label="and position channels"
-        shown={`${mm} mm`}
-        min={0}
-        max={MILLIMETRES.length - 1}
-        step={1}
-        value={[nearest(MILLIMETRES, mm)]}
-        onValueChange={([k]) => {
-          const v = MILLIMETRES[k!]!
-          setMm(v)
-          show(deg, v, landmarks)
-        }}
-      />
-      <p className="text-ink-3">
-        Degrees are per channel: a joint's rotation, and what hangs on it, can move farther. The
-        drift below says by how much.
-      </p>
-      <label className="flex items-center gap-2">
-        <input
-          type="checkbox"
-          className="size-3.5 accent-[var(--calm)]"
-          checked={landmarks}
-          onChange={(e) => {
-            setLandmarks(e.target.checked)
-            show(deg, mm, e.target.checked)
-          }}
+      {params.measure === 'ends' ? (
+        <Stops
+          label="Stay within, at the ends"
+          stops={MILLIMETRES}
+          unit=" mm"
+          value={params.ends_mm}
+          onChange={(v) => change({ ends_mm: v })}
         />
-        Keys on extremes, holds and breaks
-      </label>
+      ) : (
+        <>
+          <Stops
+            label={`Stay within, ${per}`}
+            stops={DEGREES}
+            unit="°"
+            value={params.tolerance_deg}
+            onChange={(v) => change({ tolerance_deg: v })}
+          />
+          <Stops
+            label="and position channels"
+            stops={MILLIMETRES}
+            unit=" mm"
+            value={params.tolerance_mm}
+            onChange={(v) => change({ tolerance_mm: v })}
+          />
+        </>
+      )}
+      {params.measure === 'channel' && (
+        <p className="text-ink-3">
+          Degrees are per channel: a joint's rotation, and what hangs on it, can move farther. The
+          drift below says by how much.
+        </p>
+      )}
+      <Choice
+        label="Key times"
+        value={params.layout}
+        options={LAYOUTS}
+        onChange={(l) => change({ layout: l as ThinParams['layout'] })}
+      />
       <dl aria-busy={previewing} data-testid="thin-numbers">
         <Row name="Keys">
           {report ? (
@@ -143,11 +353,15 @@ export function ThinPanel() {
             pending
           )}
         </Row>
+        {report?.poses !== undefined && <Row name="Key poses">{report.poses}</Row>}
         <Row name="÷ provable minimum">
           {report
             ? `${(report.keys_after! / Math.max(1, report.keys_bound!)).toFixed(2)} ×`
             : pending}
         </Row>
+        {(params.poses || params.most_keys) && report && (
+          <Row name="Largest error, a channel">{degrees(report.max_error_deg!)}</Row>
+        )}
         <Row name="Drift, largest">{whole ? degrees(whole.drift.max_deg) : pending}</Row>
         <Row name="at">
           {whole ? `${whole.drift.max_joint}, frame ${whole.drift.max_frame}` : pending}
@@ -155,7 +369,39 @@ export function ThinPanel() {
         <Row name="Drift, RMS">{whole ? degrees(whole.drift.rms_deg) : pending}</Row>
         <Row name="At the ends, largest">{whole ? millimetres(whole.drift.max_mm) : pending}</Row>
         <Row name="At the ends, RMS">{whole ? millimetres(whole.drift.rms_mm) : pending}</Row>
+        {report?.slide_before_mm !== undefined && (
+          <Row name="Foot slide, largest">
+            {millimetres(report.slide_before_mm)} → <b>{millimetres(report.slide_after_mm!)}</b>
+          </Row>
+        )}
       </dl>
+      <Budget params={params} onChange={change} />
+      <Check on={params.landmarks} onChange={(on) => change({ landmarks: on })}>
+        Keys on extremes, holds and breaks
+      </Check>
+      <Check on={params.contacts} onChange={(on) => change({ contacts: on })}>
+        Keys where feet and hands are set and lifted
+      </Check>
+      {params.contacts && (
+        <Stops
+          label="Tolerance left to planted legs"
+          stops={SHARES}
+          unit=" ×"
+          value={params.planted}
+          onChange={(v) => change({ planted: v })}
+        />
+      )}
+      {!again && (
+        <ScopeChoice
+          value={scope}
+          ranged
+          onChange={(next) => {
+            setScope(next)
+            show(params, next)
+          }}
+        />
+      )}
+      <Spans params={params} onChange={change} />
       {whole && (
         <dl>
           {Object.entries(whole.drift.end_max_mm).map(([end, v]) => (
@@ -165,6 +411,12 @@ export function ThinPanel() {
           ))}
         </dl>
       )}
+      {again && (
+        <p className="text-ink-3">
+          Press the drift lane of the time strip to set a key where the result is farthest off.
+        </p>
+      )}
+      <OperationCard name="densify" />
     </Panel>
   )
 }
