@@ -1,7 +1,8 @@
 """Filters along time for vectors ``(F, n)``: adaptive, and the classics.
 
 All keep the number of frames, do not shift in time and do not shrink the ends: the classics see
-the signal turned about its end points (odd extension).
+the signal turned about its end points (odd extension). SciPy is imported where it is called: half
+of the time that a process needs to start would be its.
 """
 
 from __future__ import annotations
@@ -9,7 +10,6 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
-from scipy import ndimage, signal
 
 from leancurve.arrays import Floats, Ints
 
@@ -64,6 +64,8 @@ def butterworth(x: Floats, rate: float, cutoff_hz: float, order: int = 2) -> Flo
     The cut-off is that of both passes together: each is raised by (√2 - 1)^(-1/(2·order)), so
     that the two together stand 3 dB down at ``cutoff_hz`` (Winter, Biomechanics).
     """
+    from scipy import signal
+
     single = cutoff_hz / (np.sqrt(2.0) - 1.0) ** (1.0 / (2 * order))
     if single >= 0.499 * rate or len(x) < 4:
         return x.copy()
@@ -75,6 +77,8 @@ def butterworth(x: Floats, rate: float, cutoff_hz: float, order: int = 2) -> Flo
 
 def savitzky_golay(x: Floats, rate: float, window_s: float, degree: int = 2) -> Floats:
     """Least-squares polynomial of ``degree`` in a running window (Savitzky and Golay 1964)."""
+    from scipy import signal
+
     length = 2 * max(1, round(window_s * rate / 2)) + 1
     if length <= degree or len(x) < 2:
         return x.copy()
@@ -86,6 +90,8 @@ def savitzky_golay(x: Floats, rate: float, window_s: float, degree: int = 2) -> 
 
 def gaussian(x: Floats, rate: float, sigma_s: float) -> Floats:
     """Weighted mean, weights a normal curve of standard deviation ``sigma_s`` seconds."""
+    from scipy import ndimage
+
     wide, pad = _extended(x, int(np.ceil(4 * sigma_s * rate)))
     out = ndimage.gaussian_filter1d(wide, sigma_s * rate, axis=0, mode="nearest")
     return np.asarray(out[pad : pad + len(x)])

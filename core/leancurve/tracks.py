@@ -130,6 +130,16 @@ def written_values(track: ValueTrack, values: Floats) -> dict[ChannelId, Curve]:
     }
 
 
+def hermite(u: Floats, p0: Floats, m0: Floats, p1: Floats, m1: Floats) -> Floats:
+    """The cubic from ``p0`` to ``p1`` with the slopes ``m0`` and ``m1``, at ``u`` in [0, 1]."""
+    return np.asarray(
+        (2 * u**3 - 3 * u**2 + 1) * p0
+        + (u**3 - 2 * u**2 + u) * m0
+        + (3 * u**2 - 2 * u**3) * p1
+        + (u**3 - u**2) * m1
+    )
+
+
 def refilled(q: Floats, first: int, last: int) -> Floats:
     """Rotations ``(F, 4)`` with frames first to last replaced from the good samples around.
 
@@ -149,11 +159,7 @@ def refilled(q: Floats, first: int, last: int) -> Floats:
     start_speed = _speed(q, before, -1, base)
     end_speed = _speed(q, after, 1, base)
     u = (np.arange(first, last + 1) - before)[:, None] / span
-    path = (
-        (u**3 - 2 * u**2 + u) * span * start_speed
-        + (3 * u**2 - 2 * u**3) * end
-        + (u**3 - u**2) * span * end_speed
-    )
+    path = hermite(u, np.zeros(3), span * start_speed, end, span * end_speed)
     out[first : last + 1] = rotation.multiply(base, rotation.exp(path))
     return rotation.hemisphere(out)
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
-from scipy.ndimage import uniform_filter1d
 
 from leancurve.arrays import Floats
 from leancurve.findings.base import Finding, Motion, severity, spans
@@ -33,11 +32,19 @@ def noise_of(local: Floats, window: int) -> Floats:
     scale = np.sqrt(924.0)  # the sum of squares of the sixth difference's coefficients
     typical = np.maximum(np.median(gap, axis=0), 1e-9 * scale)
     log = np.log(np.clip(gap, 1e-3 * typical, 8.0 * typical))
-    level = np.exp(uniform_filter1d(log, min(window, len(log)), axis=0, mode="nearest") - 0.3648)
+    level = np.exp(_running_mean(log, min(window, len(log))) - 0.3648)
     half = ORDER // 2
     out[half : half + len(level)] = level / scale
     out[:half], out[half + len(level) :] = out[half], out[half + len(level) - 1]
     return np.asarray(np.degrees(2.0 * out))
+
+
+def _running_mean(x: Floats, window: int) -> Floats:
+    """Mean of ``x (F, J)`` over a window about each frame, the end values held outside."""
+    before = window // 2
+    padded = np.pad(x, ((before + 1, window - before - 1), (0, 0)), mode="edge")
+    total = np.cumsum(padded, axis=0)
+    return np.asarray((total[window:] - total[:-window]) / window)
 
 
 def detect(motion: Motion) -> Iterator[Finding]:

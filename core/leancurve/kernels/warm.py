@@ -5,20 +5,26 @@ from __future__ import annotations
 import numpy as np
 
 from leancurve.clip import evaluate
-from leancurve.demo.body import pose
-from leancurve.demo.takes import deck_walk
+from leancurve.demo import TAKES, captured
 from leancurve.formats.bvh import read_bvh, write_bvh
 from leancurve.operations import OPERATIONS, apply_patch
+from leancurve.recipe import ALL_OF_IT, run_recipe
+from leancurve.resample import resampled
 from leancurve.rotation import hemisphere
 
 
 def main() -> None:
-    clip = read_bvh(write_bvh(pose(deck_walk(), "warm"))).clip
-    clip = apply_patch(clip, OPERATIONS["unflip"].run(clip))
-    thin = apply_patch(clip, OPERATIONS["thin"].run(clip))
+    """A few seconds of a captured take through all of the work, read from a file's bytes."""
+    short = resampled(captured(TAKES[2]).clip, first=0, last=240)
+    clip = read_bvh(write_bvh(short)).clip
+    done = run_recipe(clip, ALL_OF_IT).clip
+    for layout in ("part", "pose"):
+        OPERATIONS["thin"].run(done, {"layout": layout})
     at = np.array([0.0, 1.5])
+    thin = apply_patch(clip, OPERATIONS["thin"].run(clip))
     hemisphere(evaluate(thin, at).world(thin.skeleton)[0])
     evaluate(clip, at)
+    OPERATIONS["trim"].run(thin, {"first": 3, "calibration": False})
 
 
 if __name__ == "__main__":

@@ -16,6 +16,7 @@ from leancurve.errors import BadInput
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, silent
 from leancurve.resample import resampled, sample_times
 from leancurve.retimed import moved_parts
+from leancurve.tracks import hermite
 
 NAMED = {
     "23.976": Fraction(24000, 1001),
@@ -146,10 +147,4 @@ def _by_spline(
 
 def _catmull_rom(u: Floats, p0: Floats, p1: Floats, p2: Floats, p3: Floats) -> Floats:
     """A cubic at ``u`` in [0, 1] from p1 to p2, speeds from the points around."""
-    m1, m2 = (p2 - p0) / 2, (p3 - p1) / 2
-    return np.asarray(
-        (2 * u**3 - 3 * u**2 + 1) * p1
-        + (u**3 - 2 * u**2 + u) * m1
-        + (3 * u**2 - 2 * u**3) * p2
-        + (u**3 - u**2) * m2
-    )
+    return hermite(u, p1, (p2 - p0) / 2, p2, (p3 - p1) / 2)

@@ -6,7 +6,6 @@ from typing import ClassVar
 
 import numpy as np
 from pydantic import Field
-from scipy.interpolate import CubicHermiteSpline
 
 from leancurve.arrays import Floats
 from leancurve.clip import ChannelId, Clip
@@ -17,6 +16,7 @@ from leancurve.findings.gaps import detect as find_gaps
 from leancurve.findings.pops import detect as find_pops
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
 from leancurve.tracks import (
+    hermite,
     refilled,
     skipped,
     turning_tracks,
@@ -109,9 +109,8 @@ def _fill(values: Floats, first: int, last: int) -> None:
         return
     left = max(0, before - 3)
     right = min(len(values) - 1, after + 3)
-    speeds = [
-        (values[before] - values[left]) / max(before - left, 1),
-        (values[right] - values[after]) / max(right - after, 1),
-    ]
-    curve = CubicHermiteSpline([before, after], values[[before, after]], speeds)
-    values[first : last + 1] = curve(np.arange(first, last + 1))
+    start = (values[before] - values[left]) / max(before - left, 1)
+    end = (values[right] - values[after]) / max(right - after, 1)
+    span = after - before
+    u = (np.arange(first, last + 1) - before)[:, None] / span
+    values[first : last + 1] = hermite(u, values[before], start * span, values[after], end * span)

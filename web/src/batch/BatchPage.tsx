@@ -52,12 +52,8 @@ function Cells({ row }: { row: Row }) {
       <td className="num text-right">
         {grouped(r.keys_before)} → <b>{grouped(r.keys_after)}</b>
       </td>
-      <td className="num text-right">
-        {degrees(r.max_drift_deg)}
-      </td>
-      <td className="num text-right">
-        {millimetres(r.max_drift_mm)}
-      </td>
+      <td className="num text-right">{degrees(r.max_drift_deg)}</td>
+      <td className="num text-right">{millimetres(r.max_drift_mm)}</td>
     </>
   )
 }

@@ -224,6 +224,11 @@ export function ThinPanel() {
   const kept = line?.params as Partial<ThinParams> | undefined
   const [params, setParams] = useState<ThinParams>({ ...DEFAULTS, ...kept, keep: null })
   const [scope, setScope] = useState(EVERYTHING)
+  // The line may change elsewhere: by undo, in the recipe, on the drift lane.
+  const text = JSON.stringify(kept ?? {})
+  useEffect(() => {
+    setParams({ ...DEFAULTS, ...(JSON.parse(text) as Partial<ThinParams>), keep: null })
+  }, [text])
   const last = clip?.head.recipe.at(-1)
   // Thinning again changes the line that stands: its input is what stood before it.
   const editing = line !== undefined && last?.line_id === line.line_id ? line.line_id : null
