@@ -149,9 +149,13 @@ def thinning(takes: dict[str, Clip]) -> list[Table]:
         began = time.perf_counter()
         rdp = sum(_rdp_keys(v, tolerance(c)) for c, v in channels)
         rdp_time = time.perf_counter() - began
-        for landmarks in (False, True):
+        kinds = {
+            "no": {"landmarks": False, "contacts": False},
+            "kept": {"contacts": False},
+            "kept, and contacts": {},
+        }
+        for kept, params in kinds.items():
             thin = OPERATIONS["thin"]
-            params = {"landmarks": landmarks}
             patch = thin.run(clip, params)
             taken = best(lambda: thin.run(clip, params), runs=2)  # noqa: B023
             worst = max(
@@ -161,15 +165,14 @@ def thinning(takes: dict[str, Clip]) -> list[Table]:
             )
             report = patch.report
             keys.add(
-                name, "kept" if landmarks else "no", f"{report['keys_before']:,}",
+                name, kept, f"{report['keys_before']:,}",
                 f"{report['keys_after']:,}", f"{report['keys_after'] / report['keys_bound']:.2f}",
                 f"{report['keys_after'] / rdp:.2f}", f"{worst:.4f}°",
             )  # fmt: skip
-            speed.add(name, "kept" if landmarks else "no", ms(taken), f"{taken / rdp_time:.1f}")
+            speed.add(name, kept, ms(taken), f"{taken / rdp_time:.1f}")
     clip = next(iter(takes.values()))
-    values = np.stack([clip.curves[c].values for c in clip.channels])
-    out = np.empty(len(values), dtype=np.int64)
-    bound = best(lambda: minimax.least_keys_many(values, np.full(len(values), 0.25), out), runs=3)
+    values = [clip.curves[c].values for c in clip.channels]
+    bound = best(lambda: [minimax.least_keys(v, 0.25) for v in values], runs=3)
     speed.add("the provable minimum alone", "", ms(bound), "")
     return [keys, speed]
 

@@ -232,7 +232,8 @@ def test_uploaded_files_come_in_each_by_itself(
     page.keyboard.press("Alt+6")
     page.get_by_role("button", name="Deliver", exact=True).last.click()
     link = page.get_by_role("link", name=re.compile(r"\.bvh$"))
-    expect(link).to_be_visible()
+    # A worker that has just started loads its kernels first.
+    expect(link).to_be_visible(timeout=30_000)
     with page.expect_download() as download:
         link.click()
     delivered = tmp_path / "delivered.bvh"
