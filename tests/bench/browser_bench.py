@@ -63,6 +63,7 @@ def preview(page: Page, table: Table) -> None:
     """Timed by the browser itself, from the request to its answer, while a slider moves."""
     page.goto(page.url.split("/clip")[0])
     open_take(page, "Mooring line, take 04")
+    page.keyboard.press("Alt+3")
     page.get_by_role("button", name="Apply unflip").click()
     page.get_by_text("revision 2").wait_for()
     page.locator("[data-joint]", has_text="RightUpperArm").first.click()

@@ -122,6 +122,7 @@ function message(trouble: unknown): string {
 
 /** Open a clip: document, poses, the root's curves; views are fitted by those who draw. */
 export async function openClip(id: number): Promise<void> {
+  wanted = null
   set({ ...useBench.getInitialState(), step: get().step })
   try {
     const clip = await answer(
@@ -229,9 +230,13 @@ export function notify(text: string): void {
 export function selectJoints(joints: number[], channels: ChannelKey[] = []): void {
   set({ joints, channels })
   Promise.all([loadCurves(), loadReadouts()]).catch((trouble: unknown) => notify(message(trouble)))
-  const { preview } = get()
-  if (preview)
-    void startPreview(preview.operation, preview.params, { ...preview, jointsOnly: true })
+  // What is being asked for counts, not only what has come back.
+  const { preview, previewing } = get()
+  if (wanted)
+    void startPreview(wanted.operation, wanted.params, {
+      ...wanted,
+      jointsOnly: !previewing && preview?.whole !== undefined,
+    })
 }
 
 export function selectChannels(channels: ChannelKey[]): void {
@@ -251,6 +256,7 @@ async function headMoved(clip: Clip): Promise<void> {
     // Poses of another length cannot be patched: they are fetched whole.
     set({ poses: null, posed: null })
   }
+  wanted = null
   const reread = JSON.stringify(before?.reading) !== JSON.stringify(clip.reading)
   set({
     clip,
@@ -358,6 +364,14 @@ let asked = new AbortController()
 const view = crypto.randomUUID()
 let sequence = 0
 
+/** The preview that was asked for last, until it is discarded or applied. */
+let wanted: {
+  operation: string
+  params: Record<string, unknown>
+  line: string | null
+  scope: Scope
+} | null = null
+
 interface PreviewOptions {
   line?: string | null
   scope?: Scope
@@ -373,6 +387,7 @@ export async function startPreview(
 ): Promise<void> {
   const { clip, joints, preview } = get()
   if (!clip) return
+  wanted = { operation, params, line, scope }
   asked.abort()
   asked = new AbortController()
   const { signal } = asked
@@ -422,6 +437,7 @@ export async function startPreview(
   } catch (trouble) {
     if (trouble instanceof DOMException) return
     if (trouble instanceof ApiError && trouble.status === 410) return
+    wanted = null
     set({ previewTrouble: message(trouble), previewing: false, preview: null })
   }
 }
@@ -435,6 +451,7 @@ function previewed(poses: Poses, got: Message, joints: number): Poses {
 }
 
 export function cancelPreview(): void {
+  wanted = null
   asked.abort()
   if (get().preview || get().previewTrouble || get().previewing)
     set({ preview: null, previewTrouble: null, previewing: false })
