@@ -14,7 +14,7 @@ from editing.documents import changed_channels, frame_changed, load_clip, stored
 from editing.inspections import counts_of, inspect
 from editing.models import Clip, Revision, State
 from editing.previews import latest, whole_preview
-from editing.recipes import Line, compute, new_line, replay, title
+from editing.recipes import Line, compute, known, new_line, replay, title
 from leancurve.body import ROLES, body_of
 from leancurve.clip import ChannelId, evaluate
 from leancurve.clip import Clip as Document
@@ -23,7 +23,7 @@ from leancurve.errors import BadInput
 from leancurve.findings import KINDS
 from leancurve.gimbal import rate_orders
 from leancurve.measure import drift, end_gap_mm, world_track
-from leancurve.operations import OPERATIONS
+from leancurve.operations import OPERATIONS, Scope
 from library.models import Profile, Take
 from library.profiles import profile_for
 from ninja import Router
@@ -329,14 +329,20 @@ def preview_joints(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn
     revision = _revision(request, clip_id, wanted.revision)
     check = latest((wanted.view, clip_id, "joints"), wanted.sequence)
     clip = load_clip(revision.state)
-    names = set(wanted.joints)
-    inside = [n for n in clip.skeleton.names if n in names]
     scope = wanted.scope.model_dump()
-    if scope["joints"] is not None:
-        inside = [n for n in inside if n in scope["joints"]]
-    line = new_line(wanted.operation, wanted.params, {**scope, "joints": inside})
-    patch = compute(line, state_before(revision, wanted.line), check)
-    return message(curve_arrays(clip, patch.curves), {"report": patch.report})
+    within = {c.joint for c in Scope.model_validate(scope).resolve(clip)}
+    joints = {j for j in within if clip.skeleton.names[j] in set(wanted.joints)}
+    inside = [clip.skeleton.names[j] for j in sorted(joints)]
+    state = state_before(revision, wanted.line)
+    # Where joints share key times or a budget, a few of them alone are only nearly right: once
+    # the whole clip has been previewed its own curves are shown.
+    patch = known(new_line(wanted.operation, wanted.params, scope), state) or compute(
+        new_line(wanted.operation, wanted.params, {**scope, "joints": inside, "groups": None}),
+        state,
+        check,
+    )
+    curves = {c: curve for c, curve in patch.curves.items() if c.joint in joints}
+    return message(curve_arrays(clip, curves), {"report": patch.report})
 
 
 @router.post("clips/{int:clip_id}/preview/whole")

@@ -76,6 +76,12 @@ def compute(line: Line, before: State, progress: Progress = silent) -> Patch:
     return patch
 
 
+def known(line: Line, before: State) -> Patch | None:
+    """The patch of a line that was computed a moment ago, if it is still at hand."""
+    with _patches_lock:
+        return _patches.get(memo_key(line, before))
+
+
 def run_line(line: Line, before: State, progress: Progress = silent) -> Step:
     """A line's state and report, from the memo where it was run before."""
     key = memo_key(line, before)

@@ -87,6 +87,24 @@ def test_a_preview_saves_nothing_and_applying_it_gives_what_was_shown(api: Api, 
     assert np.array_equal(applied.value, keys[f"{hand}/rx/value"])
 
 
+def test_a_joint_previewed_after_the_whole_shows_what_the_whole_will_be(
+    api: Api, clip: dict
+) -> None:
+    """Key poses are shared by all: one joint alone would have poses of its own."""
+    clip = api.apply(clip, "unflip")
+    asked = {
+        "revision": clip["head"]["id"], "operation": "thin", "params": {"layout": "pose"},
+        "joints": ["LeftHand"],
+    }  # fmt: skip
+    hand = next(j for j, joint in enumerate(clip["joints"]) if joint["name"] == "LeftHand")
+    key = f"{hand}/rx/time"
+    alone = arrays(api.post(f"clips/{clip['id']}/preview", asked))[key]
+    poses = about(api.post(f"clips/{clip['id']}/preview/whole", asked))["report"]["poses"]
+    shared = arrays(api.post(f"clips/{clip['id']}/preview", asked))
+    assert len(shared[key]) == poses != len(alone)
+    assert {int(name.split("/")[0]) for name in shared} == {hand}
+
+
 def test_thinning_again_previews_and_changes_the_line_that_stands(api: Api, clip: dict) -> None:
     clip = api.apply(clip, "unflip")
     clip = api.apply(clip, "thin", tolerance_deg=0.1)

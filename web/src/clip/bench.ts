@@ -419,12 +419,15 @@ export async function startPreview(
       { ...body, joints: [] },
       signal,
     )
+    // Curves of the whole clip's own result, which a few joints alone only come near to.
+    const exact = await numbers(`/api/clips/${clip.id}/preview`, body, signal)
     const { poses, preview: now } = get()
     if (signal.aborted || !now || !poses) return
     set({
       previewing: false,
       preview: {
         ...now,
+        curves: curvesOf(exact),
         whole: {
           report: all.about.report as Record<string, number>,
           drift: all.about.drift as Schemas['DriftOut'],
