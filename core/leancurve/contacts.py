@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from leancurve import rotation
-from leancurve.arrays import Bools, Floats
+from leancurve.arrays import Bools, Floats, runs
 from leancurve.body import Body, body_of
 from leancurve.clip import Clip, Contact, evaluate
 from leancurve.skeleton import Skeleton
@@ -70,10 +70,7 @@ def hysteresis(begin: Bools, stay: Bools) -> list[tuple[int, int]]:
 
     ``begin 0010000``, ``stay 0111011`` → ``[(1, 3)]``
     """
-    padded = np.concatenate([[False], stay, [False]])
-    edges = np.flatnonzero(padded[1:] != padded[:-1])
-    spans = zip(edges[::2].tolist(), (edges[1::2] - 1).tolist(), strict=True)
-    return [(a, b) for a, b in spans if np.any(begin[a : b + 1])]
+    return [(a, b) for a, b in runs(stay) if np.any(begin[a : b + 1])]
 
 
 def tidy(spans: list[tuple[int, int]], shortest: int, gap: int) -> list[tuple[int, int]]:

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from leancurve import rotation
-from leancurve.arrays import Bools, Floats, Ints
+from leancurve.arrays import Bools, Floats, Ints, runs
 from leancurve.clip import ChannelId, Clip, evaluate, sampled_on_frames
 from leancurve.curve import Curve, SampledCurve
 from leancurve.progress import Progress, silent
@@ -120,9 +120,8 @@ def _in_range(angles: Floats, order: str, inside: Bools) -> tuple[Floats, Bools,
     out = angles.copy()
     swaps = np.zeros(angles.shape[:2], dtype=np.bool_)
     turns = np.zeros(angles.shape, dtype=np.int64)
-    padded = np.concatenate([[False], inside, [False]])
-    edges = np.flatnonzero(padded[1:] != padded[:-1])
-    for first, end in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
+    for first, last in runs(inside):
+        end = last + 1
         start = max(0, first - 1)
         part, swapped, turned = continuous(np.ascontiguousarray(out[:, start:end]), order)
         out[:, first:end] = part[:, first - start :]

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from leancurve import rotation
-from leancurve.arrays import Floats
+from leancurve.arrays import Floats, runs
 
 TURNS = 72
 """Candidates a frame: the free turn about the lost axis in steps of 5°."""
@@ -55,10 +55,8 @@ def easiest_path(angles: Floats, order: str, tolerance_deg: float) -> Floats:
     if order[0] == order[2] or not np.any(close):
         return angles
     out = angles.copy()
-    padded = np.concatenate([[False], close, [False]])
-    edges = np.flatnonzero(padded[1:] != padded[:-1])
-    for first, end in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
-        _smooth_span(out, order, first, end, tolerance_deg)
+    for first, last in runs(close):
+        _smooth_span(out, order, first, last + 1, tolerance_deg)
     return out
 
 

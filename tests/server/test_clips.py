@@ -80,7 +80,7 @@ def test_a_preview_saves_nothing_and_applying_it_gives_what_was_shown(api: Api, 
     numbers = about(whole)
     assert numbers["report"]["max_error_deg"] <= 0.5
     assert numbers["drift"]["max_mm"] > 0
-    assert not {"wrap", "alternate"} & set(numbers["findings"])
+    assert numbers["findings"] is None  # thinning mends none: nobody waits for a look
     clip = api.apply(clip, "thin", tolerance_deg=0.5)
     assert clip["head"]["report"]["keys_after"] == numbers["report"]["keys_after"]
     applied = head(clip).curves[ChannelId(hand, "rx")]

@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from leancurve import rotation
-from leancurve.arrays import Bools, Floats, Ints
+from leancurve.arrays import Bools, Floats, Ints, runs
 from leancurve.body import Body, body_of
 from leancurve.clip import ChannelId, Clip, Contact, Pose, channel_values, evaluate
 from leancurve.contacts import UP, Support, find_support
@@ -58,10 +58,8 @@ def severity(size: float, threshold: float, worst: float) -> float:
 
 def spans(mask: Bools, gap: int = 0, shortest: int = 1) -> list[tuple[int, int]]:
     """Runs of true frames, both ends included, gaps of up to ``gap`` frames closed."""
-    padded = np.concatenate([[False], mask, [False]])
-    edges = np.flatnonzero(padded[1:] != padded[:-1])
     out: list[tuple[int, int]] = []
-    for first, last in zip(edges[::2].tolist(), (edges[1::2] - 1).tolist(), strict=True):
+    for first, last in runs(mask):
         if out and first - out[-1][1] - 1 <= gap:
             out[-1] = (out[-1][0], last)
         else:

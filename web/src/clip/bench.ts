@@ -37,8 +37,8 @@ export interface Preview {
     report: Record<string, number>
     drift: Schemas['DriftOut']
     keys: number
-    /** Open findings by kind that would be left. */
-    findings: Record<string, number>
+    /** Open findings by kind that would be left; null where the operation mends none. */
+    findings: Record<string, number> | null
     poses: Poses
   }
 }
@@ -432,7 +432,7 @@ export async function startPreview(
           report: all.about.report as Record<string, number>,
           drift: all.about.drift as Schemas['DriftOut'],
           keys: all.about.keys as number,
-          findings: all.about.findings as Record<string, number>,
+          findings: all.about.findings as Record<string, number> | null,
           poses: previewed(poses, all, clip.joints.length),
         },
       },

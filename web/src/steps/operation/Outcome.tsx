@@ -50,7 +50,8 @@ export function PreviewNumbers({ preview }: { preview: Preview }) {
   const { whole } = preview
   if (!whole) return <p className="text-ink-3">Measuring the whole clip …</p>
   const before = countsOf(findings)
-  const changed = kinds.filter((k) => (before[k.name] ?? 0) !== (whole.findings[k.name] ?? 0))
+  const after = whole.findings ?? before
+  const changed = kinds.filter((k) => (before[k.name] ?? 0) !== (after[k.name] ?? 0))
   const sameLength = whole.poses.frames === frames
   return (
     <dl data-testid="preview-numbers">
@@ -63,7 +64,7 @@ export function PreviewNumbers({ preview }: { preview: Preview }) {
       )}
       {changed.map((k) => (
         <Row key={k.name} name={`Findings: ${k.plural}`}>
-          {before[k.name] ?? 0} → <b>{whole.findings[k.name] ?? 0}</b>
+          {before[k.name] ?? 0} → <b>{after[k.name] ?? 0}</b>
         </Row>
       ))}
     </dl>

@@ -141,7 +141,7 @@ export function UnflipPanel() {
   const found = (counts.wrap ?? 0) + (counts.alternate ?? 0)
   const shown = preview?.operation === 'unflip'
   const whole = shown ? preview.whole : undefined
-  const left = whole && (whole.findings.wrap ?? 0) + (whole.findings.alternate ?? 0)
+  const left = whole?.findings && (whole.findings.wrap ?? 0) + (whole.findings.alternate ?? 0)
   const asks = Object.keys(values).length > 0
   const show = (next: Params, within = scope) =>
     operation && void startPreview('unflip', chosen(operation, next), { scope: scopeOf(within) })
