@@ -18,18 +18,17 @@ import numpy as np
 
 from leancurve.arrays import Floats
 from leancurve.body_names import read_names
-from leancurve.body_shape import read_shape
+from leancurve.body_shape import FINGERS, read_shape
 from leancurve.skeleton import Skeleton
 
 SIDED = (
-    *("clavicle", "upper arm", "forearm", "hand", "thumb", "index", "middle", "ring", "little"),
+    *("clavicle", "upper arm", "forearm", "hand", *FINGERS),
     *("thigh", "shin", "foot", "toe", "twist", "end"),
 )
 ROLES = (
     *("hips", "spine", "neck", "head", "jaw", "eye", "twist", "end", "helper"),
     *(f"{side} {part}" for side in ("left", "right") for part in SIDED),
 )
-FINGERS = ("thumb", "index", "middle", "ring", "little")
 
 GROUPS: dict[str, tuple[str, ...]] = {
     "torso": ("hips", "spine"),

@@ -8,11 +8,10 @@ from itertools import combinations, pairwise
 import numpy as np
 
 from leancurve.arrays import Floats
-from leancurve.skeleton import Skeleton
+from leancurve.skeleton import UP, Skeleton
 
-UP = {"x": 0, "y": 1, "z": 2}
 Placed = tuple[str, float]
-FINGER_ROLES = ("thumb", "index", "middle", "ring", "little")
+FINGERS = ("thumb", "index", "middle", "ring", "little")
 
 
 @dataclass(frozen=True)
@@ -185,11 +184,11 @@ class _Reader:
             if across[thumb] > np.mean(across[others]):
                 across = -across
             order = [thumb, *sorted(others, key=lambda k: (across[k], gaps[k]))]
-            for finger, k in zip(FINGER_ROLES, order, strict=True):
+            for finger, k in zip(FINGERS, order, strict=True):
                 self._chain(bases[k], f"{side} {finger}", 0.5)
         else:
             for k, base in enumerate(bases):
-                self._chain(base, f"{side} {FINGER_ROLES[1 + k % 4]}", 0.2)
+                self._chain(base, f"{side} {FINGERS[1 + k % 4]}", 0.2)
 
     def _chain(self, joint: int, role: str, trust: float) -> None:
         for j in sorted(self._below(joint)):

@@ -16,6 +16,7 @@ import numpy as np
 
 from leancurve import rotation
 from leancurve.arrays import Bools, Floats, Ints
+from leancurve.body import Body, body_of
 from leancurve.curve import Curve, KeyedCurve, SampledCurve, evaluate_keyed
 from leancurve.skeleton import Skeleton, forward_kinematics
 
@@ -114,6 +115,11 @@ class Clip:
     def order(self, joint: int) -> str:
         """The joint's rotation order, ``"ZYX"``; shorter where it has fewer channels."""
         return "".join(c[1].upper() for c in self.layout[joint] if c[0] == "r")
+
+    @cached_property
+    def body(self) -> Body:
+        """What the joints are, with what was set by hand."""
+        return body_of(self.skeleton, self.reading.up_axis, self.reading.roles)
 
     @cached_property
     def orders(self) -> tuple[str, ...]:

@@ -14,11 +14,10 @@ import numpy as np
 
 from leancurve import rotation
 from leancurve.arrays import Bools, Floats, runs
-from leancurve.body import Body, body_of
+from leancurve.body import Body
 from leancurve.clip import Clip, Contact, evaluate
-from leancurve.skeleton import Skeleton
+from leancurve.skeleton import UP, Skeleton
 
-UP = {"x": 0, "y": 1, "z": 2}
 AIRBORNE = "airborne"
 STATURE_MM = 1750.0
 """The figure that the thresholds are stated for; others take them in proportion."""
@@ -164,8 +163,7 @@ def find_support(
     if clip.frames == 0:
         return Support((), {}, clip.reading.floor or 0.0)
     rotations, positions = world or evaluate(clip).world(clip.skeleton)
-    body = body_of(clip.skeleton, clip.reading.up_axis, clip.reading.roles)
-    up = UP[clip.reading.up_axis]
+    body, up = clip.body, UP[clip.reading.up_axis]
     rate = float(clip.rate)
     stature = max(clip.skeleton.rest_height, 1e-9)
     points = foot_points(clip.skeleton, body)

@@ -6,7 +6,6 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from leancurve.arrays import Bools
-from leancurve.body import body_of
 from leancurve.clip import ChannelId, Clip
 
 
@@ -48,9 +47,8 @@ class Scope(BaseModel):
             return None
         inside = {j for j, n in enumerate(clip.skeleton.names) if n in (self.joints or ())}
         if self.groups:
-            body = body_of(clip.skeleton, clip.reading.up_axis, clip.reading.roles)
             for name in self.groups:
-                inside |= set(body.groups.get(name, ()))
+                inside |= set(clip.body.groups.get(name, ()))
         return inside
 
     @property

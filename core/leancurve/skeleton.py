@@ -9,6 +9,9 @@ import numpy as np
 
 from leancurve.arrays import Floats, Ints
 
+UP = {"x": 0, "y": 1, "z": 2}
+"""The coordinate of each axis that may be up."""
+
 
 @dataclass(frozen=True)
 class EndSite:

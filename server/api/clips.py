@@ -15,7 +15,7 @@ from editing.inspections import counts_of, inspect
 from editing.models import Clip, Revision, State
 from editing.previews import latest, whole_preview
 from editing.recipes import Line, compute, known, new_line, replay, title
-from leancurve.body import ROLES, body_of
+from leancurve.body import ROLES
 from leancurve.clip import ChannelId, evaluate
 from leancurve.clip import Clip as Document
 from leancurve.contacts import find_support
@@ -212,7 +212,7 @@ def body(request: HttpRequest, clip_id: int, revision: int) -> Any:
     wanted = _revision(request, clip_id, revision)
     clip = load_clip(wanted.state)
     names = clip.skeleton.names
-    known = body_of(clip.skeleton, clip.reading.up_axis, clip.reading.roles)
+    known = clip.body
     profile = profile_for(wanted.clip.workspace, names)
     own = profile.groups if profile else {}
     return {

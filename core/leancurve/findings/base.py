@@ -10,10 +10,12 @@ import numpy as np
 
 from leancurve import rotation
 from leancurve.arrays import Bools, Floats, Ints, runs
-from leancurve.body import Body, body_of
+from leancurve.body import Body
 from leancurve.clip import ChannelId, Clip, Contact, Pose, channel_values, evaluate
-from leancurve.contacts import UP, Support, find_support
+from leancurve.contacts import Support, find_support, tidy
+from leancurve.continuity import Flips, continuity_breaks
 from leancurve.curve import SampledCurve
+from leancurve.skeleton import UP
 
 
 @dataclass(frozen=True)
@@ -58,13 +60,7 @@ def severity(size: float, threshold: float, worst: float) -> float:
 
 def spans(mask: Bools, gap: int = 0, shortest: int = 1) -> list[tuple[int, int]]:
     """Runs of true frames, both ends included, gaps of up to ``gap`` frames closed."""
-    out: list[tuple[int, int]] = []
-    for first, last in runs(mask):
-        if out and first - out[-1][1] - 1 <= gap:
-            out[-1] = (out[-1][0], last)
-        else:
-            out.append((first, last))
-    return [s for s in out if s[1] - s[0] + 1 >= shortest]
+    return tidy(runs(mask), shortest, gap)
 
 
 class Motion:
@@ -101,10 +97,28 @@ class Motion:
         """Every channel on every frame."""
         return channel_values(self.clip, np.arange(self.clip.frames, dtype=np.float64))
 
-    @cached_property
+    @property
     def body(self) -> Body:
-        reading = self.clip.reading
-        return body_of(self.clip.skeleton, reading.up_axis, reading.roles)
+        return self.clip.body
+
+    @cached_property
+    def flips(self) -> Flips:
+        """Wraps and alternate solutions: two kinds of one look."""
+        return continuity_breaks(self.clip)
+
+    @cached_property
+    def spikes(self) -> list[tuple[int, int, int, float]]:
+        """Spikes of rotations: joint, first and last frame, degrees."""
+        from leancurve.findings.spikes import spikes_of
+
+        return spikes_of(self)
+
+    @cached_property
+    def jolts(self) -> list[Finding]:
+        """Spikes, snaps and pops: what throws about all that hangs on a joint."""
+        from leancurve.findings import pops, snaps, spikes
+
+        return [f for kind in (spikes, snaps, pops) for f in kind.detect(self)]
 
     @property
     def up(self) -> int:
@@ -143,15 +157,9 @@ class Motion:
 
     def thrown(self, joint: int) -> Bools:
         """Frames ``(F,)`` in which a spike, snap or pop of the joint's chain moves it about."""
-        from leancurve.findings import pops, snaps, spikes
-
-        if "_thrown" not in self.__dict__:
-            self.__dict__["_thrown"] = [
-                f for kind in (spikes, snaps, pops) for f in kind.detect(self)
-            ]
         chain = {self.names[j] for j in self.clip.skeleton.chain(joint)}
         out = np.zeros(self.clip.frames, dtype=np.bool_)
-        for finding in self.__dict__["_thrown"]:
+        for finding in self.jolts:
             if finding.joint in chain:
                 out[max(0, finding.first - 1) : finding.last + 2] = True
         return out

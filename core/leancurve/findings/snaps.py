@@ -10,7 +10,6 @@ from leancurve import rotation
 from leancurve.arrays import Floats
 from leancurve.continuity import SNAP_DEG, snaps_in
 from leancurve.findings.base import Finding, Motion, paired, severity
-from leancurve.findings.spikes import spikes_of
 
 LONGEST_S = 4.0
 """A jump and the one that takes it back are one snap if they lie no farther apart."""
@@ -19,7 +18,7 @@ LONGEST_S = 4.0
 def detect(motion: Motion) -> Iterator[Finding]:
     """One finding from the jump out to the jump back; a jump that stays is one frame."""
     events: dict[int, list[tuple[int, float]]] = defaultdict(list)
-    thrown = {(j, f) for j, a, b, _ in spikes_of(motion) for f in range(a, b + 2)}
+    thrown = {(j, f) for j, a, b, _ in motion.spikes for f in range(a, b + 2)}
     for joint, frame, size in snaps_in(motion.local):
         # The way out of a calibration pose, and out of and back from a spike, are told as such.
         if not motion.at_calibration(frame) and (joint, frame) not in thrown:

@@ -80,18 +80,14 @@ def search(series: Floats, rate: float, least: float) -> list[Spike]:
 
 def spikes_of(motion: Motion) -> list[Spike]:
     """Spikes of the joints' rotations, degrees."""
-    kept: list[Spike] | None = motion.__dict__.get("_spikes")
-    if kept is None:
-        # A chord between unit quaternions is half the angle, in radians, for small angles.
-        found = search(motion.local, motion.rate, np.radians(LEAST_DEG) / 2)
-        kept = [(j, a, b, float(np.degrees(2 * s))) for j, a, b, s in found if motion.dense[j]]
-        motion.__dict__["_spikes"] = kept
-    return kept
+    # A chord between unit quaternions is half the angle, in radians, for small angles.
+    found = search(motion.local, motion.rate, np.radians(LEAST_DEG) / 2)
+    return [(j, a, b, float(np.degrees(2 * s))) for j, a, b, s in found if motion.dense[j]]
 
 
 def detect(motion: Motion) -> Iterator[Finding]:
     """Rotations of every dense joint, positions of those that have position channels."""
-    for joint, first, last, size in spikes_of(motion):
+    for joint, first, last, size in motion.spikes:
         if not motion.at_calibration(first, AROUND):
             yield _finding(motion, joint, first, last, size, "°", 30.0, LEAST_DEG)
     moving = [j for j, names in enumerate(motion.clip.layout) if "tx" in names and motion.dense[j]]

@@ -9,13 +9,13 @@ from pydantic import Field
 
 from leancurve import rotation
 from leancurve.arrays import Floats
-from leancurve.body import body_of
 from leancurve.clip import ChannelId, Clip, evaluate
-from leancurve.contacts import UP, find_support, foot_points
+from leancurve.contacts import find_support, foot_points
 from leancurve.curve import Curve, KeyedCurve, SampledCurve
 from leancurve.errors import BadInput
 from leancurve.limb import reach
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
+from leancurve.skeleton import UP
 from leancurve.tracks import turning_tracks, written
 
 
@@ -102,7 +102,7 @@ def _below(values: Floats, most: float, soft: float) -> Floats:
 
 def _feet_up(clip: Clip, scope: Scope, soft: float, progress: Progress) -> Patch:
     """Legs bent so that no heel or toe is below its own rest on the floor."""
-    body = body_of(clip.skeleton, clip.reading.up_axis, clip.reading.roles)
+    body = clip.body
     up = UP[clip.reading.up_axis]
     pose = evaluate(clip)
     rotations, positions = pose.world(clip.skeleton)

@@ -9,7 +9,6 @@ from pydantic import Field
 
 from leancurve import rotation
 from leancurve.arrays import Floats
-from leancurve.body import Body, body_of
 from leancurve.clip import ChannelId, Clip
 from leancurve.contacts import AIRBORNE, contacts_of
 from leancurve.curve import Curve
@@ -153,10 +152,9 @@ class _Weights:
         self.whole = params.strength * _faded(scope.mask(clip), self.feather)
         self.guarded: dict[int, Floats] = {}
         if params.protect and params.method != "adaptive":
-            body = body_of(clip.skeleton, clip.reading.up_axis, clip.reading.roles)
-            self._guard(clip, body)
+            self._guard(clip)
 
-    def _guard(self, clip: Clip, body: Body) -> None:
+    def _guard(self, clip: Clip) -> None:
         """Frames about which a limb is taken hold of or let go are left to that limb."""
         events: dict[str, set[int]] = {}
         for contact in contacts_of(clip):
@@ -170,7 +168,7 @@ class _Weights:
             open_to = np.ones(clip.frames, dtype=np.bool_)
             for f in frames:
                 open_to[max(0, f - self.feather) : f + self.feather + 1] = False
-            for joint in body.groups.get(group, ()):
+            for joint in clip.body.groups.get(group, ()):
                 self.guarded[joint] = self.whole * _faded(open_to, self.feather)
 
     def of(self, joint: int) -> Floats:

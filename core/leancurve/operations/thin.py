@@ -12,7 +12,7 @@ from pydantic import Field
 
 from leancurve import rotation
 from leancurve.arrays import Floats, Ints
-from leancurve.body import Body, body_of, lever_arms
+from leancurve.body import lever_arms
 from leancurve.clip import ChannelId, Clip, channel_values, evaluate
 from leancurve.contacts import AIRBORNE, contacts_of
 from leancurve.curve import Curve, KeyedCurve, SampledCurve
@@ -207,7 +207,7 @@ class _Window:
         at = np.arange(self.first, self.last + 1, dtype=np.float64)
         values = channel_values(clip, at, self.channels)
         self.values = {c: np.ascontiguousarray(values[c]) for c in self.channels}
-        self.body: Body = body_of(clip.skeleton, clip.reading.up_axis, clip.reading.roles)
+        self.body = clip.body
         self.of_group = {j: g for g, joints in self.body.groups.items() for j in joints}
         self.levers = lever_arms(clip.skeleton) * clip.millimetres
         self.scale: dict[int, float] = dict.fromkeys({c.joint for c in self.channels}, 1.0)
