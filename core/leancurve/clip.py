@@ -77,6 +77,15 @@ class Accepted:
     last: int
 
 
+@dataclass(frozen=True, order=True)
+class Mark:
+    """A named point or span in time, frames both included: ``Mark(12, 12, "lifts off")``."""
+
+    first: int
+    last: int
+    name: str
+
+
 @dataclass(frozen=True, eq=False)
 class Clip:
     """An immutable state of a clip. ``layout`` is each joint's channels in file order.
@@ -93,6 +102,7 @@ class Clip:
     name: str = "clip"
     contacts: tuple[Contact, ...] | None = None
     accepted: tuple[Accepted, ...] = ()
+    marks: tuple[Mark, ...] = ()
 
     @property
     def channels(self) -> tuple[ChannelId, ...]:

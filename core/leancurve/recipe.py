@@ -110,14 +110,22 @@ class Outcome:
 
 
 def run_recipe(clip: Clip, lines: Sequence[Line], progress: Progress = silent) -> Outcome:
-    """Every line in turn. A line that fails fails the whole: its number and name are said."""
+    """Every line in turn. A line that fails fails the whole: its number and name are said.
+
+    What brings back the take is given the clip as it came, brought through the lines that move
+    time.
+    """
     done: list[Done] = []
+    take = clip
     for k, line in enumerate(lines):
         kind = operation_named(line["operation"])
         within = part_of(progress, k / len(lines), 1 / len(lines))
         try:
             scope = Scope.model_validate(line.get("scope", {}))
-            patch = kind.run(clip, line.get("params", {}), scope, within)
+            params = line.get("params", {})
+            patch = kind.run(clip, params, scope, within, take)
+            if kind.retimes:
+                take = apply_patch(take, kind.run(take, kind.as_done(params, patch.report)))
         except BadInput as trouble:
             raise BadInput(f"line {k + 1}, {kind.title}: {trouble.message}") from None
         clip = apply_patch(clip, patch)
@@ -158,7 +166,10 @@ def _moved(
     out: dict[str, Any] = {}
     lost: list[dict[str, Any]] = []
     for name, v in value.items():
-        if name in FRAMES and isinstance(v, int | float):
+        if name == "time" and isinstance(v, int | float):
+            # A key may lie off the frame: its time is not rounded.
+            out[name] = min(v * scale, frames - 1.0)
+        elif name in FRAMES and isinstance(v, int | float):
             out[name] = at(v)
         elif name == "frames" and isinstance(v, list | tuple):
             if round(v[0] * scale) >= frames:

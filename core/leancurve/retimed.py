@@ -1,14 +1,14 @@
-"""What has a time moves when time is changed: contacts and acceptances."""
+"""What has a time moves when time is changed: contacts, acceptances, marks."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from typing import TypeVar
+from typing import Any, TypeVar
 
-from leancurve.clip import Accepted, Clip, Contact
+from leancurve.clip import Accepted, Clip, Contact, Mark
 
-Span = TypeVar("Span", Contact, Accepted)
+Span = TypeVar("Span", Contact, Accepted, Mark)
 
 
 def moved_spans(
@@ -23,9 +23,11 @@ def moved_spans(
     return tuple(out)
 
 
-def moved_parts(
-    clip: Clip, moved: Callable[[float], float], frames: int
-) -> tuple[tuple[Contact, ...] | None, tuple[Accepted, ...]]:
-    """The clip's contacts and acceptances under a change of time."""
+def moved_parts(clip: Clip, moved: Callable[[float], float], frames: int) -> dict[str, Any]:
+    """The clip's contacts, acceptances and marks under a change of time, as parts of a patch."""
     contacts = None if clip.contacts is None else moved_spans(clip.contacts, moved, frames)
-    return contacts, moved_spans(clip.accepted, moved, frames)
+    return {
+        "contacts": contacts,
+        "accepted": moved_spans(clip.accepted, moved, frames),
+        "marks": moved_spans(clip.marks, moved, frames),
+    }

@@ -32,15 +32,38 @@ class Scope(BaseModel):
         None, description='frames in which one of these limbs is held, such as "left foot"'
     )
 
+    only: tuple[tuple[str, str], ...] | None = Field(
+        None, description="single channels, each a joint's name and a channel"
+    )
+    keys: tuple[tuple[str, str, int], ...] | None = Field(
+        None, description="single keys, each a joint's name, a channel and the key's id"
+    )
+
     def resolve(self, clip: Clip) -> tuple[ChannelId, ...]:
         """The clip's channels in scope. A joint that this skeleton lacks selects nothing."""
         inside = self._joints(clip)
+        single = self._single
+        names = clip.skeleton.names
         return tuple(
             c
             for c in clip.channels
             if (inside is None or c.joint in inside)
             and (self.channels is None or c.name in self.channels)
+            and (single is None or (names[c.joint], c.name) in single)
         )
+
+    @property
+    def _single(self) -> set[tuple[str, str]] | None:
+        if self.keys is not None:
+            return {(joint, channel) for joint, channel, _ in self.keys}
+        return None if self.only is None else set(self.only)
+
+    def keys_of(self, clip: Clip, channel: ChannelId) -> list[int] | None:
+        """Ids of a channel's keys in scope; None where keys are not picked by id."""
+        if self.keys is None:
+            return None
+        where = (clip.skeleton.names[channel.joint], channel.name)
+        return [key for joint, name, key in self.keys if (joint, name) == where]
 
     def _joints(self, clip: Clip) -> set[int] | None:
         if self.joints is None and self.groups is None:

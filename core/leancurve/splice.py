@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import replace
+
 import numpy as np
 
-from leancurve.curve import Curve, Handle, KeyedCurve, SampledCurve, Segment, cut
+from leancurve.curve import Curve, Handle, KeyedCurve, KeyFlag, SampledCurve, Segment, cut
 
 
 def dense_keys(curve: SampledCurve) -> KeyedCurve:
@@ -36,6 +39,8 @@ def spliced(before: Curve, inside: KeyedCurve, first: int, last: int, frames: in
     moved = inside.edited(time=inside.time + first)
     if first == 0 and last == frames - 1:
         return moved
+    if isinstance(before, KeyedCurve):
+        moved = replace(moved, extend=before.extend)
     whole = dense_keys(before) if isinstance(before, SampledCurve) else before
     parts: list[KeyedCurve] = []
     if whole.time[0] < first:
@@ -51,11 +56,34 @@ def spliced(before: Curve, inside: KeyedCurve, first: int, last: int, frames: in
         parts.append(moved)
     columns = {name: np.concatenate([p.columns[name] for p in parts]) for name in moved.columns}
     columns["id"] = np.arange(len(columns["time"]), dtype=np.int64)
-    return KeyedCurve(**columns).checked()
+    return moved.edited(**columns).checked()
+
+
+def joined(parts: Sequence[KeyedCurve]) -> KeyedCurve:
+    """Curves one after another as one. Where one ends as the next begins they share a key: it
+    comes in as the one and goes out as the other, with the later one's value."""
+    out = parts[0]
+    for part in parts[1:]:
+        if out.time[-1] >= part.time[0]:
+            part = _edge(part, 0, "in", out)
+            if part.slope_in[0] != part.slope_out[0]:
+                part = _broken(part, 0)
+            out = _without(out, -1)
+        columns = {n: np.concatenate([c, part.columns[n]]) for n, c in out.columns.items()}
+        columns["id"] = np.arange(len(columns["time"]), dtype=np.int64)
+        out = out.edited(**columns)
+    return out.checked()
+
+
+def _broken(curve: KeyedCurve, index: int) -> KeyedCurve:
+    handle, flags = curve.handle.copy(), curve.flags.copy()
+    handle[index] = Handle.FREE
+    flags[index] |= KeyFlag.BROKEN
+    return curve.edited(handle=handle, flags=flags)
 
 
 def _without(curve: KeyedCurve, index: int) -> KeyedCurve:
-    return KeyedCurve(**{n: np.delete(c, index) for n, c in curve.columns.items()})
+    return curve.edited(**{n: np.delete(c, index) for n, c in curve.columns.items()})
 
 
 def _edge(curve: KeyedCurve, index: int, side: str, part: KeyedCurve) -> KeyedCurve:
@@ -65,5 +93,6 @@ def _edge(curve: KeyedCurve, index: int, side: str, part: KeyedCurve) -> KeyedCu
     for name in (f"slope_{side}", f"length_{side}"):
         columns[name][index] = part.columns[name][other]
     if side == "out":
-        columns["segment"][index] = part.segment[other]
-    return KeyedCurve(**columns)
+        for name in ("segment", "swings", "decay"):
+            columns[name][index] = part.columns[name][other]
+    return curve.edited(**columns)

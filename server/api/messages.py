@@ -43,5 +43,5 @@ def curve_arrays(clip: Clip, curves: Mapping[ChannelId, Curve]) -> dict[str, Any
     return {
         f"{channel.joint}/{channel.name}/{column}": values
         for channel, curve in curves.items()
-        for column, values in curve.columns.items()
+        for column, values in curve.stored.items()
     }

@@ -14,7 +14,7 @@ from django.conf import settings
 from django.db.models import Sum
 from django.db.models.functions import Length
 from leancurve.clip import ChannelId, Clip
-from leancurve.curve import Curve, KeyedCurve, SampledCurve
+from leancurve.curve import Curve, stored_curve
 from leancurve.formats.clipjson import clip_from_header, clip_header
 from leancurve.operations import Patch, apply_patch
 from safetensors.numpy import load, save
@@ -30,15 +30,12 @@ _clips: LRUCache[str, Clip] = LRUCache(64)
 
 def encode(curve: Curve) -> bytes:
     """A curve's columns in the safetensors layout: the same curve gives the same bytes."""
-    return save({name: np.ascontiguousarray(c) for name, c in curve.columns.items()})
+    return save({name: np.ascontiguousarray(c) for name, c in curve.stored.items()})
 
 
 def decode(data: bytes) -> Curve:
     """The curve of :func:`encode`'s bytes."""
-    columns = load(data)
-    if "values" in columns:
-        return SampledCurve(columns["values"])
-    return KeyedCurve(**columns)
+    return stored_curve(load(data))
 
 
 def _sha(data: bytes) -> str:

@@ -22,7 +22,16 @@ from library.profiles import profile_for
 
 from editing.documents import changed_channels, header_changed, load_clip
 from editing.models import Clip, Revision, State
-from editing.recipes import Line, new_line, replay, run_line, title
+from editing.recipes import (
+    Line,
+    moved_take,
+    needs_take,
+    new_line,
+    replay,
+    run_line,
+    take_on_time,
+    title,
+)
 
 log = logging.getLogger("lean.history")
 
@@ -105,7 +114,7 @@ def _outcome(base: Revision, take_state: State, change: Change, progress: Progre
 
 
 def _appended(base: Revision, recipe: list[Line], line: Line, progress: Progress) -> "_Result":
-    step = run_line(line, base.state, progress)
+    step = run_line(line, base.state, progress, _take_for(line, base))
     last = recipe[-1]
     follows = all(last[part] == line[part] for part in ("operation", "version", "scope"))
     if follows and (together := _together(line["operation"], last["params"], line["params"])):
@@ -116,18 +125,24 @@ def _appended(base: Revision, recipe: list[Line], line: Line, progress: Progress
     return _Result(recipe, step.state, step.report, title(line))
 
 
+def _take_for(line: Line, base: Revision) -> State | None:
+    """The take on a revision's time, where a line brings it back."""
+    return take_on_time(take_of(base).state, base.recipe) if needs_take(line) else None
+
+
 def _with_recipe(
     base: Revision, recipe: list[Line], name: str, lines: list[Line], progress: Progress
 ) -> "_Result":
     """All lines of a recipe after those that stand; if one fails nothing is changed."""
     state, report = base.state, []
+    take = take_on_time(take_of(base).state, recipe)
     for k, line in enumerate(lines):
         within = part_of(progress, k / len(lines), 1 / len(lines))
         try:
-            step = run_line(line, state, within)
+            step = run_line(line, state, within, take)
         except BadInput as trouble:
             raise BadInput(f"line {k + 1}, {title(line)}: {trouble.message}") from None
-        state = step.state
+        state, take = step.state, moved_take(take, step)
         report.append({"told": title(line), "report": step.report, "keys": state.keys})
     return _Result([*recipe, *lines], state, {"lines": report}, f"Recipe {name}"[:200])
 
@@ -167,21 +182,45 @@ def _together(
 ) -> dict[str, Any] | None:
     """Parameters of two lines in a row that make one, None where they stay two."""
     if operation == "edit":
-        return {"keys": _newest([*first["keys"], *second["keys"]])}
-    if operation == "edit_contacts":
+        return _edits_together(first, second)
+    if operation == "edit_marks" or operation == "edit_contacts":
         return {"edits": [*first["edits"], *second["edits"]]}
     if operation == "accept" and first.get("meant", True) == second.get("meant", True):
         return {**second, "findings": [*first["findings"], *second["findings"]]}
     return None
 
 
+MOST_TOGETHER = 150
+"""Key edits in one line: each write keeps its last line whole, so it may not grow for ever."""
+
+
+def _edits_together(first: dict[str, Any], second: dict[str, Any]) -> dict[str, Any] | None:
+    """Two lines of hand edits as one; None where they stay two."""
+    if first.get("ends") or second.get("ends"):
+        return None
+    keys = [*first["keys"], *second["keys"]]
+    # Edits are made in turn: only those that set keys, with none made or removed among them,
+    # can be put together key by key.
+    tail = next((k for k in range(len(keys), 0, -1) if keys[k - 1]["do"] != "set"), 0)
+    keys = [*keys[:tail], *_newest(keys[tail:])]
+    return {"keys": keys} if len(keys) <= MOST_TOGETHER else None
+
+
+SHAPE = {"slope_in", "slope_out", "length_in", "length_out"}
+
+
 def _newest(keys: list[dict[str, Any]]) -> list[dict[str, Any]]:
-    """Edits of one key put together: what was set last counts, what was set once stays."""
+    """Edits of one key put together: what was set last counts, what was set once stays.
+
+    A handle kind does away with slopes set before it, slopes with a kind set before them.
+    """
     merged: dict[tuple[str, str, int], dict[str, Any]] = {}
     for key in keys:
         name = (key["joint"], key["channel"], key["id"])
         first = merged.pop(name, {})
-        merged[name] = {**first, **key, "frame": first.get("frame", key["frame"])}
+        gone = SHAPE if "handle" in key else {"handle"} if SHAPE & set(key) else set()
+        kept = {k: v for k, v in first.items() if k not in gone}
+        merged[name] = {**kept, **key, "frame": first.get("frame", key["frame"])}
     return list(merged.values())
 
 
@@ -242,7 +281,8 @@ def _require_disjoint(base: Revision, head: Revision, change: Change, progress: 
 
     if change.append is None or header_changed(base.state, head.state):
         raise Conflict(head, named(since) or ["how the take is read"], ["the recipe"])
-    ours = changed_channels(base.state, run_line(change.append, base.state, progress).state)
+    step = run_line(change.append, base.state, progress, _take_for(change.append, base))
+    ours = changed_channels(base.state, step.state)
     if ours & since:
         raise Conflict(head, named(since), named(ours))
 
@@ -293,6 +333,40 @@ def _move(clip_id: int, base_id: int, target: Callable[[Clip], Revision | None])
         clip.save(update_fields=["head", "opened"])
     note(revision=there.pk)
     return there
+
+
+def jump(clip_id: int, base_id: int, to: int) -> Revision:
+    """Any revision of the clip becomes the head: nothing is lost, redo leads on from there.
+
+    Where the revision lies on the branch that is being worked on, its tip stays.
+    """
+
+    def target(clip: Clip) -> Revision:
+        there = Revision.objects.filter(clip=clip, pk=to).first()
+        if there is None:
+            raise BadInput("that revision is not one of this clip")
+        parents = dict(Revision.objects.filter(clip=clip).values_list("pk", "parent_id"))
+        at: int | None = clip.tip_id
+        while at is not None and at != to:
+            at = parents[at]
+        if at is None:
+            clip.tip = newest_of_branch(parents, there)
+            clip.save(update_fields=["tip"])
+        return there
+
+    return _move(clip_id, base_id, target)
+
+
+def newest_of_branch(parents: dict[int, int | None], start: Revision) -> Revision:
+    """The end of the branch that goes on from a revision: at each fork the newest child."""
+    children: dict[int, int] = {}
+    for pk, parent in sorted(parents.items()):
+        if parent is not None:
+            children[parent] = pk
+    at = start.pk
+    while at in children:
+        at = children[at]
+    return start if at == start.pk else Revision.objects.get(pk=at)
 
 
 def undo(clip_id: int, base_id: int) -> Revision:

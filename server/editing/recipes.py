@@ -46,22 +46,32 @@ def title(line: Line) -> str:
     return operation_named(line["operation"]).told(line["params"])
 
 
-def memo_key(line: Line, before: State) -> str:
-    """Names a line's work: what it does, and the state it does it to."""
-    what = {k: line[k] for k in ("operation", "version", "params", "scope")}
-    packed = orjson.dumps([what, before.hash], option=orjson.OPT_SORT_KEYS)
+def memo_key(line: Line, before: State, take: State | None = None) -> str:
+    """Names a line's work: what it does, and the states it does it to and with."""
+    what: list[Any] = [{k: line[k] for k in ("operation", "version", "params", "scope")}]
+    states = [before.hash] + ([take.hash] if take is not None else [])
+    packed = orjson.dumps(what + states, option=orjson.OPT_SORT_KEYS)
     return hashlib.sha256(packed).hexdigest()
 
 
-def compute(line: Line, before: State, progress: Progress = silent) -> Patch:
-    """The patch a line makes, kept for a moment in case it is applied next."""
-    key = memo_key(line, before)
+def compute(
+    line: Line, before: State, progress: Progress = silent, take: State | None = None
+) -> Patch:
+    """The patch a line makes, kept for a moment in case it is applied next.
+
+    ``take`` is the take as read on the line's own time, for operations that bring it back.
+    """
+    key = memo_key(line, before, take)
     with _patches_lock:
         if key in _patches:
             return _patches[key]
     began = time.perf_counter()
     patch = operation_named(line["operation"]).run(
-        load_clip(before), line["params"], Scope.model_validate(line["scope"]), progress
+        load_clip(before),
+        line["params"],
+        Scope.model_validate(line["scope"]),
+        progress,
+        None if take is None else load_clip(take),
     )
     log.info(
         "operation",
@@ -82,12 +92,19 @@ def known(line: Line, before: State) -> Patch | None:
         return _patches.get(memo_key(line, before))
 
 
-def run_line(line: Line, before: State, progress: Progress = silent) -> Step:
+def needs_take(line: Line) -> bool:
+    return operation_named(line["operation"]).needs_take
+
+
+def run_line(
+    line: Line, before: State, progress: Progress = silent, take: State | None = None
+) -> Step:
     """A line's state and report, from the memo where it was run before."""
-    key = memo_key(line, before)
+    take = take if needs_take(line) else None
+    key = memo_key(line, before, take)
     memo = Memo.objects.select_related("state__header").filter(pk=key).first()
     if memo is None:
-        patch = compute(line, before, progress)
+        patch = compute(line, before, progress, take)
         state = store_patch(before, patch)
         report = dict(patch.report)
         Memo.objects.get_or_create(key=key, defaults={"state": state, "report": report})
@@ -98,9 +115,27 @@ def run_line(line: Line, before: State, progress: Progress = silent) -> Step:
 def replay(take_state: State, recipe: Sequence[Line], progress: Progress = silent) -> list[Step]:
     """Every line's outcome, from the take on: what is memoised costs nothing."""
     steps: list[Step] = []
-    state = take_state
+    state = take = take_state
     for line in recipe:
-        step = run_line(line, state, progress)
+        step = run_line(line, state, progress, take)
         steps.append(step)
-        state = step.state
+        state, take = step.state, moved_take(take, step)
     return steps
+
+
+def moved_take(take: State, step: Step) -> State:
+    """The take brought through a line, if that line moves time."""
+    kind = operation_named(step.line["operation"])
+    if not kind.retimes:
+        return take
+    params = kind.as_done(step.line["params"], step.report)
+    return run_line(new_line(kind.name, params, {}), take).state
+
+
+def take_on_time(take_state: State, recipe: Sequence[Line]) -> State:
+    """The take as read, on the time that a recipe's end has."""
+    take = take_state
+    if any(operation_named(line["operation"]).retimes for line in recipe):
+        for step in replay(take_state, recipe):
+            take = moved_take(take, step)
+    return take

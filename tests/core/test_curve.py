@@ -107,7 +107,7 @@ def test_many_curves_at_once_are_each_alone() -> None:
     [
         ("time", [0.0, 0.0, 2.0], "must ascend"),
         ("value", [0.0, np.nan, 0.0], "not a finite number"),
-        ("length_in", [0.3, 1.2, 0.3], "length_in must lie in"),
+        ("length_out", [0.3, 1.4, 0.3], "0 to 4/3"),
         ("id", [1, 1, 2], "unique"),
         ("value", [0.0, 1.0], "2 entries, expected 3"),
         ("handle", [0, 9, 0], "does not exist"),
@@ -118,6 +118,20 @@ def test_broken_key_columns_are_refused_by_name(column: str, value: list, messag
     array = np.array(value, dtype=getattr(good, column).dtype)
     with pytest.raises(BadInput, match=message):
         good.edited(**{column: array}).checked()
+
+
+def test_lengths_that_would_let_time_run_back_are_refused() -> None:
+    """Time's speed must stay at or above 0: looked at densely, for lengths on both sides of it."""
+    u = np.linspace(0, 1, 2001)
+    for a, b in ((1.2, 0.05), (1.2, 0.1), (1.3, 0.2), (4 / 3, 1 / 3), (1.0, 1.0), (0.04, 1.25)):
+        speed = (1 - u) ** 2 * a + 2 * u * (1 - u) * (1 - a - b) + u**2 * b
+        curve = keyed([0, 1], [0, 1])
+        curve = curve.edited(length_out=np.array([a, 0.3]), length_in=np.array([0.3, b]))
+        if speed.min() < -1e-6:
+            with pytest.raises(BadInput, match="run back"):
+                curve.checked()
+        else:
+            curve.checked()
 
 
 def test_evaluating_some_frames_is_evaluating_all_and_choosing(walk: Clip) -> None:

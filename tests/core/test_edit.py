@@ -67,5 +67,55 @@ def test_keys_of_dense_channels_and_unknown_joints_are_listed_as_unplaced(clip: 
 def test_edits_that_are_no_numbers_are_refused(clip: Clip) -> None:
     with pytest.raises(BadInput, match=r"keys\.0\.value"):
         edit(clip, value=float("nan"))
-    with pytest.raises(BadInput, match="keys"):
+    with pytest.raises(BadInput, match="keys or ends"):
         EDIT.run(clip, {"keys": []})
+
+
+def edits(clip: Clip, *keys: dict) -> Patch:
+    full = [{"joint": "Hips", "channel": "tx", "id": 1, "frame": 10, **k} for k in keys]
+    return EDIT.run(clip, {"keys": full})
+
+
+def test_keys_set_together_may_move_past_where_they_stood(clip: Clip) -> None:
+    patch = edits(clip, {"time": 18}, {"id": 2, "frame": 20, "time": 28})
+    assert patch.curves[TX].time.tolist() == [0, 18, 28, 30]
+    assert patch.report["unplaced"] == []
+    lost = edits(clip, {"time": 18}, {"id": 2, "frame": 20, "time": 31})
+    assert [u["id"] for u in lost.report["unplaced"]] == [2]
+    assert lost.curves[TX].time.tolist() == [0, 18, 20, 30]
+
+
+def test_a_key_is_made_on_the_curve_and_taken_out_again(clip: Clip) -> None:
+    made = edits(clip, {"do": "make", "id": 9, "frame": 4})
+    frames = np.linspace(0, 30, 200)
+    assert 9 in made.curves[TX].id
+    assert made.curves[TX].at(frames) == pytest.approx(clip.curves[TX].at(frames), abs=1e-9)
+    after = clip.with_curves(made.curves)
+    gone = edits(after, {"do": "remove", "id": 9, "frame": 4})
+    assert gone.curves[TX].id.tolist() == [0, 1, 2, 3]
+    shaped = edits(clip, {"do": "make", "id": 9, "frame": 4, "value": -3, "handle": "flat"})
+    assert shaped.curves[TX].value.tolist() == [0, -3, 5, 5, 0]
+
+
+def test_a_made_key_with_a_taken_id_or_time_is_unplaced(clip: Clip) -> None:
+    assert edits(clip, {"do": "make", "id": 1, "frame": 4}).report["keys"] == 0
+    assert edits(clip, {"do": "make", "id": 9, "frame": 20}).report["keys"] == 0
+
+
+def test_a_curve_keeps_its_last_key(walk: Clip) -> None:
+    clip = walk.with_curves({TX: keyed([5], [2])})
+    patch = edits(clip, {"do": "remove", "id": 0, "frame": 5})
+    assert patch.curves[TX].key_count == 1
+    assert len(patch.report["unplaced"]) == 1
+
+
+def test_handles_segments_and_ends_are_set(clip: Clip) -> None:
+    patch = edits(clip, {"handle": "straight", "segment": "spring", "swings": 3})
+    curve = patch.curves[TX]
+    assert (curve.slope_in[1], curve.slope_out[1]) == (0.5, 0)
+    assert (curve.segment[1], curve.swings[1], curve.decay[1]) == (3, 3, 4.0)
+    broken = edits(clip, {"slope_out": 2.0, "length_out": 0.6, "broken": True}).curves[TX]
+    assert (broken.handle[1], broken.flags[1], broken.length_out[1]) == (Handle.FREE, 4, 0.6)
+    ends = {"joint": "Hips", "channel": "tx", "after": "repeat_offset"}
+    on = EDIT.run(clip, {"ends": [ends]}).curves[TX]
+    assert on.at(np.array([40.0]))[0] == pytest.approx(5)

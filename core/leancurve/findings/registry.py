@@ -19,11 +19,12 @@ from leancurve.findings import (
     pops,
     snaps,
     spikes,
+    stuck,
 )
 from leancurve.findings.base import Finding, Kind, Motion
 from leancurve.progress import Progress, silent
 
-VERSION = 1
+VERSION = 2
 """Rises when any detector changes what it finds: what was kept before is measured anew."""
 
 KINDS: tuple[Kind, ...] = (
@@ -52,6 +53,8 @@ KINDS: tuple[Kind, ...] = (
          keys.detect_off_frame),
     Kind("doubled key", "doubled keys", "two keys closer than half a frame", "tidy_keys", 0.5,
          keys.detect_doubled),
+    Kind("stuck key", "stuck keys", "a flat key inside one continuous motion: it stops there",
+         "flow", 0.3, stuck.detect),
     Kind("idle", "idle channels", "a channel that never moves", "drop_idle", 0.02, idle.detect),
 )  # fmt: skip
 

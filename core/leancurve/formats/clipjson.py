@@ -17,8 +17,17 @@ import numpy as np
 import orjson
 
 from leancurve.arrays import AnyArray
-from leancurve.clip import Accepted, ChannelId, Clip, Contact, Reading
-from leancurve.curve import KEY_COLUMNS, Curve, Handle, KeyedCurve, SampledCurve, Segment
+from leancurve.clip import Accepted, ChannelId, Clip, Contact, Mark, Reading
+from leancurve.curve import (
+    HELD,
+    KEY_COLUMNS,
+    Curve,
+    Extend,
+    Handle,
+    KeyedCurve,
+    SampledCurve,
+    Segment,
+)
 from leancurve.errors import BadInput
 from leancurve.formats.bvh import Take
 from leancurve.skeleton import EndSite, Skeleton
@@ -63,6 +72,8 @@ def clip_header(clip: Clip) -> dict[str, Any]:
         header["contacts"] = [asdict(c) for c in clip.contacts]
     if clip.accepted:
         header["accepted"] = [asdict(a) for a in clip.accepted]
+    if clip.marks:
+        header["marks"] = [asdict(m) for m in clip.marks]
     return header
 
 
@@ -95,6 +106,7 @@ def clip_from_header(header: Mapping[str, Any], curves: Mapping[ChannelId, Curve
         header["name"],
         None if contacts is None else tuple(Contact(**c) for c in contacts),
         tuple(Accepted(**a) for a in header.get("accepted", ())),
+        tuple(Mark(**m) for m in header.get("marks", ())),
     )
 
 
@@ -115,7 +127,10 @@ def write_clip(clip: Clip, recipe: Sequence[Mapping[str, Any]] = ()) -> bytes:
         if isinstance(curve, SampledCurve):
             entry["values"] = np.ascontiguousarray(curve.values)
         else:
-            keys: dict[str, Any] = {n: np.ascontiguousarray(c) for n, c in curve.columns.items()}
+            keys: dict[str, Any] = {n: np.ascontiguousarray(c) for n, c in curve.stored.items()}
+            keys.pop("extend", None)
+            if curve.extend != HELD:
+                entry["extend"] = [Extend(k).name.lower() for k in curve.extend]
             keys["handle"] = [Handle(k).name.lower() for k in curve.handle.tolist()]
             keys["segment"] = [Segment(k).name.lower() for k in curve.segment.tolist()]
             entry["keys"] = keys
@@ -217,7 +232,7 @@ def _column(name: str, values: list[Any], kind: type[np.generic]) -> AnyArray:
     return array.astype(kind)
 
 
-def _kinds(name: str, values: list[Any], kinds: type[Handle] | type[Segment]) -> list[int]:
+def _kinds(name: str, values: list[Any], kinds: type[Handle | Segment | Extend]) -> list[int]:
     """Names of handle or segment kinds as their numbers."""
     known = {kind.name.lower(): int(kind) for kind in kinds}
     unknown = next((v for v in values if v not in known), None)
@@ -246,8 +261,9 @@ def _curve(entry: Mapping[str, Any], frames: int) -> Curve:
     columns = dict(entry["keys"])
     columns["handle"] = _kinds("handle", columns["handle"], Handle)
     columns["segment"] = _kinds("segment", columns["segment"], Segment)
-    arrays = {n: _column(n, columns[n], kind) for n, kind in KEY_COLUMNS.items()}
-    return KeyedCurve(**arrays).checked()
+    arrays = {n: _column(n, columns[n], kind) for n, kind in KEY_COLUMNS.items() if n in columns}
+    before, after = _kinds("extend", entry.get("extend", ["hold", "hold"]), Extend)
+    return KeyedCurve(**arrays, extend=(Extend(before), Extend(after))).checked()
 
 
 @cache

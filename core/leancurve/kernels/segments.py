@@ -8,16 +8,17 @@ from leancurve.arrays import Bytes, Floats, Ints
 from leancurve.kernels import kernel
 
 THIRD = 1.0 / 3.0
-CURVE, STRAIGHT, HOLD = 0, 1, 2
+CURVE, STRAIGHT, HOLD, SPRING, BOUNCE = 0, 1, 2, 3, 4
+ON_STRAIGHT, REPEAT, REPEAT_OFFSET = 1, 2, 3
 
 
 @kernel
 def solve_time(x: float, out_length: float, in_length: float) -> float:
     """The parameter u in [0, 1] at which a segment's normalised time is ``x``.
 
-    Time is the cubic Bezier with ordinates 0, out_length, 1 - in_length, 1. With lengths
-    in [0, 1] it never runs back (its derivative has no sign change), so Newton steps held
-    inside a shrinking bracket always arrive.
+    Time is the cubic Bezier with ordinates 0, out_length, 1 - in_length, 1. With the lengths
+    that curves may have it never runs back (its derivative has no sign change), so Newton
+    steps held inside a shrinking bracket always arrive.
     """
     if np.abs(out_length - THIRD) < 1e-12 and np.abs(in_length - THIRD) < 1e-12:
         return x
@@ -63,6 +64,73 @@ def segment_value(
 
 
 @kernel
+def sprung(x: float, swings: int, decay: float) -> float:
+    """Share of the way that a damped spring has come at ``x``: see ``leancurve.curve``."""
+    omega = (swings + 1) * np.pi
+    for _ in range(60):
+        omega = (swings + 1) * np.pi - np.arctan(omega / decay)
+    return 1.0 - np.exp(-decay * x) * (np.cos(omega * x) + decay / omega * np.sin(omega * x))
+
+
+@kernel
+def bounced(x: float, swings: int, decay: float) -> float:
+    """Share of the way that a bouncing thing has come at ``x``: see ``leancurve.curve``."""
+    ratio = np.exp(-decay / 2.0)
+    whole = 1.0
+    for i in range(1, swings + 1):
+        whole += 2.0 * ratio**i
+    fall = 1.0 / whole
+    if x < fall:
+        return (x / fall) ** 2
+    begin = fall
+    for i in range(1, swings + 1):
+        half = fall * ratio**i
+        if x <= begin + 2.0 * half:
+            away = (x - begin - half) / half
+            return 1.0 - ratio ** (2 * i) * (1.0 - away * away)
+        begin += 2.0 * half
+    return 1.0
+
+
+@kernel
+def between(
+    kind: int,
+    x: float,
+    span: float,
+    v0: float,
+    s0: float,
+    l0: float,
+    v1: float,
+    s1: float,
+    l1: float,
+    swings: int,
+    decay: float,
+) -> float:
+    """Value at normalised time ``x`` of a segment of any kind."""
+    if kind == HOLD:
+        return v0
+    if kind == STRAIGHT:
+        return v0 + x * (v1 - v0)
+    if kind == SPRING:
+        return v0 + sprung(x, swings, decay) * (v1 - v0)
+    if kind == BOUNCE:
+        return v0 + bounced(x, swings, decay) * (v1 - v0)
+    if v0 == v1 and s0 == 0.0 and s1 == 0.0:
+        return v0
+    return segment_value(x, span, v0, s0, l0, v1, s1, l1)
+
+
+@kernel
+def leaving(kind: int, curved: float, v0: float, v1: float, span: float) -> float:
+    """The slope with which an end segment of a kind leaves the keys."""
+    if kind == CURVE:
+        return curved
+    if kind == STRAIGHT:
+        return (v1 - v0) / span
+    return 0.0
+
+
+@kernel
 def evaluate_keyed(
     starts: Ints,
     time: Floats,
@@ -72,24 +140,48 @@ def evaluate_keyed(
     length_in: Floats,
     length_out: Floats,
     segment: Bytes,
+    swings: Bytes,
+    decay: Floats,
+    extend: Bytes,
     frames: Floats,
     out: Floats,
 ) -> None:
     """Curves stored one after another (``starts`` has C + 1 entries) at ``frames``: ``(C, F)``.
 
-    Before the first and after the last key the end values hold. Ascending frames cost one
-    walk along the keys; others a binary search each.
+    ``extend`` ``(C, 2)`` says how each goes on before and after its keys. Ascending frames cost
+    one walk along the keys; others a binary search each.
     """
     for c in range(starts.shape[0] - 1):
         first, last = starts[c], starts[c + 1] - 1
         k = first
+        period = time[last] - time[first]
+        rise = value[last] - value[first]
         for f in range(frames.shape[0]):
             t = frames[f]
+            added = 0.0
+            if t < time[first] or t > time[last]:
+                early = t < time[first]
+                on = extend[c, 0] if early else extend[c, 1]
+                if on == ON_STRAIGHT:
+                    end = first if early else last
+                    slope = slope_in[first] if early else slope_out[last]
+                    if first < last:
+                        a = first if early else last - 1
+                        curved = slope_out[first] if early else slope_in[last]
+                        span = time[a + 1] - time[a]
+                        slope = leaving(segment[a], curved, value[a], value[a + 1], span)
+                    out[c, f] = value[end] + slope * (t - time[end])
+                    continue
+                if on >= REPEAT and first < last:
+                    turn = np.floor((t - time[first]) / period)
+                    t = min(max(t - turn * period, time[first]), time[last])
+                    if on == REPEAT_OFFSET:
+                        added = rise * turn
             if t <= time[first]:
-                out[c, f] = value[first]
+                out[c, f] = value[first] + added
                 continue
             if t >= time[last]:
-                out[c, f] = value[last]
+                out[c, f] = value[last] + added
                 continue
             if not (time[k] <= t):
                 low, high = first, last
@@ -102,22 +194,17 @@ def evaluate_keyed(
                 k = low
             while time[k + 1] <= t:
                 k += 1
-            resting = value[k + 1] == value[k] and slope_out[k] == 0.0 and slope_in[k + 1] == 0.0
-            if resting or segment[k] == HOLD:
-                out[c, f] = value[k]
-                continue
             span = time[k + 1] - time[k]
-            x = (t - time[k]) / span
-            if segment[k] == STRAIGHT:
-                out[c, f] = value[k] + x * (value[k + 1] - value[k])
-            else:
-                out[c, f] = segment_value(
-                    x,
-                    span,
-                    value[k],
-                    slope_out[k],
-                    length_out[k],
-                    value[k + 1],
-                    slope_in[k + 1],
-                    length_in[k + 1],
-                )
+            out[c, f] = added + between(
+                segment[k],
+                (t - time[k]) / span,
+                span,
+                value[k],
+                slope_out[k],
+                length_out[k],
+                value[k + 1],
+                slope_in[k + 1],
+                length_in[k + 1],
+                swings[k],
+                decay[k],
+            )

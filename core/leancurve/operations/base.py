@@ -10,7 +10,7 @@ from typing import Any, ClassVar, Generic, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from leancurve.clip import Accepted, ChannelId, Clip, Contact, Reading
+from leancurve.clip import Accepted, ChannelId, Clip, Contact, Mark, Reading
 from leancurve.curve import Curve
 from leancurve.errors import BadInput
 from leancurve.progress import Cancelled, Progress, silent
@@ -43,12 +43,13 @@ class Patch:
     frames: int | None = None
     contacts: tuple[Contact, ...] | None = None
     accepted: tuple[Accepted, ...] | None = None
+    marks: tuple[Mark, ...] | None = None
     report: Mapping[str, Any] = field(default_factory=dict)
 
     @property
     def parts(self) -> dict[str, Any]:
         """What changes beside curves, by the clip's own names."""
-        names = ("reading", "layout", "rate", "frames", "contacts", "accepted")
+        names = ("reading", "layout", "rate", "frames", "contacts", "accepted", "marks")
         return {n: getattr(self, n) for n in names if getattr(self, n) is not None}
 
 
@@ -82,14 +83,20 @@ class Params(BaseModel):
 class Operation(ABC, Generic[P]):
     """A change of a clip. Subclasses set ``name``, ``title``, ``version`` and ``Params``.
 
-    ``step`` is the step of the work that it belongs to; ``ranged`` says whether it can be
-    limited to some frames.
+    ``step`` is the step of the work that it belongs to, ``part`` the part of it; ``ranged`` says
+    whether it can be limited to some frames, ``keyed`` whether to single keys. ``retimes`` marks
+    what moves time: the take that drift is measured from goes through it as well. What
+    ``needs_take`` is also given that take.
     """
 
     name: ClassVar[str]
     title: ClassVar[str]
     step: ClassVar[str]
+    part: ClassVar[str] = ""
     ranged: ClassVar[bool] = False
+    keyed: ClassVar[bool] = False
+    retimes: ClassVar[bool] = False
+    needs_take: ClassVar[bool] = False
     version: ClassVar[int] = 1
     Params: ClassVar[type[BaseModel]]
 
@@ -103,12 +110,31 @@ class Operation(ABC, Generic[P]):
         params: Mapping[str, Any] | None = None,
         scope: Scope | None = None,
         progress: Progress = silent,
+        take: Clip | None = None,
     ) -> Patch:
-        """:meth:`apply` with plain parameters; :class:`BadInput` names the one that is wrong."""
+        """:meth:`apply` with plain parameters; :class:`BadInput` names the one that is wrong.
+
+        ``take`` is the clip as it was read, on its present time: for what brings it back.
+        """
         scope = scope or Scope()
         if not (self.ranged or scope.whole_time):
             raise BadInput(f"{self.name} works on whole channels: it takes no frames in its scope")
-        return self.apply(clip, scope, self.parsed(params or {}), progress)
+        if scope.keys is not None and not self.keyed:
+            raise BadInput(f"{self.name} works on curves: it takes no keys in its scope")
+        parsed = self.parsed(params or {})
+        if self.needs_take and take is not None:
+            return self.apply_with(clip, take, scope, parsed, progress)
+        return self.apply(clip, scope, parsed, progress)
+
+    def apply_with(
+        self, clip: Clip, take: Clip, scope: Scope, params: P, progress: Progress = silent
+    ) -> Patch:
+        """:meth:`apply` where the take is at hand."""
+        return self.apply(clip, scope, params, progress)
+
+    def as_done(self, params: Mapping[str, Any], report: Mapping[str, Any]) -> dict[str, Any]:
+        """The parameters with what the operation found out filled in, to do the same elsewhere."""
+        return dict(params)
 
     def told(self, params: Mapping[str, Any]) -> str:
         """A line of this operation in a few words, for the recipe and the history."""

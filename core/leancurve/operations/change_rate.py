@@ -61,6 +61,7 @@ class ChangeRate(Operation[ChangeRateParams]):
     name = "change_rate"
     title = "Change rate"
     step = "calm"
+    retimes = True
     Params: ClassVar[type[ChangeRateParams]] = ChangeRateParams
 
     def apply(
@@ -88,13 +89,11 @@ class ChangeRate(Operation[ChangeRateParams]):
                         slope_in=curve.slope_in / scale,
                         slope_out=curve.slope_out / scale,
                     )
-        contacts, accepted = moved_parts(clip, lambda f: f * scale, sampled.frames)
         return Patch(
             curves=curves,
             rate=rate,
             frames=sampled.frames,
-            contacts=contacts,
-            accepted=accepted,
+            **moved_parts(clip, lambda f: f * scale, sampled.frames),
             report={**report, "frames_after": sampled.frames},
         )
 

@@ -11,10 +11,11 @@ from leancurve import rotation
 from leancurve.arrays import Floats
 from leancurve.clip import ChannelId, Clip, evaluate
 from leancurve.contacts import find_support, foot_points
-from leancurve.curve import Curve, KeyedCurve, SampledCurve
+from leancurve.curve import Curve, Handle, KeyedCurve, KeyFlag, SampledCurve
 from leancurve.errors import BadInput
 from leancurve.limb import reach
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
+from leancurve.shaping import Window, reshaped, windows_of
 from leancurve.skeleton import UP
 from leancurve.tracks import turning_tracks, written
 
@@ -61,11 +62,9 @@ class Clamp(Operation[ClampParams]):
         for channel in scope.resolve(clip):
             curve = clip.curves[channel]
             if isinstance(curve, KeyedCurve):
-                at = inside[np.clip(np.round(curve.time).astype(int), 0, clip.frames - 1)]
-                value = np.where(at, bounded(curve.value, params), curve.value)
-                count = int(np.count_nonzero(value != curve.value))
+                kept, count = _kept_within(curve, windows_of(clip, scope), params)
                 if count:
-                    curves[channel] = curve.edited(value=value)
+                    curves[channel] = kept
             else:
                 value = np.where(inside, bounded(curve.values, params), curve.values)
                 count = int(np.count_nonzero(value != curve.values))
@@ -98,6 +97,66 @@ def _below(values: Floats, most: float, soft: float) -> Floats:
     start = most - soft
     over = np.maximum(values - start, 0.0)
     return np.asarray(np.where(values > start, start + soft * np.tanh(over / soft), values))
+
+
+def _kept_within(
+    curve: KeyedCurve, windows: list[Window], params: ClampParams
+) -> tuple[KeyedCurve, int]:
+    """A keyed curve within the bounds: keys where it meets them, flat along a hard one."""
+    frames = np.concatenate([np.arange(w.first, w.last + 0.01, FINE) for w in windows])
+    values = curve.at(frames)
+    beyond = bounded(values, params) != values
+    if not np.any(beyond):
+        return curve, 0
+    bounds = [b for b in (params.least, params.most) if b is not None]
+    starts = [params.most - params.soft] if params.most is not None else []
+    starts += [params.least + params.soft] if params.least is not None else []
+    meets = sorted({t for at in {*bounds, *starts} for t in _crossings(curve, frames, values, at)})
+
+    def goal(t: Floats, v: Floats, s: Floats) -> tuple[Floats, Floats]:
+        h = 1e-5
+        rate = (bounded(v + h, params) - bounded(v - h, params)) / (2 * h)
+        return bounded(v, params), s * rate
+
+    out = reshaped(curve, windows, goal, more=meets)
+    assert isinstance(out, KeyedCurve)
+    if params.soft == 0:
+        middle = (out.time[:-1] + out.time[1:]) / 2
+        old = curve.at(middle)
+        along = (bounded(old, params) != old) & (
+            np.abs(bounded(old, params) - out.value[:-1]) < 1e-6
+        )
+        along &= np.abs(np.diff(out.value)) < 1e-6
+        slope_in, slope_out = out.slope_in.copy(), out.slope_out.copy()
+        slope_out[:-1][along] = slope_in[1:][along] = 0.0
+        bent = (slope_in != slope_out) & (out.handle != Handle.FREE)
+        out = out.edited(
+            slope_in=slope_in,
+            slope_out=slope_out,
+            handle=np.where(bent, np.uint8(Handle.FREE), out.handle),
+            flags=np.where(slope_in != slope_out, out.flags | KeyFlag.BROKEN, out.flags),
+        )
+    return out, int(np.count_nonzero(beyond[:: round(1 / FINE)]))
+
+
+FINE = 0.25
+"""Frames between the samples on which crossings of a bound are looked for."""
+
+
+def _crossings(curve: KeyedCurve, frames: Floats, values: Floats, bound: float) -> list[float]:
+    """Times at which a curve crosses a value, by bisection between samples."""
+    out = []
+    above = values > bound
+    for k in np.flatnonzero(above[1:] != above[:-1]).tolist():
+        low, high = float(frames[k]), float(frames[k + 1])
+        for _ in range(40):
+            middle = (low + high) / 2
+            if (float(curve.at(np.array([middle]))[0]) > bound) == above[k]:
+                low = middle
+            else:
+                high = middle
+        out.append(high)
+    return out
 
 
 def _feet_up(clip: Clip, scope: Scope, soft: float, progress: Progress) -> Patch:

@@ -18,9 +18,11 @@ def described(operation: Operation[Any]) -> dict[str, Any]:
         "name": operation.name,
         "title": operation.title,
         "step": operation.step,
+        "part": operation.part,
         "about": about,
         "version": operation.version,
         "ranged": operation.ranged,
+        "keyed": operation.keyed,
         "params": [_param(name, field) for name, field in schema.get("properties", {}).items()],
     }
 

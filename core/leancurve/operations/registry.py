@@ -7,6 +7,7 @@ from typing import Any
 from leancurve.errors import BadInput
 from leancurve.operations.accept import Accept
 from leancurve.operations.base import Operation
+from leancurve.operations.brush import Brush
 from leancurve.operations.change_rate import ChangeRate
 from leancurve.operations.clamp import Clamp
 from leancurve.operations.contacts import EditContacts, FindContacts
@@ -15,10 +16,18 @@ from leancurve.operations.despike import Despike
 from leancurve.operations.drop_idle import DropIdle
 from leancurve.operations.edit import Edit
 from leancurve.operations.fill import Fill
+from leancurve.operations.gain import Gain, Offset
+from leancurve.operations.lag import Lag
+from leancurve.operations.loops import CloseLoop, Repeat
+from leancurve.operations.marks import EditMarks
 from leancurve.operations.mend_snaps import MendSnaps
+from leancurve.operations.noise import Noise
+from leancurve.operations.pose import Flow, Lean, Level
 from leancurve.operations.read import Read
 from leancurve.operations.reorder import Reorder
 from leancurve.operations.smooth import Smooth
+from leancurve.operations.spacing import BorrowRhythm, Even, MatchTimes
+from leancurve.operations.swap import Swap
 from leancurve.operations.thin import Thin
 from leancurve.operations.tidy_keys import TidyKeys
 from leancurve.operations.trim import Trim
@@ -45,6 +54,21 @@ OPERATIONS: dict[str, Operation[Any]] = {
         Thin(),
         Densify(),
         Edit(),
+        Brush(),
+        EditMarks(),
+        Gain(),
+        Offset(),
+        Noise(),
+        Swap(),
+        Even(),
+        Lag(),
+        MatchTimes(),
+        BorrowRhythm(),
+        Repeat(),
+        CloseLoop(),
+        Lean(),
+        Level(),
+        Flow(),
     )
 }
 

@@ -83,6 +83,5 @@ def tidied(curve: KeyedCurve, params: TidyKeysParams) -> tuple[KeyedCurve, tuple
             keep[k] = False
             doubled += 1
         seen.add(float(time[k]))
-    columns = {n: c[keep] for n, c in curve.edited(time=time).columns.items()}
     snapped = int(np.count_nonzero(off & keep))
-    return KeyedCurve(**columns), (snapped, deleted, doubled)
+    return curve.edited(time=time).only(keep), (snapped, deleted, doubled)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any, ClassVar
 
 import numpy as np
@@ -33,6 +34,7 @@ class Trim(Operation[TrimParams]):
     name = "trim"
     title = "Trim"
     step = "calm"
+    retimes = True
     Params: ClassVar[type[TrimParams]] = TrimParams
 
     def apply(
@@ -59,14 +61,15 @@ class Trim(Operation[TrimParams]):
             else:
                 part = cut(curve, float(first), float(last))
                 curves[channel] = part.edited(time=part.time - first)
-        contacts, accepted = moved_parts(clip, lambda f: f - first, frames)
         return Patch(
             curves=curves,
             frames=frames,
-            contacts=contacts,
-            accepted=accepted,
+            **moved_parts(clip, lambda f: f - first, frames),
             report={**report, "frames_after": frames},
         )
+
+    def as_done(self, params: Mapping[str, Any], report: Mapping[str, Any]) -> dict[str, Any]:
+        return {"first": report["first"], "last": report["last"], "calibration": False}
 
     def told(self, params: Any) -> str:
         first, last = params.get("first"), params.get("last")
