@@ -14,11 +14,21 @@ from editing.documents import changed_channels, frame_changed, load_clip, stored
 from editing.inspections import counts_of, inspect
 from editing.models import Clip, Revision, State
 from editing.previews import latest, whole_preview
-from editing.recipes import Line, compute, known, new_line, replay, title
+from editing.recipes import (
+    Line,
+    compute,
+    known,
+    needs_take,
+    new_line,
+    replay,
+    take_on_time,
+    title,
+)
 from leancurve.body import ROLES
 from leancurve.clip import ChannelId, evaluate
 from leancurve.clip import Clip as Document
 from leancurve.contacts import find_support
+from leancurve.cycles import whole_cycles
 from leancurve.errors import BadInput
 from leancurve.findings import KINDS
 from leancurve.gimbal import rate_orders
@@ -50,12 +60,19 @@ def _revision(request: HttpRequest, clip_id: int, revision_id: int) -> Revision:
     )
 
 
+BY_HAND = {"edit", "brush"}
+"""Lines whose parameters grow with the work: they are shown as lines, not sent with each head."""
+
+
 def revision_out(revision: Revision) -> dict[str, Any]:
     return {
         "id": revision.pk,
         "number": revision.number,
         "cause": revision.cause,
-        "recipe": revision.recipe,
+        "recipe": [
+            {**line, "params": {}} if line["operation"] in BY_HAND else line
+            for line in revision.recipe
+        ],
         "report": revision.report,
         "state": revision.state_id,
         "keys": revision.state.keys,
@@ -89,6 +106,7 @@ def clip_out(clip: Clip) -> dict[str, Any]:
         ],
         "end_sites": [{"parent": e.parent, "offset": e.offset} for e in skeleton.ends],
         "reading": asdict(document.reading),
+        "marks": [asdict(m) for m in document.marks],
         "notes": take.notes,
         "warnings": take.warnings,
         "head": revision_out(head),
@@ -122,7 +140,7 @@ def clip_history(request: HttpRequest, clip_id: int) -> Any:
             "created": r.created,
             "head": r.pk == clip.head_id,
         }
-        for r in clip.revisions.defer("recipe", "report")
+        for r in clip.revisions.defer("lines", "report")
     ]
 
 
@@ -146,7 +164,9 @@ def poses(
 def clip_storage(request: HttpRequest, clip_id: int) -> Any:
     clip = _clip(request, clip_id)
     states = State.objects.filter(revision__clip=clip).distinct()
-    return {"bytes": stored_bytes(states), "revisions": clip.revisions.count()}
+    recipes = clip.revisions.values_list("lines", flat=True)
+    lines = {sha for recipe in recipes for sha in recipe}
+    return {"bytes": stored_bytes(states, lines), "revisions": len(recipes)}
 
 
 def _joints(clip: Document, joints: str) -> set[int]:
@@ -163,11 +183,25 @@ def _joint_channels(clip: Document, joints: str) -> list[ChannelId]:
 
 
 @router.get("clips/{int:clip_id}/curves")
-def curves(request: HttpRequest, clip_id: int, revision: int, joints: str) -> HttpResponse:
-    """The curves of joints given by index, ``joints=3,4``."""
-    clip = load_clip(_revision(request, clip_id, revision).state)
+def curves(
+    request: HttpRequest, clip_id: int, revision: int, joints: str, take: bool = False
+) -> HttpResponse:
+    """The curves of joints given by index, ``joints=3,4``; with ``take`` those of the take as
+    read, on the revision's time."""
+    wanted = _revision(request, clip_id, revision)
+    clip = baseline_of(wanted) if take else load_clip(wanted.state)
     chosen = {c: clip.curves[c] for c in _joint_channels(clip, joints)}
     return immutable(message(curve_arrays(clip, chosen), {}))
+
+
+@router.get("clips/{int:clip_id}/cycles", response=schemas.CyclesOut | None)
+def cycles(request: HttpRequest, clip_id: int, revision: int, first: int, last: int) -> Any:
+    """The longest run of whole cycles that begins at ``first``, null where there is none."""
+    clip = load_clip(_revision(request, clip_id, revision).state)
+    if not 0 <= first < last < clip.frames:
+        raise BadInput(f"expected a span of frames within 0 to {clip.frames - 1}")
+    found = whole_cycles(clip, first, last)
+    return None if found is None else asdict(found)
 
 
 @router.get("clips/{int:clip_id}/findings", response=schemas.FindingsOut)
@@ -310,17 +344,21 @@ def tracks(request: HttpRequest, clip_id: int, revision: int, joints: str) -> Ht
     return immutable(message(arrays, {}))
 
 
-def state_before(revision: Revision, line_id: str | None) -> State:
-    """The state a preview works on: the revision's, or what stood before one of its lines."""
-    if line_id is None:
-        return revision.state
-    ids = [line["line_id"] for line in revision.recipe]
-    if line_id not in ids:
-        raise BadInput("that line is not in the recipe any more")
-    above = revision.recipe[: ids.index(line_id)]
+def states_before(
+    revision: Revision, line: Line, line_id: str | None
+) -> tuple[State, State | None]:
+    """What a preview works on: the revision's state, or what stood before one of its lines; and
+    the take on that time, where the operation brings it back."""
     beneath = history.take_of(revision).state
-    steps = replay(beneath, above)
-    return steps[-1].state if steps else beneath
+    above, state = revision.recipe, revision.state
+    if line_id is not None:
+        ids = [x["line_id"] for x in revision.recipe]
+        if line_id not in ids:
+            raise BadInput("that line is not in the recipe any more")
+        above = revision.recipe[: ids.index(line_id)]
+        steps = replay(beneath, above)
+        state = steps[-1].state if steps else beneath
+    return state, take_on_time(beneath, above) if needs_take(line) else None
 
 
 @router.post("clips/{int:clip_id}/preview")
@@ -333,13 +371,15 @@ def preview_joints(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn
     within = {c.joint for c in Scope.model_validate(scope).resolve(clip)}
     joints = {j for j in within if clip.skeleton.names[j] in set(wanted.joints)}
     inside = [clip.skeleton.names[j] for j in sorted(joints)]
-    state = state_before(revision, wanted.line)
+    line = new_line(wanted.operation, wanted.params, scope)
+    state, take = states_before(revision, line, wanted.line)
     # Where joints share key times or a budget, a few of them alone are only nearly right: once
     # the whole clip has been previewed its own curves are shown.
-    patch = known(new_line(wanted.operation, wanted.params, scope), state) or compute(
+    patch = known(line, state, take) or compute(
         new_line(wanted.operation, wanted.params, {**scope, "joints": inside, "groups": None}),
         state,
         check,
+        take,
     )
     curves = {c: curve for c, curve in patch.curves.items() if c.joint in joints}
     return message(curve_arrays(clip, curves), {"report": patch.report})
@@ -351,7 +391,7 @@ def preview_whole(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn)
     revision = _revision(request, clip_id, wanted.revision)
     check = latest((wanted.view, clip_id, "whole"), wanted.sequence)
     line = new_line(wanted.operation, wanted.params, wanted.scope.model_dump())
-    result = whole_preview(line, state_before(revision, wanted.line), check)
+    result = whole_preview(line, *states_before(revision, line, wanted.line), check)
     joints = sorted({c.joint for c in result.patch.curves})
     # Thinning mends no finding, and whoever drags its slider waits for its numbers.
     looks = OPERATIONS[wanted.operation].step != "thin"
@@ -403,6 +443,14 @@ def _line(wanted: schemas.AppendIn) -> Line:
 def undo(request: HttpRequest, clip_id: int, on: schemas.OnRevision) -> Any:
     clip = _clip(request, clip_id)
     history.undo(clip.pk, on.revision)
+    return clip_out(_clip(request, clip_id))
+
+
+@router.post("clips/{int:clip_id}/jump", response={200: schemas.ClipOut, 409: schemas.ConflictOut})
+def jump(request: HttpRequest, clip_id: int, wanted: schemas.JumpIn) -> Any:
+    """Make any revision of the clip its head; nothing is lost."""
+    clip = _clip(request, clip_id)
+    history.jump(clip.pk, wanted.revision, wanted.to)
     return clip_out(_clip(request, clip_id))
 
 

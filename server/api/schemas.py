@@ -163,6 +163,8 @@ class ScopeIO(Schema):
     channels: list[str] | None = None
     frames: list[int] | None = Field(None, min_length=2, max_length=2)
     limbs: list[str] | None = None
+    only: list[tuple[str, str]] | None = Field(None, description="channels: joint, channel")
+    keys: list[tuple[str, str, int]] | None = Field(None, description="keys: joint, channel, id")
 
 
 class LineOut(Schema):
@@ -198,9 +200,11 @@ class OperationOut(Schema):
     name: str
     title: str
     step: str
+    part: str = Field(description="the part of its step, empty where the step has none")
     about: str
     version: int
     ranged: bool
+    keyed: bool = Field(description="whether it can be limited to single keys")
     params: list[ParamOut]
 
 
@@ -237,6 +241,21 @@ class ReadingOut(Schema):
     floor: float | None = Field(description="height of the floor in the skeleton's unit, if set")
 
 
+class MarkOut(Schema):
+    name: str
+    first: int
+    last: int
+
+
+class CyclesOut(Schema):
+    """Whole cycles of a motion: how many, and how far apart its first and last poses are."""
+
+    first: int
+    last: int
+    count: int
+    gap_deg: float
+
+
 class ClipOut(Schema):
     id: int
     name: str
@@ -250,6 +269,7 @@ class ClipOut(Schema):
     joints: list[JointOut]
     end_sites: list[EndSiteOut]
     reading: ReadingOut
+    marks: list[MarkOut]
     notes: list[str]
     warnings: list[str]
     head: RevisionOut
@@ -344,6 +364,10 @@ class BatchOut(Schema):
 
 class OnRevision(Schema):
     revision: int
+
+
+class JumpIn(OnRevision):
+    to: int = Field(description="the revision that becomes the head")
 
 
 class PreviewIn(Schema):

@@ -133,9 +133,9 @@ def frame_changed(a: State, b: State) -> bool:
     return parts[0] != parts[1]
 
 
-def stored_bytes(states: Iterable[State]) -> int:
-    """Bytes of all blobs that some states hold, each counted once."""
-    shas: set[str] = set()
+def stored_bytes(states: Iterable[State], lines: Iterable[str] = ()) -> int:
+    """Bytes of all blobs that some states and recipes hold, each counted once."""
+    shas = set(lines)
     for state in states:
         raw = bytes(state.manifest)
         shas |= {raw[k : k + 32].hex() for k in range(0, len(raw), 32)}

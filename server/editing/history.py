@@ -21,7 +21,7 @@ from library.models import Take
 from library.profiles import profile_for
 
 from editing.documents import changed_channels, header_changed, load_clip
-from editing.models import Clip, Revision, State
+from editing.models import Clip, Revision, State, keep_lines
 from editing.recipes import (
     Line,
     moved_take,
@@ -69,7 +69,7 @@ def open_clip(take: Take, user: AbstractBaseUser) -> Clip:
         first = Revision.objects.create(
             clip=clip,
             number=1,
-            recipe=[step.line],
+            lines=keep_lines([step.line]),
             state=step.state,
             cause="Bring in",
             author=user,
@@ -183,7 +183,7 @@ def _together(
     """Parameters of two lines in a row that make one, None where they stay two."""
     if operation == "edit":
         return _edits_together(first, second)
-    if operation == "edit_marks" or operation == "edit_contacts":
+    if operation in ("edit_marks", "edit_contacts"):
         return {"edits": [*first["edits"], *second["edits"]]}
     if operation == "accept" and first.get("meant", True) == second.get("meant", True):
         return {**second, "findings": [*first["findings"], *second["findings"]]}
@@ -308,7 +308,7 @@ def _commit(
             parent=head,
             take=result.take or head.take,
             number=newest + 1,
-            recipe=result.recipe,
+            lines=keep_lines(result.recipe),
             state=result.state,
             cause=result.cause,
             report=result.report,

@@ -1,13 +1,22 @@
 """Clips as documents: blobs, states, revisions, memoised lines."""
 
+import hashlib
+import zlib
+from collections.abc import Sequence
+from typing import Any
+
+import orjson
+from cachetools import LRUCache
 from django.conf import settings
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import models
+from django.utils.functional import cached_property
 from library.models import Take, Workspace
 
 
 class Blob(models.Model):
-    """Bytes named by the SHA-256 of their content: a channel's columns, or a clip's header."""
+    """Bytes named by the SHA-256 of their content: a channel's columns, a clip's header, or a
+    recipe's line, compressed."""
 
     sha = models.CharField(primary_key=True, max_length=64)
     data = models.BinaryField()
@@ -70,14 +79,15 @@ class Clip(models.Model):
 class Revision(models.Model):
     """A step of a clip's history: the recipe that made it and the state it made.
 
-    ``take`` is what lies beneath it: undoing a swap brings the other take back.
+    ``take`` is what lies beneath it: undoing a swap brings the other take back. ``lines`` are the
+    digests of its recipe's lines: revisions of one clip have most of them in common.
     """
 
     clip = models.ForeignKey(Clip, on_delete=models.CASCADE, related_name="revisions")
     take = models.ForeignKey(Take, null=True, on_delete=models.CASCADE, related_name="+")
     parent = models.ForeignKey("self", null=True, on_delete=models.PROTECT, related_name="+")
     number = models.PositiveIntegerField()
-    recipe = models.JSONField(default=list)
+    lines = models.JSONField(default=list)
     state = models.ForeignKey(State, on_delete=models.PROTECT)
     cause = models.CharField(max_length=200)
     report = models.JSONField(default=dict)
@@ -91,6 +101,29 @@ class Revision(models.Model):
             models.UniqueConstraint(fields=["clip", "number"], name="revision_number_once"),
             models.UniqueConstraint(fields=["clip", "request_id"], name="write_applied_once"),
         ]
+
+    @cached_property
+    def recipe(self) -> list[dict[str, Any]]:
+        """The lines of operations that made the state, the first of them how the take is read."""
+        found = {sha: _lines[sha] for sha in self.lines if sha in _lines}
+        missing = set(self.lines) - set(found)
+        for sha, data in Blob.objects.filter(pk__in=missing).values_list("sha", "data"):
+            found[sha] = _lines[sha] = bytes(data)
+        return [orjson.loads(zlib.decompress(found[sha])) for sha in self.lines]
+
+
+_lines: LRUCache[str, bytes] = LRUCache(2**24, getsizeof=len)
+
+
+def keep_lines(recipe: Sequence[dict[str, Any]]) -> list[str]:
+    """Keep a recipe's lines, each once; their digests are a revision's ``lines``."""
+    packed = [zlib.compress(orjson.dumps(line, option=orjson.OPT_SORT_KEYS)) for line in recipe]
+    digests = [hashlib.sha256(data).hexdigest() for data in packed]
+    fresh = {sha: data for sha, data in zip(digests, packed, strict=True) if sha not in _lines}
+    Blob.objects.bulk_create(
+        [Blob(sha=sha, data=data) for sha, data in fresh.items()], ignore_conflicts=True
+    )
+    return digests
 
 
 class Recipe(models.Model):

@@ -45,10 +45,10 @@ class Whole:
     drift: Drift
 
 
-def whole_preview(line: Line, before: State, check: Progress) -> Whole:
+def whole_preview(line: Line, before: State, take: State | None, check: Progress) -> Whole:
     """The numbers and poses a line would give the whole clip."""
     standing = load_clip(before)
-    patch = compute(line, before, check)
+    patch = compute(line, before, check, take)
     check(1.0)
     clip = apply_patch(standing, patch)
     pose = evaluate(clip)

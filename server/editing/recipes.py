@@ -86,10 +86,10 @@ def compute(
     return patch
 
 
-def known(line: Line, before: State) -> Patch | None:
+def known(line: Line, before: State, take: State | None = None) -> Patch | None:
     """The patch of a line that was computed a moment ago, if it is still at hand."""
     with _patches_lock:
-        return _patches.get(memo_key(line, before))
+        return _patches.get(memo_key(line, before, take))
 
 
 def needs_take(line: Line) -> bool:

@@ -125,9 +125,30 @@ export interface paths {
         };
         /**
          * Curves
-         * @description The curves of joints given by index, ``joints=3,4``.
+         * @description The curves of joints given by index, ``joints=3,4``; with ``take`` those of the take as
+         *     read, on the revision's time.
          */
         get: operations["api_clips_curves"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/cycles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Cycles
+         * @description The longest run of whole cycles that begins at ``first``, null where there is none.
+         */
+        get: operations["api_clips_cycles"];
         put?: never;
         post?: never;
         delete?: never;
@@ -228,6 +249,26 @@ export interface paths {
         get: operations["api_clips_clip_history"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/jump": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Jump
+         * @description Make any revision of the clip its head; nothing is lost.
+         */
+        post: operations["api_clips_jump"];
         delete?: never;
         options?: never;
         head?: never;
@@ -755,7 +796,9 @@ export interface components {
              *       "frames": null,
              *       "groups": null,
              *       "joints": null,
-             *       "limbs": null
+             *       "keys": null,
+             *       "limbs": null,
+             *       "only": null
              *     }
              */
             scope: components["schemas"]["ScopeIO"];
@@ -863,6 +906,8 @@ export interface components {
             id: number;
             /** Joints */
             joints: components["schemas"]["JointOut"][];
+            /** Marks */
+            marks: components["schemas"]["MarkOut"][];
             /** Name */
             name: string;
             /** Notes */
@@ -921,6 +966,20 @@ export interface components {
             password: string;
             /** Username */
             username: string;
+        };
+        /**
+         * CyclesOut
+         * @description Whole cycles of a motion: how many, and how far apart its first and last poses are.
+         */
+        CyclesOut: {
+            /** Count */
+            count: number;
+            /** First */
+            first: number;
+            /** Gap Deg */
+            gap_deg: number;
+            /** Last */
+            last: number;
         };
         /** DeliverIn */
         DeliverIn: {
@@ -1012,7 +1071,9 @@ export interface components {
              *       "frames": null,
              *       "groups": null,
              *       "joints": null,
-             *       "limbs": null
+             *       "keys": null,
+             *       "limbs": null,
+             *       "only": null
              *     }
              */
             scope: components["schemas"]["ScopeIO"];
@@ -1126,6 +1187,16 @@ export interface components {
             /** Source */
             source: string;
         };
+        /** JumpIn */
+        JumpIn: {
+            /** Revision */
+            revision: number;
+            /**
+             * To
+             * @description the revision that becomes the head
+             */
+            to: number;
+        };
         /** KindOut */
         KindOut: {
             /** Meaning */
@@ -1156,6 +1227,15 @@ export interface components {
             /** Version */
             version: number;
         };
+        /** MarkOut */
+        MarkOut: {
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Name */
+            name: string;
+        };
         /** OnRevision */
         OnRevision: {
             /** Revision */
@@ -1165,10 +1245,20 @@ export interface components {
         OperationOut: {
             /** About */
             about: string;
+            /**
+             * Keyed
+             * @description whether it can be limited to single keys
+             */
+            keyed: boolean;
             /** Name */
             name: string;
             /** Params */
             params: components["schemas"]["ParamOut"][];
+            /**
+             * Part
+             * @description the part of its step, empty where the step has none
+             */
+            part: string;
             /** Ranged */
             ranged: boolean;
             /** Step */
@@ -1278,7 +1368,9 @@ export interface components {
              *       "frames": null,
              *       "groups": null,
              *       "joints": null,
-             *       "limbs": null
+             *       "keys": null,
+             *       "limbs": null,
+             *       "only": null
              *     }
              */
             scope: components["schemas"]["ScopeIO"];
@@ -1428,8 +1520,25 @@ export interface components {
             groups?: string[] | null;
             /** Joints */
             joints?: string[] | null;
+            /**
+             * Keys
+             * @description keys: joint, channel, id
+             */
+            keys?: [
+                string,
+                string,
+                number
+            ][] | null;
             /** Limbs */
             limbs?: string[] | null;
+            /**
+             * Only
+             * @description channels: joint, channel
+             */
+            only?: [
+                string,
+                string
+            ][] | null;
         };
         /** SessionOut */
         SessionOut: {
@@ -1731,6 +1840,7 @@ export interface operations {
             query: {
                 revision: number;
                 joints: string;
+                take?: boolean;
             };
             header?: never;
             path: {
@@ -1746,6 +1856,32 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    api_clips_cycles: {
+        parameters: {
+            query: {
+                revision: number;
+                first: number;
+                last: number;
+            };
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CyclesOut"] | null;
+                };
             };
         };
     };
@@ -1886,6 +2022,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HistoryOut"][];
+                };
+            };
+        };
+    };
+    api_clips_jump: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JumpIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConflictOut"];
                 };
             };
         };
