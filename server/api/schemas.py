@@ -163,8 +163,8 @@ class ScopeIO(Schema):
     channels: list[str] | None = None
     frames: list[int] | None = Field(None, min_length=2, max_length=2)
     limbs: list[str] | None = None
-    only: list[tuple[str, str]] | None = Field(None, description="channels: joint, channel")
-    keys: list[tuple[str, str, int]] | None = Field(None, description="keys: joint, channel, id")
+    only: list[list[str]] | None = Field(None, description="channels: joint, channel")
+    keys: list[list[str | int]] | None = Field(None, description="keys: joint, channel, id")
 
 
 class LineOut(Schema):

@@ -11,18 +11,80 @@ from typing import Any
 
 import numpy as np
 from leancurve import rotation
-from leancurve.curve import KeyedCurve
+from leancurve.curve import Curve, KeyedCurve, SampledCurve, keyed
+from leancurve.operations.brush import BrushParams, brushed
+from leancurve.operations.edit import KeyEdit, edited_curve
 from leancurve.skeleton import Skeleton, forward_kinematics
 
 from tests.conftest import PROJECT
 from tests.core.test_curve import random_curve
+from tests.core.test_segments import mixed_curve
 
 FILE = PROJECT / "web/src/clip/vectors.json"
 
 
 def _curve(curve: KeyedCurve, frames: np.ndarray) -> dict[str, Any]:
-    columns = {n: c.tolist() for n, c in curve.columns.items()}
-    return {"columns": columns, "frames": frames.tolist(), "values": curve.at(frames).tolist()}
+    return {
+        "columns": _columns(curve),
+        "frames": frames.tolist(),
+        "values": curve.at(frames).tolist(),
+    }
+
+
+def _columns(curve: Curve) -> dict[str, Any]:
+    return {n: c.tolist() for n, c in curve.stored.items()}
+
+
+EDITS: list[list[dict[str, Any]]] = [
+    [{"id": 2, "frame": 0, "value": 8.0}, {"id": 3, "frame": 0, "value": -4.0}],
+    [{"id": 1, "frame": 0, "handle": "flat"}, {"id": 2, "frame": 0, "handle": "straight"}],
+    [{"id": 1, "frame": 0, "handle": "flowing"}, {"id": 3, "frame": 0, "handle": "hold"}],
+    [{"id": 2, "frame": 0, "slope_in": 1.0, "slope_out": -2.0, "length_out": 0.8, "broken": True}],
+    [{"id": 40, "frame": 27.0, "do": "make"}, {"id": 40, "frame": 27.0, "value": 3.5}],
+    [{"id": 2, "frame": 0, "do": "remove"}],
+    [{"id": 2, "frame": 0, "segment": "spring"}, {"id": 1, "frame": 0, "segment": "bounce",
+                                                  "swings": 3}],
+    [{"id": 1, "frame": 0, "time": 33.0}, {"id": 2, "frame": 0, "time": 44.0}],
+    [{"id": 1, "frame": 0, "time": 55.0, "value": 2.0}, {"id": 3, "frame": 0, "value": 9.0}],
+]  # fmt: skip
+
+STROKES: list[dict[str, Any]] = [
+    {"kind": "pull", "radius": 18, "dabs": [{"frame": 30, "strength": 1}], "by": 6.0},
+    {"kind": "pull", "radius": 25, "dabs": [{"frame": 41.5, "strength": 1}], "by_frames": 7.0,
+     "by": -2.0},
+    {"kind": "calm", "radius": 30, "dabs": [{"frame": 20, "strength": 0.8},
+                                            {"frame": 28, "strength": 0.8}]},
+    {"kind": "restore", "radius": 22, "dabs": [{"frame": 50, "strength": 0.6}]},
+]  # fmt: skip
+
+
+def _hand_work() -> dict[str, Any]:
+    curve = keyed([0, 20, 40, 60, 90], [0, 5, 2, 7, 1])
+    edits = []
+    for given in EDITS:
+        keys = [KeyEdit(joint="a", channel="rx", **e) for e in given]
+        edits.append({"edits": given, "columns": _columns(edited_curve(curve, keys)[0])})
+    random = np.random.default_rng(3)
+    dense = SampledCurve(np.cumsum(random.normal(size=91)))
+    take = SampledCurve(10 * np.sin(np.arange(91) / 9.0))
+    strokes = []
+    for given in STROKES:
+        params = BrushParams(**given)
+        stroke = {"by": 0, "by_frames": 0, **given}
+        strokes.append(
+            {
+                "stroke": stroke,
+                "dense": _columns(brushed(dense, params, take)),
+                "keyed": _columns(brushed(curve, params, take)),
+            }
+        )
+    return {
+        "curve": _columns(curve),
+        "dense": dense.values.tolist(),
+        "take": take.values.tolist(),
+        "edits": edits,
+        "strokes": strokes,
+    }
 
 
 def vectors() -> dict[str, Any]:
@@ -32,6 +94,9 @@ def vectors() -> dict[str, Any]:
         curve = random_curve(seed, keys=7)
         curve = curve.edited(segment=(random.integers(0, 9, 7) // 7).astype(np.uint8))
         curves.append(_curve(curve, np.sort(random.uniform(-3, curve.time[-1] + 3, 25))))
+    for seed in range(6):
+        curve = mixed_curve(seed)
+        curves.append(_curve(curve, np.sort(random.uniform(-90, curve.time[-1] + 90, 40))))
     skeleton = Skeleton(
         ("a", "b", "c", "d"), (-1, 0, 1, 1), ((1, 2, 3), (0, 10, 0), (5, 0, 1), (-5, 0, 1))
     )
@@ -42,6 +107,7 @@ def vectors() -> dict[str, Any]:
     rotations, positions = forward_kinematics(skeleton, local, translation)
     return {
         "curves": curves,
+        "hand": _hand_work(),
         "kinematics": {
             "parents": list(skeleton.parents),
             "offsets": [list(o) for o in skeleton.offsets],
@@ -58,9 +124,10 @@ def test_the_browsers_vectors_are_the_cores() -> None:
     if os.environ.get("LEAN_WRITE_VECTORS"):
         FILE.write_text(json.dumps(made, indent=1) + "\n")
     kept = json.loads(FILE.read_text())
-    assert len(kept["curves"]) == len(made["curves"]) == 6
+    assert len(kept["curves"]) == len(made["curves"]) == 12
     for a, b in zip(kept["curves"], made["curves"], strict=True):
         assert np.abs(np.array(a["values"]) - b["values"]).max() < 1e-9
+    assert kept["hand"] == json.loads(json.dumps(made["hand"]))
     for name in ("world_rotation", "world_position"):
         gap = np.array(kept["kinematics"][name]) - made["kinematics"][name]
         assert np.abs(gap).max() < 1e-9

@@ -35,9 +35,7 @@ def edit(api: Api, clip: dict, *keys: dict[str, Any]) -> dict:
 
 
 def lines(api: Api, clip: dict) -> list[dict]:
-    out: list[dict] = api.get(
-        f"clips/{clip['id']}/recipe?revision={clip['head']['id']}"
-    ).json()
+    out: list[dict] = api.get(f"clips/{clip['id']}/recipe?revision={clip['head']['id']}").json()
     return out
 
 
@@ -88,7 +86,7 @@ def test_after_a_changed_line_edits_land_on_their_keys_or_are_listed(api: Api, t
 
 
 def test_long_rows_of_edits_begin_new_lines_and_lines_are_kept_once(api: Api, thin: dict) -> None:
-    ids, times = (c.tolist() for c in first_keys(thin))
+    times = first_keys(thin)[1].tolist()
     clip = thin
     for turn in range(4):
         keys = [

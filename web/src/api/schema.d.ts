@@ -1524,21 +1524,14 @@ export interface components {
              * Keys
              * @description keys: joint, channel, id
              */
-            keys?: [
-                string,
-                string,
-                number
-            ][] | null;
+            keys?: (string | number)[][] | null;
             /** Limbs */
             limbs?: string[] | null;
             /**
              * Only
              * @description channels: joint, channel
              */
-            only?: [
-                string,
-                string
-            ][] | null;
+            only?: string[][] | null;
         };
         /** SessionOut */
         SessionOut: {

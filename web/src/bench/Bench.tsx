@@ -64,7 +64,7 @@ export function Bench() {
   const poses = useBench((s) => s.poses)
   const notice = useBench((s) => s.notice)
   const step = useBench((s) => s.step)
-  const [sheetHeight, split] = useSplit('sheet', 296, 120, 560)
+  const [sheetHeight, split] = useSplit('sheet', 330, 150, 600)
   const full = useFullPane()
   const [opened, setOpened] = useState('')
   useKeys()

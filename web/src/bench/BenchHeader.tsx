@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/react-query'
 import { History, Redo2, Undo2 } from 'lucide-react'
 import { Link } from 'react-router'
 import { answer, client } from '../api/client'
-import { redo, undo, useBench } from '../clip/bench'
+import { jump, redo, undo, useBench } from '../clip/bench'
 import { useOverlay } from '../commands/overlay'
 import { useSession } from '../session/session'
 import { Button, Popover, Tip } from '../ui/controls'
@@ -27,21 +27,33 @@ function HistoryList() {
         client.GET('/api/clips/{clip_id}/storage', { params: { path: { clip_id: clip!.id } } }),
       ),
   })
+  // Revisions that led to the head; others were left or undone.
+  const parents = new Map((list.data ?? []).map((r) => [r.id, r.parent]))
+  const line = new Set<number>()
+  for (let at: number | null | undefined = clip?.head.id; at != null; at = parents.get(at))
+    line.add(at)
   return (
     <>
       <ol className="max-h-80 w-72 overflow-y-auto" aria-label="History">
         {[...(list.data ?? [])].reverse().map((r) => (
-          <li
-            key={r.id}
-            aria-current={r.head ? 'true' : undefined}
-            className={`flex justify-between gap-3 px-1 py-1 ${r.head ? 'bg-sunk font-semibold' : ''}`}
-          >
-            <span>
-              <span className="num text-ink-3">{r.number}</span> {r.cause}
-            </span>
-            <time className="num text-ink-3">
-              {new Date(r.created).toLocaleTimeString('en-GB')}
-            </time>
+          <li key={r.id}>
+            <button
+              type="button"
+              aria-current={r.head ? 'true' : undefined}
+              title={line.has(r.id) ? undefined : 'Left or undone: press to go to it'}
+              className={`flex min-h-6 w-full justify-between gap-3 rounded-[3px] px-1 py-0.5 text-left hover:bg-sunk ${r.head ? 'bg-sunk font-semibold' : ''}`}
+              onClick={() => void jump(r.id)}
+            >
+              <span className={line.has(r.id) ? '' : 'pl-4 text-ink-2'}>
+                <span className="num text-ink-3">{r.number}</span>{' '}
+                {!line.has(r.id) && <span className="sr-only">left or undone: </span>}
+                {line.has(r.id) ? '' : '↳ '}
+                {r.cause}
+              </span>
+              <time className="num text-ink-3">
+                {new Date(r.created).toLocaleTimeString('en-GB')}
+              </time>
+            </button>
           </li>
         ))}
       </ol>

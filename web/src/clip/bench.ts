@@ -15,13 +15,25 @@ import {
   type Readout,
   splitKey,
 } from './curves'
+import { draft } from './draft'
 import { type Poses, posesOf, withChanged } from './poses'
+import { clearKeys, useSelection } from './selection'
 import { transport } from './transport'
+import { lookAnew, useViewing } from './viewing'
 
 export type Clip = Schemas['ClipOut']
-export type StepName = 'bring-in' | 'inspect' | 'unflip' | 'calm' | 'thin' | 'deliver' | 'recipe'
+export type StepName =
+  | 'bring-in'
+  | 'inspect'
+  | 'unflip'
+  | 'calm'
+  | 'thin'
+  | 'shape'
+  | 'deliver'
+  | 'recipe'
 export type Finding = Schemas['FindingOut']
 export type Contact = Schemas['ContactOut']
+export type Mark = Schemas['MarkOut']
 export type Scope = Schemas['ScopeIO']
 
 /** What an operation would make: shown, never saved. */
@@ -102,10 +114,14 @@ const { getState: get, setState: set } = useBench
 /** The channels that the sheet shows. */
 export function shownChannels(state: Pick<BenchState, 'clip' | 'joints' | 'channels' | 'readout'>) {
   if (!state.clip) return []
+  const { pinned, hidden } = useViewing.getState()
   const own = state.channels.length
     ? state.channels
     : state.joints.flatMap((j) => state.clip!.joints[j]!.channels.map((c) => channelKey(j, c)))
-  return [...own, ...readoutChannels(state)]
+  const all = [...new Set([...pinned, ...own])]
+  // What is picked by name is shown, hidden or not.
+  const shown = state.channels.length ? all : all.filter((key) => !hidden.has(key))
+  return [...shown, ...readoutChannels(state)]
 }
 
 function readoutChannels({ joints, readout }: Pick<BenchState, 'joints' | 'readout'>) {
@@ -123,6 +139,10 @@ function message(trouble: unknown): string {
 /** Open a clip: document, poses, the root's curves; views are fitted by those who draw. */
 export async function openClip(id: number): Promise<void> {
   wanted = null
+  lookAnew()
+  clearKeys()
+  draft.drop()
+  draft.arrived()
   set({ ...useBench.getInitialState(), step: get().step })
   try {
     const clip = await answer(
@@ -151,21 +171,47 @@ async function loadPoses(): Promise<void> {
       ? withChanged(poses, got)
       : posesOf(got, clip.joints.length)
   set({ poses: next, posed: clip.head.id })
+  draft.arrived()
 }
 
-/** Fetch the curves of selected joints that are not here yet. */
+/** The revision that the curves which are here are of: after a change, the one before. */
+let curvesOfHead = -1
+
+/** Fetch the curves of selected and pinned joints that are not here yet, or all of them where
+ * the head has moved: until they are here, what was shown stays. */
 async function loadCurves(): Promise<void> {
   const { clip, joints, curves } = get()
   if (!clip) return
-  const missing = joints.filter((j) =>
-    clip.joints[j]!.channels.some((c) => !curves.has(channelKey(j, c))),
+  const stale = curvesOfHead !== clip.head.id
+  const { pinned, muted } = useViewing.getState()
+  const held = [...pinned, ...muted].map((key) => splitKey(key).joint)
+  const missing = [...new Set([...joints, ...held])].filter(
+    (j) => stale || clip.joints[j]!.channels.some((c) => !curves.has(channelKey(j, c))),
   )
   if (!missing.length) return
   const got = await numbers(
     `/api/clips/${clip.id}/curves?revision=${clip.head.id}&joints=${missing.join(',')}`,
   )
   if (get().clip?.head.id !== clip.head.id) return
-  set({ curves: new Map([...get().curves, ...curvesOf(got)]) })
+  const old = curvesOfHead === clip.head.id ? get().curves : new Map<ChannelKey, Curve>()
+  curvesOfHead = clip.head.id
+  set({ curves: new Map([...old, ...curvesOf(got)]) })
+  dropGoneKeys()
+}
+
+/** Keys that are no more are no longer selected. */
+function dropGoneKeys(): void {
+  const { keys } = useSelection.getState()
+  if (!keys.size) return
+  const { curves } = get()
+  const left = new Map<ChannelKey, Set<number>>()
+  for (const [key, ids] of keys) {
+    const curve = curves.get(key)
+    if (curve?.kind !== 'keyed') continue
+    const own = new Set([...curve.id].map(Number).filter((id) => ids.has(id)))
+    if (own.size) left.set(key, own)
+  }
+  useSelection.setState({ keys: left })
 }
 
 /** Fetch the read-outs of selected joints that are not here yet. */
@@ -229,6 +275,10 @@ export function notify(text: string): void {
 
 export function selectJoints(joints: number[], channels: ChannelKey[] = []): void {
   set({ joints, channels })
+  const shown = new Set(shownChannels(get()))
+  const { keys } = useSelection.getState()
+  const left = new Map([...keys].filter(([key]) => shown.has(key)))
+  if (left.size < keys.size) useSelection.setState({ keys: left })
   Promise.all([loadCurves(), loadReadouts()]).catch((trouble: unknown) => notify(message(trouble)))
   // What is being asked for counts, not only what has come back.
   const { preview, previewing } = get()
@@ -243,6 +293,8 @@ export function selectChannels(channels: ChannelKey[]): void {
   const joints = [...new Set(channels.map((c) => splitKey(c).joint))]
   selectJoints(joints, channels)
 }
+
+const PAUSE = 120 // ms
 
 /** Everything the server said of a new head takes the place of what stood. */
 async function headMoved(clip: Clip): Promise<void> {
@@ -263,14 +315,15 @@ async function headMoved(clip: Clip): Promise<void> {
     preview: null,
     previewTrouble: null,
     previewing: false,
-    curves: new Map(),
-    drift: null,
-    driftFrames: null,
-    findings: null,
   })
   try {
+    // The curves and poses that were seen stay until the new ones are here.
+    await Promise.all([loadPoses(), loadCurves()])
     const rest = reread ? [loadBody()] : []
-    await Promise.all([loadPoses(), loadCurves(), loadReadouts(), loadNumbers(), ...rest])
+    await Promise.all([loadReadouts(), ...rest])
+    // Findings and drift of the whole clip wait for a pause in the work.
+    await new Promise((done) => setTimeout(done, PAUSE))
+    if (get().clip?.head.id === clip.head.id) await loadNumbers()
   } catch (trouble) {
     notify(message(trouble))
   }
@@ -309,7 +362,13 @@ async function changeNow(call: (clip: Clip) => Promise<Clip> | null): Promise<bo
         client.GET('/api/clips/{clip_id}', { params: { path: { clip_id: clip.id } } }),
       )
       void headMoved(fresh)
-    } else notify(message(trouble))
+    } else {
+      notify(message(trouble))
+      // What was shown before it was kept is not kept: the server's curves come back.
+      curvesOfHead = -1
+      draft.arrived()
+      void loadCurves().catch(() => {})
+    }
     return false
   } finally {
     set({ saving: false })
@@ -357,6 +416,19 @@ export const undo = (): Promise<boolean> =>
 export const redo = (): Promise<boolean> =>
   change((clip) =>
     clip.can_redo ? answer(client.POST('/api/clips/{clip_id}/redo', step(clip))) : null,
+  )
+
+/** Make any revision the head: the history is a list to be jumped in. */
+export const jump = (to: number): Promise<boolean> =>
+  change((clip) =>
+    clip.head.id === to
+      ? null
+      : answer(
+          client.POST('/api/clips/{clip_id}/jump', {
+            params: { path: { clip_id: clip.id } },
+            body: { revision: clip.head.id, to },
+          }),
+        ),
   )
 
 let asked = new AbortController()

@@ -18,7 +18,20 @@ export interface KeyedCurve {
   handle: Uint8Array
   segment: Uint8Array
   flags: Uint8Array
+  swings: Uint8Array
+  decay: Float64Array
+  /** How the curve goes on before its first and after its last key. */
+  extend: Uint8Array
 }
+
+/** The names of the core's kinds, by their numbers. */
+export const HANDLES = ['eased', 'flowing', 'flat', 'straight', 'hold', 'free'] as const
+export const SEGMENTS = ['curve', 'straight', 'hold', 'spring', 'bounce'] as const
+export const EXTENDS = ['hold', 'straight', 'repeat', 'repeat_offset'] as const
+export type HandleName = (typeof HANDLES)[number]
+export type SegmentName = (typeof SEGMENTS)[number]
+export type ExtendName = (typeof EXTENDS)[number]
+export const BROKEN = 4
 
 export type Curve = SampledCurve | KeyedCurve
 
@@ -51,9 +64,9 @@ const NAMES: Record<string, string> = { p: 'position', v: 'speed', a: 'accelerat
 export const readoutUnit = (key: ChannelKey): string | undefined => UNITS[splitKey(key).channel[0]!]
 export const readoutName = (key: ChannelKey): string | undefined => NAMES[splitKey(key).channel[0]!]
 
-const SEGMENT_STRAIGHT = 1
-const SEGMENT_HOLD = 2
-const THIRD = 1 / 3
+const [CURVE, STRAIGHT, HOLD, SPRING, BOUNCE] = [0, 1, 2, 3, 4]
+const [ON_STRAIGHT, REPEAT, REPEAT_OFFSET] = [1, 2, 3]
+export const THIRD = 1 / 3
 
 /** The parameter at which a segment's normalised time is `x`: the core's `solve_time`. */
 export function solveTime(x: number, outLength: number, inLength: number): number {
@@ -101,17 +114,76 @@ export function valueAt(curve: Curve, time: number): number {
     const a = curve.values[k]!
     return a + (t - k) * (curve.values[k + 1]! - a)
   }
-  const { time: times, value } = curve
+  const { time: times, value, extend } = curve
   const last = times.length - 1
-  const k = keyAt(times, time)
-  if (k < 0) return value[0]!
-  if (k >= last) return value[last]!
+  let at = time
+  let added = 0
+  if (last > 0 && (time < times[0]! || time > times[last]!)) {
+    const early = time < times[0]!
+    const on = extend[early ? 0 : 1]!
+    const end = early ? 0 : last
+    if (on === ON_STRAIGHT) return value[end]! + endSlope(curve, early) * (time - times[end]!)
+    if (on >= REPEAT) {
+      const period = times[last]! - times[0]!
+      const turn = Math.floor((time - times[0]!) / period)
+      at = Math.min(Math.max(time - turn * period, times[0]!), times[last]!)
+      if (on === REPEAT_OFFSET) added = (value[last]! - value[0]!) * turn
+    }
+  }
+  const k = keyAt(times, at)
+  if (k < 0) return value[0]! + added
+  if (k >= last) return value[last]! + added
+  return added + within(curve, k, at)
+}
+
+/** The slope with which a curve leaves its keys, before or after them. */
+function endSlope(curve: KeyedCurve, early: boolean): number {
+  const { time, value, segment } = curve
+  const k = early ? 0 : time.length - 2
+  if (segment[k] === CURVE) return early ? curve.slope_out[0]! : curve.slope_in.at(-1)!
+  if (segment[k] === STRAIGHT) return (value[k + 1]! - value[k]!) / (time[k + 1]! - time[k]!)
+  return 0
+}
+
+/** How far a damped spring has come at `x`: the core's `sprung`. */
+export function sprung(x: number, swings: number, decay: number): number {
+  let omega = (swings + 1) * Math.PI
+  for (let i = 0; i < 60; i++) omega = (swings + 1) * Math.PI - Math.atan(omega / decay)
+  const wave = Math.cos(omega * x) + (decay / omega) * Math.sin(omega * x)
+  return 1 - Math.exp(-decay * x) * wave
+}
+
+/** How far a bouncing thing has come at `x`: the core's `bounced`. */
+export function bounced(x: number, swings: number, decay: number): number {
+  const ratio = Math.exp(-decay / 2)
+  let whole = 1
+  for (let i = 1; i <= swings; i++) whole += 2 * ratio ** i
+  const fall = 1 / whole
+  if (x < fall) return (x / fall) ** 2
+  let begin = fall
+  for (let i = 1; i <= swings; i++) {
+    const half = fall * ratio ** i
+    if (x <= begin + 2 * half) {
+      const away = (x - begin - half) / half
+      return 1 - ratio ** (2 * i) * (1 - away * away)
+    }
+    begin += 2 * half
+  }
+  return 1
+}
+
+/** Value in segment `k` at a time between its keys. */
+function within(curve: KeyedCurve, k: number, time: number): number {
+  const { time: times, value } = curve
   const v0 = value[k]!
   const v1 = value[k + 1]!
-  if (curve.segment[k] === SEGMENT_HOLD) return v0
+  const kind = curve.segment[k]
+  if (kind === HOLD) return v0
   const span = times[k + 1]! - times[k]!
   const x = (time - times[k]!) / span
-  if (curve.segment[k] === SEGMENT_STRAIGHT) return v0 + x * (v1 - v0)
+  if (kind === STRAIGHT) return v0 + x * (v1 - v0)
+  if (kind === SPRING) return v0 + sprung(x, curve.swings[k]!, curve.decay[k]!) * (v1 - v0)
+  if (kind === BOUNCE) return v0 + bounced(x, curve.swings[k]!, curve.decay[k]!) * (v1 - v0)
   const l0 = curve.length_out[k]!
   const l1 = curve.length_in[k + 1]!
   const u = solveTime(x, l0, l1)
@@ -129,6 +201,18 @@ export function onFrames(curve: Curve, frames: number): Float64Array {
   return out
 }
 
+/** A keyed curve of the columns that were sent: what says nothing is left out there. */
+export function keyed(columns: Record<string, unknown>): KeyedCurve {
+  const count = (columns.time as Float64Array).length
+  return {
+    kind: 'keyed',
+    swings: new Uint8Array(count),
+    decay: new Float64Array(count),
+    extend: new Uint8Array(2),
+    ...columns,
+  } as KeyedCurve
+}
+
 /** The curves of a numeric message, by channel. */
 export function curvesOf(message: Message): Map<ChannelKey, Curve> {
   const columns = new Map<ChannelKey, Record<string, unknown>>()
@@ -140,9 +224,7 @@ export function curvesOf(message: Message): Map<ChannelKey, Curve> {
     columns.set(key, entry)
   }
   const out = new Map<ChannelKey, Curve>()
-  for (const [key, entry] of columns) {
-    const kind = 'values' in entry ? 'sampled' : 'keyed'
-    out.set(key, { kind, ...entry } as unknown as Curve)
-  }
+  for (const [key, entry] of columns)
+    out.set(key, 'values' in entry ? ({ kind: 'sampled', ...entry } as SampledCurve) : keyed(entry))
   return out
 }

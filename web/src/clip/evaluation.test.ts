@@ -1,23 +1,26 @@
 import { describe, expect, it } from 'vitest'
+import { brushed, type Stroke } from './brush'
 import {
   axisOf,
   channelKey,
   curvesOf,
   type KeyedCurve,
+  keyed,
   onFrames,
   splitKey,
   valueAt,
 } from './curves'
+import { edited, type KeyEdit } from './keys'
 import { emptyWorld, forward, type Poses, withChanged } from './poses'
 import vectors from './vectors.json'
 
 function curveOf(columns: Record<string, number[]>): KeyedCurve {
-  const floats = ['time', 'value', 'slope_in', 'slope_out', 'length_in', 'length_out']
+  const floats = ['time', 'value', 'slope_in', 'slope_out', 'length_in', 'length_out', 'decay']
   const entries = Object.entries(columns).map(([name, list]) => {
     if (name === 'id') return [name, BigInt64Array.from(list.map(BigInt))]
     return [name, floats.includes(name) ? Float64Array.from(list) : Uint8Array.from(list)]
   })
-  return { kind: 'keyed', ...Object.fromEntries(entries) } as KeyedCurve
+  return keyed(Object.fromEntries(entries))
 }
 
 describe('curves evaluate as the core evaluates them', () => {
@@ -38,6 +41,50 @@ describe('curves evaluate as the core evaluates them', () => {
 
   it('a single sample is its value anywhere', () => {
     expect(valueAt({ kind: 'sampled', values: Float64Array.from([7]) }, 3)).toBe(7)
+  })
+})
+
+/** Columns as near as the core's. */
+function expectColumns(curve: KeyedCurve, columns: Record<string, number[]>): void {
+  const wanted = curveOf(columns)
+  for (const [name, column] of Object.entries(wanted)) {
+    if (name === 'kind') continue
+    const mine = [...(curve[name as 'time'] as Float64Array)].map(Number)
+    const theirs = [...(column as Float64Array)].map(Number)
+    expect(mine.length, name).toBe(theirs.length)
+    mine.forEach((v, k) => {
+      expect(Math.abs(v - theirs[k]!), `${name}[${k}]`).toBeLessThan(1e-6)
+    })
+  }
+}
+
+describe('hand work is as the core does it', () => {
+  const { hand } = vectors
+  const curve = () => curveOf(hand.curve as unknown as Record<string, number[]>)
+
+  hand.edits.forEach((vector, n) => {
+    it(`edits ${n}`, () => {
+      const out = edited(curve(), vector.edits as KeyEdit[])
+      expectColumns(out, vector.columns as unknown as Record<string, number[]>)
+    })
+  })
+
+  const take = { kind: 'sampled', values: Float64Array.from(hand.take) } as const
+  hand.strokes.forEach((vector, n) => {
+    const stroke = vector.stroke as Stroke
+    it(`stroke ${n} on keys`, () => {
+      const out = brushed(curve(), stroke, take, null) as KeyedCurve
+      expectColumns(out, vector.keyed as unknown as Record<string, number[]>)
+    })
+    it(`stroke ${n} on samples`, () => {
+      const dense = { kind: 'sampled', values: Float64Array.from(hand.dense) } as const
+      const out = brushed(dense, stroke, take, null)
+      if (out.kind !== 'sampled') throw new Error('samples stay samples')
+      const theirs = (vector.dense as { values: number[] }).values
+      const worst = Math.max(...theirs.map((v, f) => Math.abs(v - out.values[f]!)))
+      // The core's filter cuts its weights at four deviations.
+      expect(worst).toBeLessThan(stroke.kind === 'calm' ? 2e-3 : 1e-6)
+    })
   })
 })
 

@@ -67,8 +67,20 @@ export interface WorldPose {
   rotation: Float64Array
 }
 
+/** Joints whose pose is another than the server's: dragged, or played without a channel. */
+export type Overrides = ReadonlyMap<
+  number,
+  { rotation: readonly number[]; translation: readonly number[] }
+>
+
 /** World pose of one frame into `out`; parents stand before their children. */
-export function forward(joints: readonly Joint[], poses: Poses, frame: number, out: WorldPose) {
+export function forward(
+  joints: readonly Joint[],
+  poses: Poses,
+  frame: number,
+  out: WorldPose,
+  overrides?: Overrides,
+) {
   const { position, rotation } = out
   const f = Math.min(Math.max(Math.round(frame), 0), poses.frames - 1)
   for (let j = 0; j < joints.length; j++) {
@@ -86,6 +98,11 @@ export function forward(joints: readonly Joint[], poses: Poses, frame: number, o
     let y = poses.rotation[q + 1]!
     let z = poses.rotation[q + 2]!
     let w = poses.rotation[q + 3]!
+    const own = overrides?.get(j)
+    if (own) {
+      ;[tx, ty, tz] = own.translation as [number, number, number]
+      ;[x, y, z, w] = own.rotation as [number, number, number, number]
+    }
     const p = joint.parent
     if (p >= 0) {
       const a = rotation[4 * p]!

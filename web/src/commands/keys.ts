@@ -1,5 +1,6 @@
 /** From key presses to commands. A person's own keys come before the table's. */
 import { useEffect } from 'react'
+import { clearKeys } from '../clip/selection'
 import { useSession } from '../session/session'
 import { sheetRef } from '../sheet/SheetView'
 import { stripRef } from '../strip/StripView'
@@ -65,7 +66,9 @@ export function useKeys(): void {
     const listen = (event: KeyboardEvent) => {
       if (event.defaultPrevented || document.querySelector('[role=dialog]')) return
       if (event.key === 'Escape') {
+        // What is being dragged is put back; else nothing is selected any more.
         if (sheetRef.current?.cancel() || stripRef.current?.cancel()) event.preventDefault()
+        else if (!typing(event.target)) clearKeys()
         return
       }
       const key = keyOf(event)

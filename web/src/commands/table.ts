@@ -1,10 +1,36 @@
 /** Every command of the bench, once: its title, its key, what it does. The command list, the
  * key help, the context menu and the keyboard all read this table. */
 import { toggleFull } from '../bench/fullPane'
-import { redo, setStep, undo, useBench } from '../clip/bench'
+import {
+  redo,
+  selectChannels,
+  selectJoints,
+  setStep,
+  shownChannels,
+  undo,
+  useBench,
+} from '../clip/bench'
+import { HANDLES } from '../clip/curves'
+import { channelsOf, copySelected, deleteSelected, paste, setKeys } from '../clip/hand'
+import { markNow, toMark } from '../clip/marks'
+import { useSelection } from '../clip/selection'
+import { keepCopy, swapTrace } from '../clip/traces'
 import { transport } from '../clip/transport'
+import { toggleMuted, togglePinned, useViewing } from '../clip/viewing'
 import { prefer, theme } from '../session/session'
+import { setRadius, setStrength, takeBrush, useBrush } from '../sheet/brushState'
+import { setHandle } from '../sheet/KeyBar'
 import { sheetRef } from '../sheet/SheetView'
+import {
+  alongChannels,
+  atTheseTimes,
+  inTheRange,
+  invertKeys,
+  nudge,
+  selectAll,
+  walkChannels,
+  walkKeys,
+} from '../sheet/walking'
 import { stageRef } from '../stage/StageView'
 import { stripRef } from '../strip/StripView'
 import { useOverlay } from './overlay'
@@ -12,13 +38,80 @@ import { useOverlay } from './overlay'
 export interface Command {
   id: string
   title: string
-  group: 'Time' | 'Stage' | 'Curve sheet' | 'Steps' | 'Clip' | 'Help'
+  group: 'Time' | 'Stage' | 'Curve sheet' | 'Keys' | 'Steps' | 'Clip' | 'Help'
   /** As `keyOf` writes it: modifiers, then the key. */
   key: string
   run: () => void
 }
 
+const focus = (label: string) => {
+  const input = document.querySelector<HTMLInputElement>(`[aria-label="${label}"]`)
+  input?.focus()
+  input?.select()
+}
+
 const press = (selector: string) => document.querySelector<HTMLElement>(selector)?.click()
+
+/** Muted is what keys are selected on, else all that is shown. */
+const chosenChannels = () => {
+  const { keys } = useSelection.getState()
+  return keys.size ? [...keys.keys()] : shownChannels(useBench.getState())
+}
+
+const isolate = () => {
+  const { keys } = useSelection.getState()
+  const { channels } = useBench.getState()
+  if (channels.length) selectJoints(useBench.getState().joints)
+  else if (keys.size) selectChannels([...keys.keys()])
+}
+
+const key = (id: string, title: string, key: string, run: () => void): Command => ({
+  id,
+  title,
+  group: 'Keys',
+  key,
+  run,
+})
+
+const KEYS: readonly Command[] = [
+  key('walk-back', 'Select the key before', 'A', () => walkKeys(-1)),
+  key('walk-on', 'Select the key after', 'D', () => walkKeys(1)),
+  key('channel-up', 'To the channel above', 'W', () => walkChannels(-1)),
+  key('channel-down', 'To the channel below', 'S', () => walkChannels(1)),
+  key('earlier', 'Selected keys a frame earlier', 'Ctrl+ArrowLeft', () => nudge(-1, 0)),
+  key('later', 'Selected keys a frame later', 'Ctrl+ArrowRight', () => nudge(1, 0)),
+  key('higher', 'Selected keys a step higher', 'Ctrl+ArrowUp', () => nudge(0, 1)),
+  key('lower', 'Selected keys a step lower', 'Ctrl+ArrowDown', () => nudge(0, -1)),
+  key('much-higher', 'Ten steps higher', 'Ctrl+Shift+ArrowUp', () => nudge(0, 10)),
+  key('much-lower', 'Ten steps lower', 'Ctrl+Shift+ArrowDown', () => nudge(0, -10)),
+  key('type-frame', 'Type the keys’ frame', 'F', () => focus('Frame of the selected keys')),
+  key('type-value', 'Type the keys’ value', 'G', () => focus('Value of the selected keys')),
+  key('set-key', 'Set a key on the shown channels', 'T', () => setKeys(channelsOf('shown'))),
+  key('set-pose', 'Set a key on the selected joints', 'Shift+T', () => setKeys(channelsOf('all'))),
+  key('delete', 'Delete the selected keys', 'Delete', deleteSelected),
+  key('copy', 'Copy keys', 'Ctrl+C', () => void copySelected()),
+  key('cut', 'Cut keys', 'Ctrl+X', () => {
+    if (copySelected()) deleteSelected()
+  }),
+  key('paste', 'Paste keys at now', 'Ctrl+V', paste),
+  key('select-all', 'Select all keys shown', 'Ctrl+A', selectAll),
+  key('invert', 'Invert the selection', 'Ctrl+I', invertKeys),
+  key('along', 'All keys of these channels', 'Y', alongChannels),
+  key('these-times', 'All keys at these times', 'Shift+Y', atTheseTimes),
+  key('in-range', 'All keys in the range', 'Shift+R', inTheRange),
+  ...HANDLES.map((name, k) =>
+    key(`handle-${name}`, `Handles: ${name}`, `Shift+${k + 4}`, () => setHandle(name)),
+  ),
+  key('pull', 'Brush: pull', 'B', () => takeBrush('pull')),
+  key('calm-brush', 'Brush: calm', 'N', () => takeBrush('calm')),
+  key('restore', 'Brush: restore', 'Shift+B', () => takeBrush('restore')),
+  key('smaller', 'Brush smaller', '[', () => setRadius(useBrush.getState().radius / 1.2)),
+  key('larger', 'Brush larger', ']', () => setRadius(useBrush.getState().radius * 1.2 + 0.5)),
+  key('weaker', 'Brush weaker', 'Shift+{', () => setStrength(useBrush.getState().strength - 0.1)),
+  key('stronger', 'Brush stronger', 'Shift+}', () =>
+    setStrength(useBrush.getState().strength + 0.1),
+  ),
+]
 
 const toKey = (direction: -1 | 1) => {
   const frame = stripRef.current?.keyBeside(direction)
@@ -102,6 +195,27 @@ export const COMMANDS: readonly Command[] = [
     run: () => transport.setRange(0, transport.frames - 1),
   },
   {
+    id: 'mark-now',
+    title: 'Mark now',
+    group: 'Time',
+    key: 'Shift+S',
+    run: markNow,
+  },
+  {
+    id: 'mark-before',
+    title: 'To the mark before',
+    group: 'Time',
+    key: 'Alt+Q',
+    run: () => toMark(-1),
+  },
+  {
+    id: 'mark-after',
+    title: 'To the mark after',
+    group: 'Time',
+    key: 'Alt+E',
+    run: () => toMark(1),
+  },
+  {
     id: 'loop',
     title: 'Loop on or off',
     group: 'Time',
@@ -180,10 +294,10 @@ export const COMMANDS: readonly Command[] = [
   },
   {
     id: 'frame-values',
-    title: 'Frame the selection, time as it is',
+    title: 'Frame the selected keys, or the values seen',
     group: 'Curve sheet',
     key: '2',
-    run: () => sheetRef.current?.frameAll(false),
+    run: () => sheetRef.current?.frameSelection(),
   },
   {
     id: 'frame-range',
@@ -206,6 +320,56 @@ export const COMMANDS: readonly Command[] = [
     key: '5',
     run: () => press('[data-command=bands]'),
   },
+  {
+    id: 'isolate',
+    title: 'Only the channels of the selected keys, or all again',
+    group: 'Curve sheet',
+    key: 'O',
+    run: isolate,
+  },
+  {
+    id: 'pin',
+    title: 'Pin the shown channels, or let them go',
+    group: 'Curve sheet',
+    key: 'P',
+    run: () => togglePinned(shownChannels(useBench.getState())),
+  },
+  {
+    id: 'mute',
+    title: 'Play without these channels, or with them',
+    group: 'Curve sheet',
+    key: 'M',
+    run: () => toggleMuted(chosenChannels()),
+  },
+  {
+    id: 'keep-copy',
+    title: 'Keep a copy as the before trace',
+    group: 'Curve sheet',
+    key: 'K',
+    run: keepCopy,
+  },
+  {
+    id: 'swap-trace',
+    title: 'Swap with the before trace',
+    group: 'Curve sheet',
+    key: 'Shift+K',
+    run: () => void swapTrace(),
+  },
+  {
+    id: 'hold-preview',
+    title: 'Hold preview: pose to pose',
+    group: 'Time',
+    key: 'H',
+    run: () => useViewing.setState((s) => ({ hold: !s.hold })),
+  },
+  {
+    id: 'trails',
+    title: 'Trails on or off',
+    group: 'Stage',
+    key: 'Shift+X',
+    run: () => useViewing.setState((s) => ({ trails: !s.trails })),
+  },
+  ...KEYS,
   ...(
     [
       ['bring-in', 'Bring in'],
@@ -213,6 +377,7 @@ export const COMMANDS: readonly Command[] = [
       ['unflip', 'Unflip'],
       ['calm', 'Calm'],
       ['thin', 'Thin'],
+      ['shape', 'Shape'],
       ['deliver', 'Deliver'],
       ['recipe', 'Recipe'],
     ] as const

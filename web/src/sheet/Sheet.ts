@@ -1,7 +1,11 @@
 /** The curve sheet: owns its two canvases, its view and its pointer state; React mounts it. */
-import { axisOf, type ChannelKey, type Curve, valueAt } from '../clip/curves'
+import { fallOff } from '../clip/brush'
+import { axisOf, type ChannelKey, type Curve, readoutUnit, valueAt } from '../clip/curves'
+import { draft } from '../clip/draft'
+import { countKeys, keysWhere, useSelection } from '../clip/selection'
 import { transport } from '../clip/transport'
 import { token } from '../ui/theme'
+import { useBrush } from './brushState'
 import {
   type Box,
   memoryKey,
@@ -14,8 +18,10 @@ import {
   zoomTime,
   zoomValue,
 } from './geometry'
+import { GRIPS, type HandleEnd, handleEnds } from './handles'
 import { type Drawing, field, paint, placeOf, RULER, samples } from './painter'
 import { Idle } from './tools/Idle'
+import type { Extent, Grip } from './tools/ScalingKeys'
 import type { At, Tool } from './tools/tool'
 
 export interface Content {
@@ -24,12 +30,28 @@ export interface Content {
   channels: readonly ChannelKey[]
   curves: ReadonlyMap<ChannelKey, Curve>
   before: ReadonlyMap<ChannelKey, Curve>
+  /** Laid over to be matched by hand. */
+  guide: readonly Curve[]
   name: (key: ChannelKey) => string
   unit: (key: ChannelKey) => string
 }
 
+/** A key of the sheet, where it stands. */
+export interface KeyPlace {
+  channel: ChannelKey
+  id: number
+  time: number
+}
+
+export interface HandlePlace extends HandleEnd {
+  channel: ChannelKey
+}
+
 const MEMORY = 'lean.sheet.views'
+const KEPT_VIEWS = 400
 const NEAR = 8 // pixels
+/** Handles of more keys than this are not drawn: they would hide the curves. */
+const MANY_HANDLES = 60
 const AROUND_S = 0.25
 
 export class Sheet {
@@ -38,6 +60,13 @@ export class Sheet {
   /** Pictures of the curves drawn so far, for measurements. */
   drawn = 0
   onReadout: (text: string) => void = () => {}
+  onHover: (key: ChannelKey | null) => void = () => {}
+  /** Whether time goes along to the key that is picked. */
+  follows = true
+  /** Values snap to whole steps of this, where it is above 0. */
+  step = 0
+  /** The take's curves, for what brings it back. */
+  take: ReadonlyMap<ChannelKey, Curve> = new Map()
   private content: Content | null = null
   private tool: Tool = new Idle()
   private size: [number, number] = [0, 0]
@@ -47,21 +76,34 @@ export class Sheet {
   private hovered: { key: ChannelKey; time: number } | null = null
   private memory: Record<string, View> = {}
   private shownClip = -1
+  private pointer: At | null = null
+  private stops: (() => void)[]
 
   constructor(
     private base: HTMLCanvasElement,
     private over: HTMLCanvasElement,
   ) {
     try {
-      this.memory = JSON.parse(sessionStorage.getItem(MEMORY) ?? '{}') as Record<string, View>
+      this.memory = JSON.parse(localStorage.getItem(MEMORY) ?? '{}') as Record<string, View>
     } catch {
       this.memory = {}
     }
     over.addEventListener('wheel', this.wheel, { passive: false })
+    const again = () => this.invalidate()
+    this.stops = [
+      draft.subscribe(again),
+      useSelection.subscribe(again),
+      useBrush.subscribe(() => this.draw()),
+    ]
   }
 
   dispose(): void {
     this.over.removeEventListener('wheel', this.wheel)
+    for (const stop of this.stops) stop()
+  }
+
+  get brush() {
+    return useBrush.getState().kind
   }
 
   get box(): Box {
@@ -106,8 +148,14 @@ export class Sheet {
   setView(view: View): void {
     this.view = view
     if (this.content) {
-      this.memory[memoryKey(this.content.clip, this.content.channels)] = view
-      sessionStorage.setItem(MEMORY, JSON.stringify(this.memory))
+      const name = memoryKey(this.content.clip, this.content.channels)
+      // The newest stands last; the oldest are forgotten.
+      delete this.memory[name]
+      this.memory[name] = view
+      const names = Object.keys(this.memory)
+      for (const old of names.slice(0, Math.max(0, names.length - KEPT_VIEWS)))
+        delete this.memory[old]
+      localStorage.setItem(MEMORY, JSON.stringify(this.memory))
     }
     this.invalidate()
   }
@@ -151,6 +199,18 @@ export class Sheet {
     this.setView(this.fitted(transport.frame - half, transport.frame + half))
   }
 
+  /** The selected keys, with room around them; without any, all of the values that are seen. */
+  frameSelection(): void {
+    const extent = this.extent()
+    if (!extent) {
+      this.frameAll(false)
+      return
+    }
+    const [v0, v1] = padded(extent.v0, extent.v1)
+    const room = Math.max((extent.t1 - extent.t0) * 0.15, 4)
+    this.setView({ t0: extent.t0 - room, t1: extent.t1 + room, v0, v1 })
+  }
+
   timeAt(x: number): number {
     return xToTime(this.view, this.box, x)
   }
@@ -163,6 +223,167 @@ export class Sheet {
     return 'field'
   }
 
+  /** A channel's curve as it is seen: while it is dragged, as it would be. */
+  curve(key: ChannelKey): Curve | undefined {
+    return draft.curves.get(key) ?? this.content?.curves.get(key)
+  }
+
+  placeOf(key: ChannelKey): { view: View; box: Box } {
+    const drawing = this.drawing()
+    return placeOf(drawing, this.box, drawing.channels.includes(key) ? key : drawing.channels[0]!)
+  }
+
+  private curvesSeen(): ReadonlyMap<ChannelKey, Curve> {
+    const own = this.content?.curves ?? new Map<ChannelKey, Curve>()
+    return draft.curves.size ? new Map([...own, ...draft.curves]) : own
+  }
+
+  private get channels(): readonly ChannelKey[] {
+    return this.content?.channels.filter((key) => readoutUnit(key) === undefined) ?? []
+  }
+
+  snapped(value: number): number {
+    return this.step > 0 ? Math.round(value / this.step) * this.step : value
+  }
+
+  /** The key under the pointer, the nearest one. */
+  keyAt(at: At): (KeyPlace & { index: number }) | null {
+    let best: (KeyPlace & { index: number }) | null = null
+    let near = NEAR
+    const drawing = this.drawing()
+    for (const channel of this.channels) {
+      const curve = drawing.curves.get(channel)
+      if (curve?.kind !== 'keyed') continue
+      const { view, box } = placeOf(drawing, this.box, channel)
+      for (let k = 0; k < curve.time.length; k++) {
+        const x = timeToX(view, box, curve.time[k]!)
+        if (Math.abs(x - at.x) > near) continue
+        const gap = Math.hypot(x - at.x, valueToY(view, box, curve.value[k]!) - at.y)
+        if (gap >= near) continue
+        near = gap
+        best = { channel, id: Number(curve.id[k]), time: curve.time[k]!, index: k }
+      }
+    }
+    return best
+  }
+
+  /** The keys in a box of the sheet. */
+  keysIn(area: Box): Map<ChannelKey, Set<number>> {
+    const drawing = this.drawing()
+    return keysWhere(drawing.curves, this.channels, (curve, k, key) => {
+      const { view, box } = placeOf(drawing, this.box, key)
+      const x = timeToX(view, box, curve.time[k]!)
+      const y = valueToY(view, box, curve.value[k]!)
+      return (
+        x >= area.left &&
+        x <= area.left + area.width &&
+        y >= area.top &&
+        y <= area.top + area.height
+      )
+    })
+  }
+
+  /** Ends of the selected keys' handles, where they are shown. */
+  private handles(): HandlePlace[] {
+    const { keys } = useSelection.getState()
+    if (countKeys(keys) > MANY_HANDLES) return []
+    const seen = this.curvesSeen()
+    return [...keys].flatMap(([channel, ids]) => {
+      const curve = seen.get(channel)
+      if (curve?.kind !== 'keyed' || !this.channels.includes(channel)) return []
+      return handleEnds(curve, ids).map((end) => ({ ...end, channel }))
+    })
+  }
+
+  handleAt(at: At): HandlePlace | null {
+    for (const handle of this.handles()) {
+      const { view, box } = this.placeOf(handle.channel)
+      const x = timeToX(view, box, handle.time)
+      const y = valueToY(view, box, handle.value)
+      if (Math.hypot(x - at.x, y - at.y) < NEAR - 1) return handle
+    }
+    return null
+  }
+
+  /** Times and values of the selected keys; null where fewer than two or in bands. */
+  extent(): Extent | null {
+    const { keys } = useSelection.getState()
+    if (this.bands || countKeys(keys) < 2) return null
+    const seen = this.curvesSeen()
+    const out = {
+      t0: Number.POSITIVE_INFINITY,
+      t1: Number.NEGATIVE_INFINITY,
+      v0: Number.POSITIVE_INFINITY,
+      v1: Number.NEGATIVE_INFINITY,
+    }
+    for (const [channel, ids] of keys) {
+      const curve = seen.get(channel)
+      if (curve?.kind !== 'keyed') continue
+      for (let k = 0; k < curve.time.length; k++) {
+        if (!ids.has(Number(curve.id[k]))) continue
+        out.t0 = Math.min(out.t0, curve.time[k]!)
+        out.t1 = Math.max(out.t1, curve.time[k]!)
+        out.v0 = Math.min(out.v0, curve.value[k]!)
+        out.v1 = Math.max(out.v1, curve.value[k]!)
+      }
+    }
+    return out.t1 >= out.t0 ? out : null
+  }
+
+  /** The scale box in pixels, a little outside of the keys. */
+  private scaleBox(): Box | null {
+    const extent = this.extent()
+    if (!extent) return null
+    const { view, box } = this
+    const left = timeToX(view, box, extent.t0) - 12
+    const top = valueToY(view, box, extent.v1) - 12
+    return {
+      left,
+      top,
+      width: timeToX(view, box, extent.t1) + 12 - left,
+      height: valueToY(view, box, extent.v0) + 12 - top,
+    }
+  }
+
+  gripAt(at: At): Grip | null {
+    const area = this.scaleBox()
+    if (!area) return null
+    const found = GRIPS.find(({ time, value }) => {
+      const x = area.left + ((time + 1) / 2) * area.width
+      const y = area.top + ((1 - value) / 2) * area.height
+      return Math.abs(x - at.x) < 7 && Math.abs(y - at.y) < 7
+    })
+    return found ?? null
+  }
+
+  /** Where the pivot is, once it has been set. */
+  private pivot(): [number, number] | null {
+    const { time, value } = useSelection.getState().pivot
+    const extent = this.extent()
+    if (!extent || (time === null && value === null)) return null
+    const { view, box } = this
+    return [
+      timeToX(view, box, time ?? (extent.t0 + extent.t1) / 2),
+      valueToY(view, box, value ?? (extent.v0 + extent.v1) / 2),
+    ]
+  }
+
+  pivotAt(at: At): boolean {
+    const pivot = this.pivot()
+    return pivot !== null && Math.hypot(pivot[0] - at.x, pivot[1] - at.y) < NEAR
+  }
+
+  /** Time goes to a key that is picked: never working blind. */
+  toKey(key: KeyPlace): void {
+    if (!this.follows) return
+    transport.pause()
+    transport.seek(key.time)
+  }
+
+  followKey(key: KeyPlace, by: number): void {
+    if (this.follows) transport.seek(key.time + by)
+  }
+
   private drawing(): Drawing {
     const { content } = this
     return {
@@ -170,13 +391,25 @@ export class Sheet {
       bands: this.bands,
       frames: content?.frames ?? 1,
       channels: content?.channels ?? [],
-      curves: content?.curves ?? new Map(),
-      before: content?.before ?? new Map(),
+      curves: this.curvesSeen(),
+      before: draft.curves.size
+        ? new Map([
+            ...(content?.before ?? []),
+            ...[...draft.curves.keys()].flatMap((key): [ChannelKey, Curve][] => {
+              const old = content?.curves.get(key)
+              return old && !content?.before.has(key) ? [[key, old]] : []
+            }),
+          ])
+        : (content?.before ?? new Map()),
+      guide: content?.guide ?? [],
+      selected: useSelection.getState().keys,
+      muted: draft.muted,
+      handles: this.handles(),
       unit: content?.unit ?? (() => ''),
     }
   }
 
-  private nearest(at: At): ChannelKey | null {
+  nearest(at: At): ChannelKey | null {
     const drawing = this.drawing()
     const time = this.timeAt(at.x)
     let best: ChannelKey | null = null
@@ -195,35 +428,45 @@ export class Sheet {
   }
 
   hover(at: At): void {
-    const key = this.region(at) === 'field' ? this.nearest(at) : null
+    const where = this.region(at)
+    const key = where === 'field' || where === 'now' ? this.nearest(at) : null
+    if (key !== (this.hovered?.key ?? null)) this.onHover(key)
     this.hovered = key ? { key, time: this.timeAt(at.x) } : null
-    this.over.style.cursor =
-      { gutter: 'ns-resize', ruler: 'ew-resize', now: 'ew-resize' }[this.region(at) as 'gutter'] ??
-      'default'
+    this.pointer = at
+    if (this.tool instanceof Idle) this.over.style.cursor = this.cursorAt(at, where)
     this.draw()
   }
 
-  /** A press without a drag: to the key under it, else to the time. */
+  private cursorAt(at: At, where: string): string {
+    if (where === 'gutter') return 'ns-resize'
+    if (where === 'ruler') return 'ew-resize'
+    if (this.brush) return 'crosshair'
+    if (this.handleAt(at) || this.keyAt(at) || this.pivotAt(at)) return 'move'
+    const grip = this.gripAt(at)
+    if (grip) {
+      if (!grip.time) return 'ns-resize'
+      if (!grip.value) return 'ew-resize'
+      return grip.time === grip.value ? 'nesw-resize' : 'nwse-resize'
+    }
+    return where === 'now' ? 'ew-resize' : 'default'
+  }
+
+  /** A press without a drag and beside any key: to its time; the curve under it is the one that
+   * key commands walk along. */
   click(at: At): void {
-    const key = this.nearest(at)
-    const curve = key === null ? undefined : this.content?.curves.get(key)
     transport.pause()
-    if (key !== null && curve?.kind === 'keyed') {
-      const { view, box } = placeOf(this.drawing(), this.box, key)
-      let near = NEAR
-      let frame: number | null = null
-      curve.time.forEach((t, k) => {
-        const gap = Math.hypot(
-          timeToX(view, box, t) - at.x,
-          valueToY(view, box, curve.value[k]!) - at.y,
-        )
-        if (gap < near) {
-          near = gap
-          frame = t
-        }
-      })
-      transport.seek(frame ?? this.timeAt(at.x))
-    } else transport.seek(this.timeAt(at.x))
+    transport.seek(this.timeAt(at.x))
+    const key = this.nearest(at)
+    if (key) useSelection.setState({ current: key })
+  }
+
+  /** The channel under a point, and the frame there: where a key would be set. */
+  spotAt(event: MouseEvent): { channel: ChannelKey; frame: number } | null {
+    const at = this.at(event)
+    const channel = this.region(at) === 'gutter' || this.keyAt(at) ? null : this.nearest(at)
+    if (!channel || readoutUnit(channel) !== undefined) return null
+    const frame = Math.round(this.timeAt(at.x))
+    return { channel, frame: Math.min(Math.max(frame, 0), (this.content?.frames ?? 1) - 1) }
   }
 
   showBox(box: Box | null): void {
@@ -237,6 +480,8 @@ export class Sheet {
       x: event.clientX - edge.left,
       y: event.clientY - edge.top,
       shift: event.shiftKey,
+      alt: event.altKey,
+      ctrl: event.ctrlKey || event.metaKey,
       button: event.button,
     }
   }
@@ -259,6 +504,8 @@ export class Sheet {
 
   leave(): void {
     this.hovered = null
+    this.pointer = null
+    this.onHover(null)
     this.draw()
   }
 
@@ -318,6 +565,8 @@ export class Sheet {
       g.lineTo(x, h - RULER - 2)
       g.fill()
     }
+    this.scaling(g)
+    this.reach(g)
     if (this.boxShown) {
       g.strokeStyle = token('ink')
       g.setLineDash([4, 3])
@@ -328,13 +577,66 @@ export class Sheet {
     this.readout(g)
   }
 
+  /** The scale box with its grips, and the pivot. */
+  private scaling(g: CanvasRenderingContext2D): void {
+    const area = this.brush ? null : this.scaleBox()
+    if (!area) return
+    const { left, top, width, height } = area
+    g.strokeStyle = token('ink-3')
+    g.lineWidth = 1
+    g.setLineDash([2, 3])
+    g.strokeRect(left + 0.5, top + 0.5, width, height)
+    g.setLineDash([])
+    g.fillStyle = token('raised')
+    g.strokeStyle = token('ink-2')
+    for (const { time, value } of GRIPS) {
+      const x = left + ((time + 1) / 2) * width
+      const y = top + ((1 - value) / 2) * height
+      g.fillRect(x - 3, y - 3, 6, 6)
+      g.strokeRect(x - 3, y - 3, 6, 6)
+    }
+    const pivot = this.pivot()
+    if (!pivot) return
+    const [x, y] = pivot
+    g.strokeStyle = token('signal')
+    g.beginPath()
+    g.arc(x, y, 5, 0, 7)
+    g.moveTo(x - 9, y)
+    g.lineTo(x + 9, y)
+    g.moveTo(x, y - 9)
+    g.lineTo(x, y + 9)
+    g.stroke()
+  }
+
+  /** The brush's reach and fall-off about the pointer. */
+  private reach(g: CanvasRenderingContext2D): void {
+    const { pointer: at, view, box } = this
+    if (!this.brush || !at || this.region(at) === 'gutter') return
+    const { radius, strength } = useBrush.getState()
+    const middle = this.timeAt(at.x)
+    const tall = Math.min(46, box.height / 3) * strength
+    g.beginPath()
+    for (let i = 0; i <= 40; i++) {
+      const t = middle + ((i - 20) / 20) * radius
+      const y = at.y - tall * fallOff(t, middle, radius)
+      g.lineTo(timeToX(view, box, t), y)
+    }
+    g.fillStyle = token('calm')
+    g.globalAlpha = 0.14
+    g.fill()
+    g.globalAlpha = 1
+    g.strokeStyle = token('calm')
+    g.lineWidth = 1
+    g.stroke()
+  }
+
   private readout(g: CanvasRenderingContext2D): void {
     const { content, hovered } = this
     if (!content || !hovered) {
       this.onReadout('')
       return
     }
-    const curve = content.curves.get(hovered.key)
+    const curve = this.curve(hovered.key)
     if (!curve) return
     const frame = Math.round(hovered.time)
     const value = valueAt(curve, frame)

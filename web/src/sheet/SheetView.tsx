@@ -1,15 +1,39 @@
-/** The curve sheet as a pane. */
+/** The curve sheet as a pane: tools above, curves below, what is under the cursor said aloud. */
 import { Maximize2 } from 'lucide-react'
 import { useEffect, useRef, useState } from 'react'
 import { FULL, toggleFull, useFullPane } from '../bench/fullPane'
 import { setReadout, shownChannels, useBench } from '../clip/bench'
-import { READOUTS, type Readout, readoutName, readoutUnit, splitKey, turns } from '../clip/curves'
+import {
+  type ChannelKey,
+  type Curve,
+  READOUTS,
+  type Readout,
+  readoutUnit,
+  turns,
+} from '../clip/curves'
+import { setKeys } from '../clip/hand'
+import { guideShown, loadTake, loadTrace } from '../clip/traces'
+import { useViewing } from '../clip/viewing'
 import { Button, inputLook, Toggle } from '../ui/controls'
 import { watchPane } from '../ui/pane'
+import { BehindMenu } from './BehindMenu'
+import { useBrush } from './brushState'
+import { KeyBar, ToolButtons } from './KeyBar'
+import { channelName, lengthUnit } from './names'
 import { Sheet } from './Sheet'
+import { useSpoken } from './walking'
 
 /** The one sheet of the bench, for commands. */
 export const sheetRef: { current: Sheet | null } = { current: null }
+
+/** What is drawn behind: a chosen trace, and before a preview what stood. */
+function useBefore(): ReadonlyMap<ChannelKey, Curve> {
+  const curves = useBench((s) => s.curves)
+  const preview = useBench((s) => s.preview)
+  const traced = useViewing((s) => s.traced)
+  if (!preview) return traced
+  return new Map([...traced, ...[...curves].filter(([key]) => preview.curves.has(key))])
+}
 
 export function SheetView() {
   const base = useRef<HTMLCanvasElement>(null)
@@ -23,6 +47,10 @@ export function SheetView() {
   const joints = useBench((s) => s.joints)
   const channels = useBench((s) => s.channels)
   const read = useBench((s) => s.readout)
+  const { pinned, hidden, trace, take, guide, guideCurve, follows, step } = useViewing()
+  const brush = useBrush((s) => s.kind)
+  const spoken = useSpoken()
+  const before = useBefore()
 
   useEffect(() => {
     const sheet = new Sheet(base.current!, over.current!)
@@ -30,6 +58,7 @@ export function SheetView() {
     sheet.onReadout = (text) => {
       if (readout.current) readout.current.textContent = text
     }
+    sheet.onHover = (hovered) => useViewing.setState({ hovered })
     const stop = watchPane(over.current!, sheet, sheet.draw, () => sheet.invalidate())
     void document.fonts.ready.then(() => sheet.invalidate())
     return () => {
@@ -40,31 +69,34 @@ export function SheetView() {
   }, [])
 
   useEffect(() => {
+    if (sheetRef.current) Object.assign(sheetRef.current, { follows, step, take })
+  }, [follows, step, take])
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: asked anew for what is shown
+  useEffect(() => {
+    void loadTrace()
+  }, [trace, joints, channels, pinned, clip?.head.id])
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: asked anew for what is shown
+  useEffect(() => {
+    if (brush === 'restore') void loadTake()
+  }, [brush, joints, channels, pinned, clip?.head.id])
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: what is shown follows these
+  useEffect(() => {
     if (!clip) return
-    const shown = shownChannels({ clip, joints, channels, readout: read })
-    const merged = preview ? new Map([...curves, ...preview.curves]) : curves
-    const before = preview
-      ? new Map([...curves].filter(([key]) => preview.curves.has(key)))
-      : new Map<string, never>()
-    const metres = clip.reading.metres_per_unit
-    const named = Object.entries({ m: 1, cm: 0.01, mm: 0.001, in: 0.0254 })
-    const unit = named.find(([, m]) => Math.abs(m - metres) < 1e-9)?.[0] ?? 'u'
+    const unit = lengthUnit(clip.reading.metres_per_unit)
     sheetRef.current?.show({
       clip: clip.id,
       frames: clip.frames,
-      channels: shown,
-      curves: merged,
+      channels: shownChannels({ clip, joints, channels, readout: read }),
+      curves: preview ? new Map([...curves, ...preview.curves]) : curves,
       before,
-      name: (key) => {
-        const { joint, channel } = splitKey(key)
-        const read = readoutName(key)
-        const axis = channel[0] === 'p' ? ` ${channel[1]!.toUpperCase()}` : ''
-        if (read) return `${clip.joints[joint]!.name} ${read}${axis}`
-        return `${clip.joints[joint]!.name} ${channel[0] === 'r' ? 'turn' : 'move'} ${channel[1]!.toUpperCase()}`
-      },
+      guide: guideShown(guide, guideCurve, clip.frames),
+      name: (key) => channelName(key, clip.joints),
       unit: (key) => readoutUnit(key) ?? (turns(key) ? '°' : ` ${unit}`),
     })
-  }, [clip, curves, preview, joints, channels, read])
+  }, [clip, curves, preview, joints, channels, read, pinned, hidden, before, guide, guideCurve])
 
   const toggleBands = () => {
     sheetRef.current?.setBands(!bands)
@@ -72,23 +104,13 @@ export function SheetView() {
   }
 
   return (
-    <section aria-label="Curve sheet" className="relative min-h-0 min-w-0 flex-1 bg-paper">
-      <canvas ref={base} className="absolute inset-0 size-full" aria-hidden />
-      <canvas
-        ref={over}
-        data-testid="sheet"
-        className="absolute inset-0 size-full touch-none"
-        onPointerDown={(e) => sheetRef.current?.down(e.nativeEvent)}
-        onPointerMove={(e) => sheetRef.current?.move(e.nativeEvent)}
-        onPointerUp={(e) => sheetRef.current?.up(e.nativeEvent)}
-        onPointerLeave={() => sheetRef.current?.leave()}
-      />
-      <p
-        ref={readout}
-        data-testid="readout"
-        className="num pointer-events-none absolute top-1.5 left-[66px] rounded-[3px] bg-paper/85 px-1 text-ink"
-      />
-      <div className="absolute top-1.5 right-6 flex gap-1.5">
+    <section
+      aria-label="Curve sheet"
+      className="relative flex min-h-0 min-w-0 flex-1 flex-col bg-paper"
+    >
+      <div className="flex h-8 shrink-0 items-center gap-1.5 border-rule border-b bg-raised px-2">
+        <ToolButtons />
+        <span className="flex-1" />
         <select
           aria-label="Read out of the world"
           className={`${inputLook} h-6`}
@@ -102,6 +124,7 @@ export function SheetView() {
             </option>
           ))}
         </select>
+        <BehindMenu />
         <Button onClick={() => sheetRef.current?.frameAll()}>Frame all</Button>
         <Button onClick={() => sheetRef.current?.aroundNow()}>Around now</Button>
         <Toggle on={bands} onClick={toggleBands} data-command="bands">
@@ -116,11 +139,39 @@ export function SheetView() {
           <Maximize2 size={12} />
         </Toggle>
       </div>
-      {joints.length === 0 && (
-        <p className="absolute inset-0 grid place-items-center text-ink-2">
-          Pick a joint on the stage or in the list to see its curves.
-        </p>
-      )}
+      <KeyBar />
+      <div className="relative min-h-0 flex-1">
+        <canvas ref={base} className="absolute inset-0 size-full" aria-hidden />
+        <canvas
+          ref={over}
+          data-testid="sheet"
+          className="absolute inset-0 size-full touch-none"
+          onPointerDown={(e) => {
+            if (e.button === 1) e.preventDefault()
+            sheetRef.current?.down(e.nativeEvent)
+          }}
+          onPointerMove={(e) => sheetRef.current?.move(e.nativeEvent)}
+          onPointerUp={(e) => sheetRef.current?.up(e.nativeEvent)}
+          onPointerLeave={() => sheetRef.current?.leave()}
+          onDoubleClick={(e) => {
+            const spot = sheetRef.current?.spotAt(e.nativeEvent)
+            if (spot && !brush) setKeys([spot.channel], spot.frame)
+          }}
+        />
+        <p
+          ref={readout}
+          data-testid="readout"
+          className="num pointer-events-none absolute top-1 left-[66px] rounded-[3px] bg-paper/85 px-1 text-ink"
+        />
+        {joints.length === 0 && pinned.length === 0 && (
+          <p className="absolute inset-0 grid place-items-center text-ink-2">
+            Pick a joint on the stage or in the list to see its curves.
+          </p>
+        )}
+      </div>
+      <p role="status" aria-live="polite" data-testid="spoken" className="sr-only">
+        {spoken}
+      </p>
     </section>
   )
 }

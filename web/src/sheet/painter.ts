@@ -8,13 +8,16 @@ import {
   turns,
   valueAt,
 } from '../clip/curves'
+import type { Picked } from '../clip/selection'
 import { token } from '../ui/theme'
 import { type Box, band, columns, ticks, timeToX, type View, valueToY } from './geometry'
 
+import type { HandlePlace } from './Sheet'
+
 export const GUTTER = 58
 export const RULER = 20
-/** Room above the curves for the read-out and the view's buttons. */
-const HEAD = 34
+/** Room above the curves for the read-out. */
+const HEAD = 24
 const MANY = 24
 const KEY_ROOM = 7 // pixels between keys from which each is drawn
 
@@ -27,6 +30,12 @@ export interface Drawing {
   /** Drawn pale behind: what stood before. */
   before: ReadonlyMap<ChannelKey, Curve>
   unit: (key: ChannelKey) => string
+  /** Laid over, to be matched. */
+  guide: readonly Curve[]
+  selected: Picked
+  muted: ReadonlySet<ChannelKey>
+  /** Ends of the handles that are shown. */
+  handles: readonly HandlePlace[]
 }
 
 /** Samples of keyed curves on frames, made once a curve. */
@@ -54,7 +63,8 @@ export function placeOf(drawing: Drawing, box: Box, key: ChannelKey): { view: Vi
 }
 
 function extent(drawing: Drawing, key: ChannelKey): [number, number] {
-  const curve = drawing.curves.get(key)
+  // While it is dragged a band keeps the scale that it had.
+  const curve = drawing.before.get(key) ?? drawing.curves.get(key)
   if (!curve) return [-1, 1]
   const values = samples(curve, drawing.frames)
   let low = Number.POSITIVE_INFINITY
@@ -87,9 +97,15 @@ export function paint(g: CanvasRenderingContext2D, w: number, h: number, drawing
       const curve = drawing.curves.get(key)
       if (!curve) continue
       const colour = token(axisOf(key))
-      stroke(g, box, drawing, key, curve, colour, 1.5, 1)
+      const faint = drawing.muted.has(key) ? 0.3 : 1
+      stroke(g, box, drawing, key, curve, colour, 1.5, faint)
       keys(g, box, drawing, key, curve, colour)
     }
+    const first = drawing.channels[0]
+    if (first)
+      for (const curve of drawing.guide)
+        stroke(g, box, drawing, first, curve, token('ink-2'), 1.25, 1, [1, 4])
+    handles(g, box, drawing)
   }
   g.restore()
   letters(g, box, drawing)
@@ -154,12 +170,13 @@ function stroke(
   colour: string,
   width: number,
   alpha: number,
+  dash?: number[],
 ): void {
   const { view, box } = placeOf(drawing, whole, key)
   g.strokeStyle = colour
   g.globalAlpha = alpha
   g.lineWidth = width
-  g.setLineDash(turns(key) ? [] : readoutUnit(key) ? [2, 3] : [9, 4])
+  g.setLineDash(dash ?? (turns(key) ? [] : readoutUnit(key) ? [2, 3] : [9, 4]))
   g.beginPath()
   const perFrame = box.width / (view.t1 - view.t0)
   if (perFrame > 1.5) {
@@ -215,13 +232,46 @@ function keys(
   g.strokeStyle = colour
   g.lineWidth = 1.5
   const size = spacing > 2 * KEY_ROOM ? 3.4 : spacing > KEY_ROOM ? 2.4 : 1.4
+  const chosen = drawing.selected.get(key)
   for (let k = 0; k < curve.time.length; k++) {
     const x = timeToX(view, box, curve.time[k]!)
     if (x < box.left - 4 || x > box.left + box.width + 4) continue
+    const y = valueToY(view, box, curve.value[k]!)
+    const on = chosen?.has(Number(curve.id[k]))
     g.beginPath()
-    g.arc(x, valueToY(view, box, curve.value[k]!), size, 0, 7)
+    g.arc(x, y, on ? size + 1.2 : size, 0, 7)
+    g.fillStyle = token(on ? 'ink' : 'paper')
     g.fill()
     g.stroke()
+    // A key between two frames is shown as one: it bends the curve where nobody looks.
+    if (Math.abs(curve.time[k]! - Math.round(curve.time[k]!)) > 1e-6) {
+      g.beginPath()
+      g.arc(x, y, size + 4, 0, 7)
+      g.setLineDash([1.5, 2])
+      g.stroke()
+      g.setLineDash([])
+    }
+  }
+}
+
+/** Handles of selected keys: thin lines to square ends, as long as they are. */
+function handles(g: CanvasRenderingContext2D, whole: Box, drawing: Drawing): void {
+  g.strokeStyle = token('ink-2')
+  g.fillStyle = token('raised')
+  g.lineWidth = 1
+  for (const { channel, index, time, value } of drawing.handles) {
+    const curve = drawing.curves.get(channel)
+    if (curve?.kind !== 'keyed') continue
+    const { view, box } = placeOf(drawing, whole, channel)
+    const x = timeToX(view, box, time)
+    const y = valueToY(view, box, value)
+    const from = [
+      timeToX(view, box, curve.time[index]!),
+      valueToY(view, box, curve.value[index]!),
+    ] as const
+    line(g, from[0], from[1], x, y)
+    g.fillRect(x - 3, y - 3, 6, 6)
+    g.strokeRect(x - 3, y - 3, 6, 6)
   }
 }
 

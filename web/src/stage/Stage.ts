@@ -23,9 +23,11 @@ import {
 } from 'three'
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js'
 import type { Clip } from '../clip/bench'
-import { emptyWorld, forward, type Poses, type WorldPose } from '../clip/poses'
+import { emptyWorld, forward, type Overrides, type Poses, type WorldPose } from '../clip/poses'
 import { token } from '../ui/theme'
+import { AxisArrow } from './AxisArrow'
 import { type Bone, bonesOf } from './bones'
+import { Trails } from './Trails'
 
 export type View = 'front' | 'side' | 'top'
 
@@ -33,6 +35,8 @@ const UP = new Vector3(0, 1, 0)
 const PICK_PIXELS = 14
 const LINE_PIXELS = 1.3
 const FADE = 16
+const MOST_TRAILS = 6
+const MOST_GHOSTS = 4
 /** Share of the pane that a framed figure may take: the top has buttons over it. */
 const FIT_TALL = 0.8
 
@@ -90,8 +94,8 @@ class Figure {
     })
   }
 
-  pose(poses: Poses, frame: number): void {
-    forward(this.clip.joints, poses, frame, this.world)
+  pose(poses: Poses, frame: number, overrides?: Overrides): void {
+    forward(this.clip.joints, poses, frame, this.world, overrides)
     const { position, rotation } = this.world
     const from = new Vector3()
     const to = new Vector3()
@@ -194,6 +198,14 @@ function ring(): CanvasTexture {
   return new CanvasTexture(canvas)
 }
 
+/** The channel that is hovered: its direction in the space of the joint's parent. */
+export type Hovered = () => {
+  joint: number
+  axis: [number, number, number]
+  turns: boolean
+  colour: string
+} | null
+
 export class Stage {
   readonly camera = new PerspectiveCamera(32, 1, 0.05, 400)
   follow = false
@@ -207,6 +219,19 @@ export class Stage {
   /** Joints with an open finding at a frame. */
   private foundAt: (frame: number) => readonly number[] = () => []
   private floor: LineSegments | null = null
+  private trails: Trails | null = null
+  private arrow = new AxisArrow()
+  private ghosts: Figure[] = []
+  private guide: { figure: Figure; poses: Poses; offset: number } | null = null
+  /** The frame whose pose is shown at a frame: another one where poses are held. */
+  frameShown: (frame: number) => number = (frame) => frame
+  /** Joints that stand otherwise than the server's poses at a frame. */
+  overrides: (frame: number) => Overrides | undefined = () => undefined
+  /** Frames before and after now that trails and ghosts show. */
+  private around = { trails: false, ghosts: false, span: 20, apart: 5 }
+  /** Times of a joint's keys, for the dots on its trail. */
+  private keysOf: (joint: number) => ReadonlySet<number> = () => new Set()
+  private hovered: Hovered = () => null
   private clip: Clip | null = null
   private poses: Poses | null = null
   private before: Poses | null = null
@@ -232,6 +257,10 @@ export class Stage {
     this.figure?.dispose()
     this.ghost?.dispose()
     this.marks?.dispose()
+    this.trails?.dispose()
+    this.arrow.dispose()
+    for (const figure of [...this.ghosts, ...(this.guide ? [this.guide.figure] : [])])
+      figure.dispose()
     this.renderer.dispose()
   }
 
@@ -259,7 +288,17 @@ export class Stage {
     this.figure = new Figure(clip, bones, false)
     this.marks?.dispose()
     this.marks = new Marks(clip.joints.length)
-    this.space.add(this.ghost.group, this.figure.group, this.marks.points)
+    this.trails?.dispose()
+    this.trails = new Trails()
+    for (const figure of this.ghosts) figure.dispose()
+    this.ghosts = []
+    this.space.add(
+      this.ghost.group,
+      this.figure.group,
+      this.marks.points,
+      this.trails.group,
+      this.arrow.group,
+    )
     this.space.scale.setScalar(clip.reading.metres_per_unit)
     this.space.rotation.set(0, 0, 0)
     if (clip.reading.up_axis === 'z') this.space.rotation.x = -Math.PI / 2
@@ -296,6 +335,47 @@ export class Stage {
     this.draw()
   }
 
+  setAround(
+    around: { trails: boolean; ghosts: boolean; span: number; apart: number },
+    keysOf: (joint: number) => ReadonlySet<number>,
+  ): void {
+    this.around = around
+    this.keysOf = keysOf
+    this.pose()
+  }
+
+  /** The channel that is hovered: its joint, and its direction in the parent's space. */
+  setHovered(hovered: Hovered): void {
+    this.hovered = hovered
+    this.pose()
+  }
+
+  /** Another clip's figure beside this one, later by some frames; null takes it away. */
+  setGuide(guide: { clip: Clip; poses: Poses; offset: number; beside: number } | null): void {
+    if (this.guide) {
+      this.space.remove(this.guide.figure.group)
+      this.guide.figure.dispose()
+      this.guide = null
+    }
+    if (guide && this.clip) {
+      const figure = new Figure(guide.clip, bonesOf(guide.clip.joints, guide.clip.end_sites), true)
+      figure.group.scale.setScalar(
+        guide.clip.reading.metres_per_unit / this.clip.reading.metres_per_unit,
+      )
+      figure.group.position.x = guide.beside / this.clip.reading.metres_per_unit
+      figure.line = this.figure?.line ?? 0
+      figure.colour(new Set())
+      this.space.add(figure.group)
+      this.guide = { figure, poses: guide.poses, offset: guide.offset }
+    }
+    this.pose()
+  }
+
+  /** Something that the pose is made of has changed. */
+  refresh(): void {
+    this.pose()
+  }
+
   /** Mark joints where something is found: asked for at each frame shown. */
   setFindings(foundAt: (frame: number) => readonly number[]): void {
     this.foundAt = foundAt
@@ -316,15 +396,59 @@ export class Stage {
 
   private pose(): void {
     if (!this.poses || !this.figure) return
-    this.figure.pose(this.poses, this.frame)
+    const at = this.frameShown(this.frame)
+    this.figure.pose(this.poses, at, this.overrides(at))
     if (this.ghost) {
       this.ghost.group.visible = this.before !== null
-      if (this.before) this.ghost.pose(this.before, this.frame)
+      if (this.before) this.ghost.pose(this.before, at)
     }
+    this.guide?.figure.pose(this.guide.poses, at - this.guide.offset)
+    this.poseAround(at)
+    this.pointOut()
     this.marks?.show(this.figure.world, this.foundAt(this.frame))
     this.root.fromArray(this.figure.world.position, 0)
     this.space.localToWorld(this.root)
     this.draw()
+  }
+
+  private poseAround(at: number): void {
+    const { poses, clip, around } = this
+    if (!poses || !clip) return
+    const joints = around.trails ? [...this.selected].slice(0, MOST_TRAILS) : []
+    const first = Math.max(0, at - around.span)
+    const last = Math.min(poses.frames - 1, at + around.span)
+    this.trails?.show(clip, poses, joints, first, last, this.keysOf, this.overrides)
+    const each = around.ghosts ? Math.min(MOST_GHOSTS, Math.floor(around.span / around.apart)) : 0
+    const frames = Array.from({ length: each }, (_, i) => (i + 1) * around.apart)
+      .flatMap((by) => [at - by, at + by])
+      .filter((f) => f >= 0 && f < poses.frames)
+    while (this.ghosts.length < frames.length) {
+      const figure = new Figure(clip, bonesOf(clip.joints, clip.end_sites), true)
+      figure.line = this.figure?.line ?? 0
+      figure.colour(new Set())
+      this.space.add(figure.group)
+      this.ghosts.push(figure)
+    }
+    this.ghosts.forEach((figure, k) => {
+      figure.group.visible = k < frames.length
+      if (k < frames.length) figure.pose(poses, frames[k]!, this.overrides(frames[k]!))
+    })
+  }
+
+  /** The direction of the hovered channel, at its joint. */
+  private pointOut(): void {
+    const found = this.hovered()
+    const world = this.figure?.world
+    if (!found || !world || !this.clip) {
+      this.arrow.hide()
+      return
+    }
+    const parent = this.clip.joints[found.joint]!.parent
+    const turn = new Quaternion()
+    if (parent >= 0) turn.fromArray(world.rotation, 4 * parent)
+    const axis = new Vector3(...found.axis).applyQuaternion(turn)
+    const from = new Vector3().fromArray(world.position, 3 * found.joint)
+    this.arrow.show(from, axis, found.turns, 0.16 * (this.clip.height || 1), token(found.colour))
   }
 
   /** World position of a joint, in metres. */
@@ -408,9 +532,9 @@ export class Stage {
     const pixel = seen / Math.max(1, this.canvas.clientHeight)
     const line = (LINE_PIXELS * pixel) / this.clip.reading.metres_per_unit
     if (Math.abs(line / (this.figure.line || 1e-9) - 1) < 0.05) return
-    this.figure.line = this.ghost.line = line
-    this.figure.pose(this.poses, this.frame)
-    if (this.before) this.ghost.pose(this.before, this.frame)
+    for (const figure of [this.figure, this.ghost, ...this.ghosts]) figure.line = line
+    if (this.guide) this.guide.figure.line = line
+    this.pose()
   }
 
   /** Ask for a picture at the next frame of the display. */

@@ -4,6 +4,7 @@ import {
   Inbox,
   ListOrdered,
   type LucideIcon,
+  PenTool,
   ScanSearch,
   Spline,
   Waves,
@@ -17,6 +18,7 @@ import { CalmPanel } from './calm/CalmPanel'
 import { DeliverPanel } from './deliver/DeliverPanel'
 import { InspectPanel } from './inspect/InspectPanel'
 import { RecipePanel } from './recipe/RecipePanel'
+import { ShapePanel } from './shape/ShapePanel'
 import { ThinPanel } from './thin/ThinPanel'
 import { UnflipPanel } from './unflip/UnflipPanel'
 
@@ -73,6 +75,14 @@ export const STEPS: readonly Step[] = [
     Panel: ThinPanel,
     open: () => null,
     done: (s) => has(s, 'thin'),
+  },
+  {
+    name: 'shape',
+    title: 'Shape',
+    Icon: PenTool,
+    Panel: ShapePanel,
+    open: (s) => openFor(s.findings, 'shape'),
+    done: () => false,
   },
   {
     name: 'deliver',

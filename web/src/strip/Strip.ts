@@ -1,13 +1,19 @@
 /** The strip's canvas: ruler, range, lanes of contacts, findings and keys, now. */
-import { type Clip, type Contact, type Finding, useBench } from '../clip/bench'
+import { type Clip, type Contact, type Finding, type Mark, useBench } from '../clip/bench'
 import { moveContact, sameContact } from '../clip/contacts'
 import { goTo, mend } from '../clip/findings'
+import { moveMark } from '../clip/marks'
 import { transport } from '../clip/transport'
 import { ticks } from '../sheet/geometry'
 import { token } from '../ui/theme'
 import { LANE_HEIGHT, type Lane, LEFT, lanesOf, RULER } from './lanes'
 
-type Hold = 'none' | 'time' | 'first' | 'last' | 'free' | 'contact'
+type Hold = 'none' | 'time' | 'first' | 'last' | 'free' | 'span'
+
+interface Span {
+  first: number
+  last: number
+}
 
 const LABELS = 92
 const EDGE = 5
@@ -18,7 +24,13 @@ export class Strip {
   private clip: Clip | null = null
   private lanes: Lane[] = []
   private keys: number[] = []
-  private dragged: { from: Contact; now: Contact; edge: 'first' | 'last' | 'both' } | null = null
+  private dragged: {
+    from: Span
+    now: Span
+    edge: 'first' | 'last' | 'both'
+    /** Called with where it was let go, if that is elsewhere. */
+    done: (first: number, last: number) => void
+  } | null = null
   private size: [number, number] = [0, 0]
   private hold: Hold = 'none'
   private asked = false
@@ -43,7 +55,7 @@ export class Strip {
   ): void {
     this.clip = clip
     this.keys = keys
-    this.lanes = lanesOf(findings ?? [], contacts ?? [], drift)
+    this.lanes = lanesOf(findings ?? [], contacts ?? [], drift, clip.marks)
     this.draw()
   }
 
@@ -119,19 +131,16 @@ export class Strip {
     const { lane, upper } = at
     if (lane.kind === 'contact') {
       const bars = upper ? lane.upper : lane.lower.length ? lane.lower : lane.upper
-      const found = bars.find((c) => this.x(c.first) - EDGE <= x && x <= this.x(c.last) + EDGE)
+      const found = this.spanAt(bars, x)
       if (!found) return false
-      const nearFirst = Math.abs(this.x(found.first) - x) <= EDGE
-      const nearLast = Math.abs(this.x(found.last) - x) <= EDGE
-      this.dragged = {
-        from: found,
-        now: found,
-        edge: nearLast ? 'last' : nearFirst ? 'first' : 'both',
-      }
-      this.hold = 'contact'
-      this.startFrame = this.frame(x)
       useBench.setState({ contact: found })
-      this.draw()
+      this.grab(found, x, (first, last) => moveContact(found, first, last))
+      return true
+    }
+    if (lane.kind === 'marks') {
+      const found = this.spanAt(lane.marks, x)
+      if (!found) return false
+      this.grab(found, x, (first, last) => moveMark(found, first, last))
       return true
     }
     if (lane.kind === 'drift') {
@@ -157,41 +166,57 @@ export class Strip {
     return true
   }
 
+  private spanAt<T extends Span>(spans: readonly T[], x: number): T | undefined {
+    return spans.find((s) => this.x(s.first) - EDGE <= x && x <= this.x(s.last) + EDGE)
+  }
+
+  private grab(from: Span, x: number, done: (first: number, last: number) => void): void {
+    const nearFirst = Math.abs(this.x(from.first) - x) <= EDGE
+    const nearLast = Math.abs(this.x(from.last) - x) <= EDGE
+    // A point moves as a whole: it has no ends.
+    const whole = from.first === from.last || (!nearFirst && !nearLast)
+    this.dragged = { from, now: from, edge: whole ? 'both' : nearLast ? 'last' : 'first', done }
+    this.hold = 'span'
+    this.startFrame = this.frame(x)
+    this.draw()
+  }
+
   move(event: PointerEvent): void {
     const [x, y] = this.local(event)
     if (this.hold === 'time') transport.seek(this.frame(x))
     if (this.hold === 'first') transport.setRange(this.frame(x), transport.range[1])
     if (this.hold === 'last') transport.setRange(transport.range[0], this.frame(x))
-    if (this.hold === 'contact' && this.dragged) this.dragContact(x)
+    if (this.hold === 'span' && this.dragged) this.dragSpan(x)
     if (this.hold === 'none') this.canvas.style.cursor = this.cursorAt(x, y)
   }
 
   private cursorAt(x: number, y: number): string {
     const at = this.laneAt(y)
     if (at?.lane.kind === 'finding' || at?.lane.kind === 'drift') return 'pointer'
-    if (at?.lane.kind !== 'contact') return ''
-    const bars = [...at.lane.upper, ...at.lane.lower]
+    if (at?.lane.kind !== 'contact' && at?.lane.kind !== 'marks') return ''
+    const bars: Span[] =
+      at.lane.kind === 'marks' ? at.lane.marks : [...at.lane.upper, ...at.lane.lower]
     const edge = bars.some((c) => [c.first, c.last].some((f) => Math.abs(this.x(f) - x) <= EDGE))
     return edge ? 'col-resize' : ''
   }
 
-  private dragContact(x: number): void {
+  private dragSpan(x: number): void {
     const { from, edge } = this.dragged!
     const by = Math.round(this.frame(x) - this.startFrame)
     const end = transport.frames - 1
     const first = edge === 'last' ? from.first : Math.min(Math.max(from.first + by, 0), end)
     const last = edge === 'first' ? from.last : Math.min(Math.max(from.last + by, 0), end)
-    this.dragged!.now = { ...from, first: Math.min(first, last), last: Math.max(first, last) }
+    this.dragged!.now = { first: Math.min(first, last), last: Math.max(first, last) }
     if (edge !== 'both') transport.seek(edge === 'first' ? first : last)
     this.draw()
   }
 
   up(): void {
-    if (this.hold === 'contact' && this.dragged) {
-      const { from, now } = this.dragged
+    if (this.hold === 'span' && this.dragged) {
+      const { from, now, done } = this.dragged
       this.dragged = null
-      if (sameContact(from, now)) transport.seek(from.first)
-      else moveContact(from, now.first, now.last)
+      if (from.first === now.first && from.last === now.last) transport.seek(from.first)
+      else done(now.first, now.last)
       this.draw()
     }
     if (this.hold !== 'free') this.hold = 'none'
@@ -277,6 +302,8 @@ export class Strip {
       for (const c of lane.lower) this.bar(g, c, y + LANE_HEIGHT / 2, half)
     } else if (lane.kind === 'finding') {
       for (const f of lane.findings) this.mark(g, f, y)
+    } else if (lane.kind === 'marks') {
+      for (const m of lane.marks) this.named(g, m, y)
     } else if (lane.kind === 'drift') {
       this.hill(g, lane.mm, lane.most, y)
     } else {
@@ -287,7 +314,7 @@ export class Strip {
 
   /** A contact: a bar, its ends drawn firm, since they are what is dragged. */
   private bar(g: CanvasRenderingContext2D, contact: Contact, y: number, height: number): void {
-    const held = this.dragged && sameContact(this.dragged.from, contact)
+    const held = this.dragged?.from === contact
     const shown = held ? this.dragged!.now : contact
     const chosen = held || sameContact(useBench.getState().contact, contact)
     const x = this.x(shown.first)
@@ -298,6 +325,25 @@ export class Strip {
     g.globalAlpha = 1
     g.fillRect(x, y, 1.5, height)
     g.fillRect(x + width - 1.5, y, 1.5, height)
+  }
+
+  /** A mark: a flag at its first frame with its name, a line to its last. */
+  private named(g: CanvasRenderingContext2D, mark: Mark, y: number): void {
+    const shown = this.dragged?.from === mark ? this.dragged.now : mark
+    const x = this.x(shown.first)
+    g.fillStyle = token('ink')
+    if (shown.last > shown.first) g.fillRect(x, y + LANE_HEIGHT - 3, this.x(shown.last) - x, 2)
+    g.beginPath()
+    g.moveTo(x - 0.75, y)
+    g.lineTo(x + 6, y + 3)
+    g.lineTo(x + 0.75, y + 6)
+    g.lineTo(x + 0.75, y + LANE_HEIGHT)
+    g.lineTo(x - 0.75, y + LANE_HEIGHT)
+    g.fill()
+    g.font = '10px "IBM Plex Sans"'
+    g.textAlign = 'left'
+    g.textBaseline = 'middle'
+    g.fillText(mark.name, x + 9, y + LANE_HEIGHT / 2 - 0.5)
   }
 
   /** Drift: filled from the lane's foot up, the worst of each pixel's frames. */

@@ -16,6 +16,7 @@ import { offerKey } from '../steps/thin/thinning'
 import { Button, inputLook, Popover, Slider, Tip, Toggle } from '../ui/controls'
 import { watchPane } from '../ui/pane'
 import { keyFrames } from './keyFrames'
+import { MarksMenu } from './MarksMenu'
 import { Strip } from './Strip'
 
 const SPEEDS = [0.1, 0.25, 0.5, 1, 2, 4]
@@ -181,6 +182,7 @@ export function StripView() {
             <Hand size={13} /> Hands-free
           </Toggle>
         </Tip>
+        <MarksMenu />
         <span className="mx-1 h-5 border-rule border-l" />
         <FrameField />
         <span className="flex-1" />

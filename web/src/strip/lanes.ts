@@ -1,5 +1,5 @@
 /** Lanes of the time strip: keys, contacts of each limb, a kind of finding each. */
-import type { Contact, Finding } from '../clip/bench'
+import type { Contact, Finding, Mark } from '../clip/bench'
 import { useCatalogue } from '../clip/catalogue'
 
 export const LEFT = 14
@@ -11,6 +11,7 @@ export type Lane =
   | { kind: 'contact'; label: string; upper: Contact[]; lower: Contact[] }
   | { kind: 'finding'; label: string; findings: Finding[] }
   | { kind: 'keys'; label: string }
+  | { kind: 'marks'; label: string; marks: Mark[] }
   /** Height by the distance from the take, full at `most` millimetres. */
   | { kind: 'drift'; label: string; mm: Float32Array; most: number }
 
@@ -21,8 +22,10 @@ export function lanesOf(
   findings: Finding[],
   contacts: Contact[],
   drift: Float32Array | null,
+  marks: Mark[],
 ): Lane[] {
   const lanes: Lane[] = [{ kind: 'keys', label: 'keys' }]
+  if (marks.length) lanes.push({ kind: 'marks', label: 'marks', marks })
   const most = drift?.reduce((a, b) => Math.max(a, b), 0) ?? 0
   if (drift && most > 0.01)
     lanes.push({

@@ -1,9 +1,44 @@
 /** Joints and channels as a tree: selects what the sheet shows. */
-import { ChevronDown, ChevronRight } from 'lucide-react'
+import { ChevronDown, ChevronRight, Eye, EyeOff, Pin, Volume2, VolumeX } from 'lucide-react'
 import { useEffect, useMemo, useRef, useState } from 'react'
-import { selectChannels, selectJoints, useBench } from '../clip/bench'
+import { selectChannels, selectJoints, shownChannels, useBench } from '../clip/bench'
 import { axisOf, channelKey } from '../clip/curves'
-import { inputLook } from '../ui/controls'
+import { toggleHidden, toggleMuted, togglePinned, useViewing } from '../clip/viewing'
+import { Button, Check, inputLook, Popover, Toggle } from '../ui/controls'
+
+/** Words that ask for channels, not for joints. */
+const CHANNEL_WORDS = new Set(['x', 'y', 'z', 'turn', 'move'])
+const KIND_WORDS: Record<string, string> = { turn: 'r', move: 't' }
+
+/** A small switch in a channel's row: shown while the row is hovered, or on. */
+function Switch({
+  label,
+  on,
+  onClick,
+  icons: [Off, On],
+}: {
+  label: string
+  on: boolean
+  onClick: () => void
+  icons: [typeof Eye, typeof Eye]
+}) {
+  const Icon = on ? On : Off
+  return (
+    <button
+      type="button"
+      aria-label={label}
+      aria-pressed={on}
+      title={label}
+      className={`grid size-6 place-items-center rounded-[3px] hover:bg-paper focus-visible:opacity-100 group-hover:opacity-100 ${on ? 'text-signal' : 'text-ink-3 opacity-0'}`}
+      onClick={(e) => {
+        e.stopPropagation()
+        onClick()
+      }}
+    >
+      <Icon size={12} />
+    </button>
+  )
+}
 
 export function JointTree() {
   const clip = useBench((s) => s.clip)
@@ -11,7 +46,10 @@ export function JointTree() {
   const channels = useBench((s) => s.channels)
   const findings = useBench((s) => s.findings)
   const body = useBench((s) => s.body)
+  const { pinned, hidden, muted } = useViewing()
   const [search, setSearch] = useState('')
+  const [moving, setMoving] = useState(false)
+  const [found, setFound] = useState(false)
   const [closed, setClosed] = useState<ReadonlySet<number>>(new Set())
   const list = useRef<HTMLDivElement>(null)
 
@@ -27,8 +65,17 @@ export function JointTree() {
   }, [joints])
 
   if (!clip) return <div className="w-[200px] border-rule border-r bg-raised" />
-  const wanted = search.trim().toLowerCase()
+  // "hand turn y" asks for joints with "hand", and of those for the channel.
+  const words = search.trim().toLowerCase().split(/\s+/)
+  const asked = words.filter((w) => !CHANNEL_WORDS.has(w)).join(' ')
+  const channelAsked = words.filter((w) => CHANNEL_WORDS.has(w))
   const chosen = new Set(joints)
+  const idle = new Set(
+    (findings ?? []).filter((f) => f.kind === 'idle').map((f) => `${f.joint} ${f.channel}`),
+  )
+  const seen = (joint: (typeof clip.joints)[number], channel: string) =>
+    channelAsked.every((w) => channel[1] === w || (KIND_WORDS[w] ?? '') === channel[0]) &&
+    !(moving && idle.has(`${joint.name} ${channel}`))
 
   const pick = (joint: number, add: boolean) => {
     if (!add) return selectJoints([joint])
@@ -48,15 +95,54 @@ export function JointTree() {
       aria-label="Joints and channels"
       className="flex w-[200px] shrink-0 flex-col border-rule border-r bg-raised"
     >
-      <div className="p-1.5">
+      <div className="flex gap-1 p-1">
         <input
           type="search"
-          placeholder="Find a joint"
+          placeholder="Find: hand turn y"
           aria-label="Find a joint"
           value={search}
           onChange={(e) => setSearch(e.target.value)}
-          className={`${inputLook} h-6 w-full placeholder:text-ink-3`}
+          className={`${inputLook} h-6 min-w-0 flex-1 px-1.5 placeholder:text-ink-3`}
         />
+        <Popover
+          trigger={
+            <Button
+              kind={moving || found ? 'on' : 'plain'}
+              aria-label="Which joints are listed"
+              className="px-1"
+            >
+              <ChevronDown size={13} />
+            </Button>
+          }
+        >
+          <div className="flex w-52 flex-col gap-1">
+            <Check on={moving} onChange={setMoving}>
+              Only channels that move
+            </Check>
+            <Check on={found} onChange={setFound}>
+              Only with findings
+            </Check>
+            <span className="mt-1 text-ink-2">Select a group</span>
+            <div className="flex flex-wrap gap-1">
+              {Object.entries({ ...body?.groups, ...body?.own_groups }).map(([name, members]) => (
+                <Button key={name} onClick={() => selectJoints(members)}>
+                  {name}
+                </Button>
+              ))}
+            </div>
+          </div>
+        </Popover>
+        <Toggle
+          on={pinned.length > 0}
+          aria-label="Pin the shown channels"
+          title={
+            pinned.length ? `${pinned.length} channels stay: let them go` : 'Pin the shown channels'
+          }
+          className="px-1.5"
+          onClick={() => togglePinned(shownChannels(useBench.getState()))}
+        >
+          <Pin size={12} />
+        </Toggle>
       </div>
       <div
         ref={list}
@@ -65,7 +151,9 @@ export function JointTree() {
         className="min-h-0 flex-1 overflow-y-auto text-[12px]"
       >
         {clip.joints.map((joint, j) => {
-          if (wanted && !joint.name.toLowerCase().includes(wanted)) return null
+          if (asked && !joint.name.toLowerCase().includes(asked)) return null
+          if (found && !counts.has(joint.name)) return null
+          if (moving && !joint.channels.some((c) => seen(joint, c))) return null
           const on = chosen.has(j)
           const open = on && !closed.has(j)
           const count = counts.get(joint.name)
@@ -118,6 +206,7 @@ export function JointTree() {
                 // biome-ignore lint/a11y/useSemanticElements: a group of a tree, not of a form
                 <div role="group">
                   {joint.channels.map((channel) => {
+                    if (!seen(joint, channel)) return null
                     const key = channelKey(j, channel)
                     const axis = axisOf(key)
                     const shown = channels.includes(key)
@@ -130,17 +219,33 @@ export function JointTree() {
                         tabIndex={0}
                         aria-level={2}
                         aria-selected={shown}
-                        className={`flex h-6 w-full cursor-pointer items-center gap-2 pr-2 pl-6 hover:bg-raised ${shown ? 'bg-sunk font-semibold' : ''}`}
+                        className={`group flex h-6 w-full cursor-pointer items-center gap-2 pr-1 pl-6 hover:bg-raised ${shown ? 'bg-sunk font-semibold' : ''}`}
                         onClick={choose}
+                        onPointerEnter={() => useViewing.setState({ hovered: key })}
+                        onPointerLeave={() => useViewing.setState({ hovered: null })}
                         onKeyDown={(e) => {
-                          if (e.key === 'Enter') choose(e)
+                          if (e.target === e.currentTarget && e.key === 'Enter') choose(e)
                         }}
                       >
                         <span className="num font-semibold" style={{ color: `var(--${axis})` }}>
                           {axis.toUpperCase()}
                         </span>
-                        <span>
+                        <span className={hidden.has(key) ? 'text-ink-3 line-through' : ''}>
                           {channel[0] === 'r' ? 'turn' : 'move'} {axis.toUpperCase()}
+                        </span>
+                        <span className="ml-auto flex">
+                          <Switch
+                            label={`Play without ${joint.name} ${channel}`}
+                            on={muted.has(key)}
+                            onClick={() => toggleMuted([key])}
+                            icons={[Volume2, VolumeX]}
+                          />
+                          <Switch
+                            label={`Hide ${joint.name} ${channel}`}
+                            on={hidden.has(key)}
+                            onClick={() => toggleHidden([key])}
+                            icons={[Eye, EyeOff]}
+                          />
                         </span>
                       </div>
                     )

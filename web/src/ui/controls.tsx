@@ -138,6 +138,48 @@ export function Field({ label, children }: { label: string; children: ReactNode 
   )
 }
 
+/** A number to type: kept on Enter or when it is left, put back on Escape. */
+export function NumberInput({
+  label,
+  value,
+  onCommit,
+  digits = 3,
+  placeholder = '',
+  className = 'w-16',
+}: {
+  label: string
+  /** Null where several differ. */
+  value: number | null
+  onCommit: (value: number) => void
+  digits?: number
+  placeholder?: string
+  className?: string
+}) {
+  const shown = value === null ? '' : String(Number(value.toFixed(digits)))
+  const commit = (input: HTMLInputElement) => {
+    const text = input.value.trim().replace('−', '-')
+    if (text === '' || text === shown) return
+    const typed = Number(text)
+    if (Number.isFinite(typed)) onCommit(typed)
+    else input.value = shown
+  }
+  return (
+    <input
+      key={shown}
+      aria-label={label}
+      inputMode="decimal"
+      placeholder={placeholder}
+      defaultValue={shown}
+      className={`${inputLook} num h-6 px-1 text-right ${className}`}
+      onKeyDown={(e) => {
+        if (e.key === 'Escape') e.currentTarget.value = shown
+        if (e.key === 'Enter' || e.key === 'Escape') e.currentTarget.blur()
+      }}
+      onBlur={(e) => commit(e.currentTarget)}
+    />
+  )
+}
+
 /** A box to tick, its words beside it. */
 export function Check({
   on,

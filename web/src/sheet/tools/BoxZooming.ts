@@ -2,32 +2,26 @@
 import { xToTime, yToValue } from '../geometry'
 import type { Sheet } from '../Sheet'
 import { Idle } from './Idle'
-import type { At, Tool } from './tool'
+import { type At, boxOf, type Tool } from './tool'
 
 export class BoxZooming implements Tool {
-  readonly cursor = 'crosshair'
+  readonly cursor = 'zoom-in'
 
   constructor(private from: At) {}
 
   onMove(sheet: Sheet, at: At): void {
-    sheet.showBox({
-      left: Math.min(this.from.x, at.x),
-      top: Math.min(this.from.y, at.y),
-      width: Math.abs(at.x - this.from.x),
-      height: Math.abs(at.y - this.from.y),
-    })
+    sheet.showBox(boxOf(this.from, at))
   }
 
   onUp(sheet: Sheet, at: At): Tool {
     sheet.showBox(null)
-    if (Math.abs(at.x - this.from.x) > 5 && Math.abs(at.y - this.from.y) > 5) {
+    const { left, top, width, height } = boxOf(this.from, at)
+    if (width > 5 && height > 5) {
       const { view, box } = sheet
-      const [left, right] = [Math.min(at.x, this.from.x), Math.max(at.x, this.from.x)]
-      const [top, bottom] = [Math.min(at.y, this.from.y), Math.max(at.y, this.from.y)]
       sheet.setView({
         t0: xToTime(view, box, left),
-        t1: xToTime(view, box, right),
-        v0: yToValue(view, box, bottom),
+        t1: xToTime(view, box, left + width),
+        v0: yToValue(view, box, top + height),
         v1: yToValue(view, box, top),
       })
     }

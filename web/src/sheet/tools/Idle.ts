@@ -1,8 +1,15 @@
 /** Nothing is held: hovering reads out, a press chooses the next state. */
+import { selectKeys, toggleKey, useSelection } from '../../clip/selection'
 import type { Sheet } from '../Sheet'
+import { BoxSelecting } from './BoxSelecting'
 import { BoxZooming } from './BoxZooming'
+import { Brushing } from './Brushing'
+import { DraggingHandle } from './DraggingHandle'
 import { DraggingTime } from './DraggingTime'
+import { MovingKeys } from './MovingKeys'
+import { MovingPivot } from './MovingPivot'
 import { Panning } from './Panning'
+import { ScalingKeys } from './ScalingKeys'
 import { ScalingValues } from './ScalingValues'
 import type { At, Tool } from './tool'
 
@@ -11,10 +18,26 @@ export class Idle implements Tool {
 
   onDown(sheet: Sheet, at: At): Tool {
     const where = sheet.region(at)
-    if (where === 'ruler' || where === 'now') return new DraggingTime(sheet, at)
+    if (at.button === 1 || (at.alt && where === 'field')) return new Panning(sheet, at)
+    if (where === 'ruler') return new DraggingTime(sheet, at)
     if (where === 'gutter') return new ScalingValues(sheet, at)
-    if (at.shift) return new BoxZooming(at)
-    return new Panning(sheet, at)
+    if (at.ctrl) return new BoxZooming(at)
+    if (sheet.brush) return new Brushing(sheet, at)
+    const handle = sheet.handleAt(at)
+    if (handle) return new DraggingHandle(sheet, at, handle)
+    if (sheet.pivotAt(at)) return new MovingPivot()
+    const grip = sheet.gripAt(at)
+    if (grip) return new ScalingKeys(sheet, at, grip)
+    const key = sheet.keyAt(at)
+    if (key) {
+      const chosen = useSelection.getState().keys.get(key.channel)?.has(key.id) ?? false
+      if (at.shift) toggleKey(key.channel, key.id)
+      else if (!chosen) selectKeys(new Map([[key.channel, new Set([key.id])]]))
+      if (!at.shift || !chosen) return new MovingKeys(sheet, at, key)
+      return this
+    }
+    if (where === 'now') return new DraggingTime(sheet, at)
+    return new BoxSelecting(at)
   }
 
   onMove(sheet: Sheet, at: At): void {

@@ -5,6 +5,8 @@ export interface At {
   x: number
   y: number
   shift: boolean
+  alt: boolean
+  ctrl: boolean
   button: number
 }
 
@@ -15,3 +17,15 @@ export interface Tool {
   /** Put back what stood when the state was entered. */
   onCancel(sheet: Sheet): void
 }
+
+/** Pixels within which a press has not become a drag. */
+export const STILL = 3
+export const moved = (from: At, at: At): boolean => Math.hypot(at.x - from.x, at.y - from.y) > STILL
+
+/** Two corners as a box. */
+export const boxOf = (a: At, b: At) => ({
+  left: Math.min(a.x, b.x),
+  top: Math.min(a.y, b.y),
+  width: Math.abs(a.x - b.x),
+  height: Math.abs(a.y - b.y),
+})

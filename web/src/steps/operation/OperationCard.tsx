@@ -8,13 +8,14 @@ import { Trouble } from '../Panel'
 import { PreviewNumbers } from './Outcome'
 import { useOpenCard } from './openCard'
 import { chosen, ParamForm, type Params } from './ParamForm'
-import { EVERYTHING, ScopeChoice, scopeOf } from './ScopeChoice'
+import { BY_HAND, EVERYTHING, ScopeChoice, scopeOf } from './ScopeChoice'
 
 export function OperationCard({
   name,
   count,
   first = {},
   scoped = true,
+  where = 'all',
   hidden = [],
   children,
 }: {
@@ -24,6 +25,8 @@ export function OperationCard({
   /** Values to begin with where they differ from the defaults. */
   first?: Params
   scoped?: boolean
+  /** Where it begins: on the whole body, or on what is picked by hand. */
+  where?: 'all' | 'shown'
   hidden?: readonly string[]
   children?: ReactNode
 }) {
@@ -33,14 +36,14 @@ export function OperationCard({
   const trouble = useBench((s) => s.previewTrouble)
   const saving = useBench((s) => s.saving)
   const [values, setValues] = useState<Params>(first)
-  const [scope, setScope] = useState(EVERYTHING)
+  const [scope, setScope] = useState(where === 'shown' ? BY_HAND : EVERYTHING)
   const card = useRef<HTMLElement>(null)
   useEffect(() => {
     if (open) card.current?.scrollIntoView({ block: 'nearest' })
   }, [open])
   if (!operation) return null
   const show = (next: Params, within = scope) =>
-    void startPreview(name, chosen(operation, next), { scope: scopeOf(within) })
+    void startPreview(name, chosen(operation, next), { scope: scoped ? scopeOf(within) : {} })
   const toggle = () => {
     if (open && preview) cancelPreview()
     useOpenCard.setState({ open: open ? null : name })
@@ -69,6 +72,8 @@ export function OperationCard({
             <ScopeChoice
               value={scope}
               ranged={operation.ranged}
+              keyed={operation.keyed}
+              byHand={where === 'shown'}
               onChange={(next) => {
                 setScope(next)
                 if (preview) show(values, next)
@@ -95,7 +100,9 @@ export function OperationCard({
             <Button
               kind="primary"
               disabled={saving}
-              onClick={() => void apply(name, chosen(operation, values), scopeOf(scope))}
+              onClick={() =>
+                void apply(name, chosen(operation, values), scoped ? scopeOf(scope) : {})
+              }
             >
               {saving ? 'Applying …' : 'Apply'}
             </Button>

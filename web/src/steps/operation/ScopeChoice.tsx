@@ -1,6 +1,7 @@
 /** What an operation may touch: which joints, and when. */
 import { useSyncExternalStore } from 'react'
 import { type Scope, useBench } from '../../clip/bench'
+import { handScope } from '../../clip/hand'
 import { transport } from '../../clip/transport'
 import { inputLook } from '../../ui/controls'
 
@@ -12,10 +13,18 @@ export interface ScopeChosen {
 
 export const EVERYTHING: ScopeChosen = { joints: 'all', time: 'all' }
 
+const SHOWN = 'shown channels'
+const KEYS = 'selected keys'
+/** Where hand work begins: picked keys, else the channels that are shown. */
+export const BY_HAND: ScopeChosen = { joints: SHOWN, time: 'all' }
+
 export function scopeOf(choice: ScopeChosen): Scope {
   const { clip, joints, body } = useBench.getState()
   const scope: Scope = {}
-  if (choice.joints === 'selected' && clip) scope.joints = joints.map((j) => clip.joints[j]!.name)
+  if (choice.joints === SHOWN) Object.assign(scope, handScope(new Map()))
+  else if (choice.joints === KEYS) Object.assign(scope, handScope())
+  else if (choice.joints === 'selected' && clip)
+    scope.joints = joints.map((j) => clip.joints[j]!.name)
   else if (body && choice.joints in body.own_groups && clip)
     scope.joints = body.own_groups[choice.joints]!.map((j) => clip.joints[j]!.name)
   else if (choice.joints !== 'all') scope.groups = [choice.joints]
@@ -28,10 +37,15 @@ const rangeText = () => transport.range.join(' – ')
 export function ScopeChoice({
   value,
   ranged,
+  keyed,
+  byHand,
   onChange,
 }: {
   value: ScopeChosen
   ranged: boolean
+  /** Whether single keys can be meant. */
+  keyed: boolean
+  byHand: boolean
   onChange: (value: ScopeChosen) => void
 }) {
   const body = useBench((s) => s.body)
@@ -45,6 +59,8 @@ export function ScopeChoice({
         value={value.joints}
         onChange={(e) => onChange({ ...value, joints: e.target.value })}
       >
+        {byHand && <option value={SHOWN}>the shown channels</option>}
+        {byHand && keyed && <option value={KEYS}>the selected keys</option>}
         <option value="all">whole body</option>
         <option value="selected">
           {count === 1 ? 'the selected joint' : `${count} selected joints`}

@@ -398,6 +398,8 @@ export function ThinPanel() {
       )}
       {!again && (
         <ScopeChoice
+          keyed={false}
+          byHand={false}
           value={scope}
           ranged
           onChange={(next) => {

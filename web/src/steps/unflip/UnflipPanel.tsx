@@ -201,6 +201,8 @@ export function UnflipPanel() {
         </p>
       )}
       <ScopeChoice
+        keyed={false}
+        byHand={false}
         value={scope}
         ranged
         onChange={(next) => {

@@ -1,0 +1,57 @@
+/** Curves that are being changed by hand and are not yet the server's: drawn at once by the sheet
+ * and the stage, without a picture of React in between. */
+import type { ChannelKey, Curve } from './curves'
+
+type Listener = () => void
+
+class Draft {
+  /** What is being dragged now. */
+  curves: ReadonlyMap<ChannelKey, Curve> = new Map()
+  /** What was let go of and is on its way: the stage shows it until the poses arrive. */
+  private kept: ReadonlyMap<ChannelKey, Curve> = new Map()
+  /** Channels that the stage plays without. */
+  muted: ReadonlySet<ChannelKey> = new Set()
+  private listeners = new Set<Listener>()
+
+  subscribe = (listener: Listener): (() => void) => {
+    this.listeners.add(listener)
+    return () => this.listeners.delete(listener)
+  }
+
+  private tell(): void {
+    for (const listener of this.listeners) listener()
+  }
+
+  set(curves: ReadonlyMap<ChannelKey, Curve>): void {
+    this.curves = curves
+    this.tell()
+  }
+
+  drop(): void {
+    if (this.curves.size) this.set(new Map())
+  }
+
+  /** The drag is over: what it made stays to be seen until the poses of it are here. */
+  keep(): void {
+    this.kept = new Map([...this.kept, ...this.curves])
+    this.set(new Map())
+  }
+
+  arrived(): void {
+    if (!this.kept.size) return
+    this.kept = new Map()
+    this.tell()
+  }
+
+  mute(muted: ReadonlySet<ChannelKey>): void {
+    this.muted = muted
+    this.tell()
+  }
+
+  /** Curves that differ from the poses which the server sent. */
+  get ahead(): ReadonlyMap<ChannelKey, Curve> {
+    return this.kept.size ? new Map([...this.kept, ...this.curves]) : this.curves
+  }
+}
+
+export const draft = new Draft()

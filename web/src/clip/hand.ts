@@ -1,0 +1,251 @@
+/** Hand work: keys and brushes, shown while they are dragged and sent when they are let go. */
+import { apply, notify, type Scope, shownChannels, useBench } from './bench'
+import { brushed, type Stroke } from './brush'
+import {
+  BROKEN,
+  type ChannelKey,
+  type Curve,
+  channelKey,
+  type KeyedCurve,
+  readoutUnit,
+  splitKey,
+  valueAt,
+} from './curves'
+import { draft } from './draft'
+import { type Edits, type Ends, edited, freshId, type KeyEdit } from './keys'
+import { keysAsScope, type Picked, selectKeys, useSelection } from './selection'
+import { transport } from './transport'
+
+const curves = () => useBench.getState().curves
+const nameOf = (joint: number) => useBench.getState().clip!.joints[joint]!.name
+
+/** Channels that can be worked on: those shown, without what is only read out. */
+export function workedOn(): ChannelKey[] {
+  return shownChannels(useBench.getState()).filter((key) => readoutUnit(key) === undefined)
+}
+
+/** Show edits without keeping them. */
+export function showEdits(edits: Edits): void {
+  const shown = new Map<ChannelKey, Curve>()
+  for (const [key, list] of edits) {
+    const curve = curves().get(key)
+    if (curve?.kind === 'keyed') shown.set(key, edited(curve, list))
+  }
+  draft.set(shown)
+}
+
+/** Take what is shown for what is, until the server's word comes. */
+function takeDraft(): void {
+  useBench.setState({ curves: new Map([...curves(), ...draft.curves]) })
+  draft.keep()
+}
+
+/** Keep edits: one line of the recipe, one step of undo. */
+export function commitEdits(
+  edits: Edits,
+  ends: Map<ChannelKey, Ends> = new Map(),
+): Promise<boolean> {
+  const placed = <T extends object>(key: ChannelKey, item: T) => {
+    const { joint, channel } = splitKey(key)
+    return { joint: nameOf(joint), channel, ...item }
+  }
+  const keys = [...edits].flatMap(([key, list]) => list.map((e) => placed(key, e)))
+  if (!keys.length && !ends.size) {
+    draft.drop()
+    return Promise.resolve(false)
+  }
+  showEdits(edits)
+  takeDraft()
+  const params: Record<string, unknown> = { keys }
+  if (ends.size) params.ends = [...ends].map(([key, e]) => placed(key, e))
+  return apply('edit', params)
+}
+
+/** For each selected key what shall become of it. */
+export function editSelected(
+  make: (curve: KeyedCurve, k: number, key: ChannelKey) => Omit<KeyEdit, 'id' | 'frame'> | null,
+): Edits {
+  const out: Edits = new Map()
+  for (const [key, ids] of useSelection.getState().keys) {
+    const curve = curves().get(key)
+    if (curve?.kind !== 'keyed') continue
+    const list: KeyEdit[] = []
+    for (let k = 0; k < curve.time.length; k++) {
+      const id = Number(curve.id[k])
+      const what = ids.has(id) ? make(curve, k, key) : null
+      if (what) list.push({ id, frame: curve.time[k]!, ...what })
+    }
+    if (list.length) out.set(key, list)
+  }
+  return out
+}
+
+/** All columns of a key's handles, so that a later edit does not lean on an earlier one. */
+export function shapeOf(curve: KeyedCurve, k: number) {
+  return {
+    slope_in: curve.slope_in[k]!,
+    slope_out: curve.slope_out[k]!,
+    length_in: curve.length_in[k]!,
+    length_out: curve.length_out[k]!,
+    broken: (curve.flags[k]! & BROKEN) !== 0,
+  }
+}
+
+export function deleteSelected(): void {
+  const edits = editSelected(() => ({ do: 'remove' }))
+  for (const [key, list] of edits) {
+    const curve = curves().get(key) as KeyedCurve
+    // A curve keeps its last key.
+    if (list.length === curve.time.length) list.shift()
+  }
+  selectKeys(new Map())
+  void commitEdits(edits)
+}
+
+/** A key on each of the channels at a frame, shapes unchanged; the new keys are selected. */
+export function setKeys(channels: readonly ChannelKey[], frame = transport.frame): void {
+  const edits: Edits = new Map()
+  const made = new Map<ChannelKey, Set<number>>()
+  let dense = 0
+  for (const key of channels) {
+    const curve = curves().get(key)
+    if (curve?.kind === 'sampled') dense++
+    if (curve?.kind !== 'keyed') continue
+    const there = curve.time.indexOf(frame)
+    const id = there >= 0 ? Number(curve.id[there]) : freshId(curve)
+    if (there < 0) edits.set(key, [{ id, frame, do: 'make' }])
+    made.set(key, new Set([id]))
+  }
+  if (!made.size && dense) {
+    notify('These channels have a value on every frame: thin them first, or use a brush.')
+    return
+  }
+  void commitEdits(edits)
+  selectKeys(made)
+}
+
+/** Channels of the selected joints that turn, that move, or along one axis. */
+export function channelsOf(
+  which: 'all' | 'turn' | 'move' | 'shown' | 'x' | 'y' | 'z',
+): ChannelKey[] {
+  const { clip, joints } = useBench.getState()
+  if (!clip || which === 'shown') return workedOn()
+  const wanted = (name: string) =>
+    which === 'all' ||
+    (which === 'turn' && name[0] === 'r') ||
+    (which === 'move' && name[0] === 't') ||
+    name[1] === which
+  return joints.flatMap((j) =>
+    clip.joints[j]!.channels.filter(wanted).map((name) => channelKey(j, name)),
+  )
+}
+
+/** Copied keys, times counted from the first of them. */
+interface Copied {
+  channel: ChannelKey
+  keys: (Omit<KeyEdit, 'id' | 'frame' | 'time'> & { at: number })[]
+}
+let clipboard: Copied[] = []
+
+export function copySelected(): number {
+  const { keys } = useSelection.getState()
+  let first = Number.POSITIVE_INFINITY
+  const out: Copied[] = []
+  editSelected((curve, k) => {
+    first = Math.min(first, curve.time[k]!)
+    return null
+  })
+  for (const [channel, ids] of keys) {
+    const curve = curves().get(channel)
+    if (curve?.kind !== 'keyed') continue
+    const list: Copied['keys'] = []
+    for (let k = 0; k < curve.time.length; k++)
+      if (ids.has(Number(curve.id[k])))
+        list.push({
+          at: curve.time[k]! - first,
+          value: curve.value[k]!,
+          ...shapeOf(curve, k),
+          handle: 'free',
+        })
+    if (list.length) out.push({ channel, keys: list })
+  }
+  if (out.length) clipboard = out
+  const count = out.reduce((sum, c) => sum + c.keys.length, 0)
+  if (count) notify(`${count} ${count === 1 ? 'key' : 'keys'} copied.`)
+  return count
+}
+
+/** Where copied channels go: one onto all that are shown, several onto those alike in turn. */
+function targets(): [Copied, ChannelKey][] {
+  const shown = workedOn()
+  if (clipboard.length === 1) return shown.map((key) => [clipboard[0]!, key])
+  return shown.flatMap((key): [Copied, ChannelKey][] => {
+    const { channel } = splitKey(key)
+    const same = clipboard.find((c) => c.channel === key)
+    const alike = same ?? clipboard.find((c) => splitKey(c.channel).channel === channel)
+    return alike ? [[alike, key]] : []
+  })
+}
+
+/** Paste at now, on the shown channels; keys that stand at the same times are replaced. */
+export function paste(): void {
+  const edits: Edits = new Map()
+  const made = new Map<ChannelKey, Set<number>>()
+  const last = transport.frames - 1
+  for (const [from, key] of targets()) {
+    const curve = curves().get(key)
+    if (curve?.kind !== 'keyed') continue
+    let id = freshId(curve)
+    const list: KeyEdit[] = []
+    const ids = new Set<number>()
+    for (const { at, ...columns } of from.keys) {
+      const frame = transport.frame + at
+      if (frame > last) continue
+      const there = curve.time.indexOf(frame)
+      const own = there >= 0 ? Number(curve.id[there]) : id++
+      list.push({ id: own, frame, do: there >= 0 ? 'set' : 'make', ...columns })
+      ids.add(own)
+    }
+    if (list.length) edits.set(key, list)
+    made.set(key, ids)
+  }
+  if (!edits.size) {
+    notify('Nothing to paste here: copy keys first, and show channels that have keys.')
+    return
+  }
+  void commitEdits(edits)
+  selectKeys(made)
+}
+
+/** The scope of a brush or an operation: picked keys, or the channels that are shown. */
+export function handScope(keys: Picked = useSelection.getState().keys): Scope {
+  if (keys.size) return { keys: keysAsScope(keys, nameOf) }
+  return {
+    only: workedOn().map((key): [string, string] => {
+      const { joint, channel } = splitKey(key)
+      return [nameOf(joint), channel]
+    }),
+  }
+}
+
+export function showStroke(stroke: Stroke, take: ReadonlyMap<ChannelKey, Curve>): void {
+  const { keys } = useSelection.getState()
+  const shown = new Map<ChannelKey, Curve>()
+  for (const key of keys.size ? keys.keys() : workedOn()) {
+    const curve = curves().get(key)
+    if (curve) shown.set(key, brushed(curve, stroke, take.get(key), keys.get(key) ?? null))
+  }
+  draft.set(shown)
+}
+
+export function commitStroke(stroke: Stroke): void {
+  const scope = handScope()
+  takeDraft()
+  void apply('brush', { ...stroke }, scope)
+}
+
+/** The value of a channel now, as it is shown. */
+export function valueNow(key: ChannelKey): number | null {
+  const curve = draft.curves.get(key) ?? curves().get(key)
+  return curve ? valueAt(curve, transport.frame) : null
+}

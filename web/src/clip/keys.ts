@@ -1,0 +1,262 @@
+/** Keys changed by hand in the browser, as the core's `edit` changes them: what is shown while
+ * dragging is what will be kept. */
+import {
+  BROKEN,
+  type ChannelKey,
+  type ExtendName,
+  HANDLES,
+  type HandleName,
+  type KeyedCurve,
+  SEGMENTS,
+  type SegmentName,
+  solveTime,
+  THIRD,
+  valueAt,
+} from './curves'
+
+/** One key's new state; what is absent stays. The core's `KeyEdit` but for its place. */
+export interface KeyEdit {
+  id: number
+  frame: number
+  do?: 'set' | 'make' | 'remove'
+  time?: number
+  value?: number
+  handle?: HandleName
+  slope_in?: number
+  slope_out?: number
+  length_in?: number
+  length_out?: number
+  broken?: boolean
+  segment?: SegmentName
+  swings?: number
+  decay?: number
+}
+
+export type Edits = Map<ChannelKey, KeyEdit[]>
+export type Ends = { before?: ExtendName; after?: ExtendName }
+
+const [EASED, FLOWING, FLAT, STRAIGHT, FREE] = [0, 1, 2, 3, 5]
+const DEFAULTS: Partial<Record<SegmentName, [number, number]>> = {
+  spring: [2, 4],
+  bounce: [2, 1.4],
+}
+const SHAPE = ['slope_in', 'slope_out', 'length_in', 'length_out'] as const
+const COLUMNS = [
+  'id',
+  'time',
+  'value',
+  'slope_in',
+  'slope_out',
+  'length_in',
+  'length_out',
+  'handle',
+  'segment',
+  'flags',
+  'swings',
+  'decay',
+] as const
+
+export function copied(curve: KeyedCurve): KeyedCurve {
+  const out = { ...curve, extend: curve.extend.slice() }
+  for (const name of COLUMNS) (out as Record<string, unknown>)[name] = curve[name].slice()
+  return out
+}
+
+/** The curve with only the keys whose index is kept. */
+function only(curve: KeyedCurve, kept: (k: number) => boolean): KeyedCurve {
+  const out = { ...curve }
+  for (const name of COLUMNS)
+    (out as Record<string, unknown>)[name] = (curve[name] as Float64Array).filter((_, k) => kept(k))
+  return out
+}
+
+const step = (c: KeyedCurve, k: number) =>
+  (c.value[k + 1]! - c.value[k]!) / (c.time[k + 1]! - c.time[k]!)
+
+function easedSlope(c: KeyedCurve, k: number): number {
+  if (k === 0 || k === c.time.length - 1) return 0
+  const [left, right] = [step(c, k - 1), step(c, k)]
+  if (left * right <= 0) return 0
+  const before = c.time[k]! - c.time[k - 1]!
+  const after = c.time[k + 1]! - c.time[k]!
+  const w1 = 2 * after + before
+  const w2 = after + 2 * before
+  return (w1 + w2) / (w1 / left + w2 / right)
+}
+
+function flowingSlope(c: KeyedCurve, k: number): number {
+  const last = c.time.length - 1
+  if (last === 0) return 0
+  if (k === 0) return step(c, 0)
+  if (k === last) return step(c, last - 1)
+  const before = c.time[k]! - c.time[k - 1]!
+  const after = c.time[k + 1]! - c.time[k]!
+  return (after * step(c, k - 1) + before * step(c, k)) / (before + after)
+}
+
+/** Slopes of touched keys, and of those beside them, as their kinds ask; in place. */
+export function settle(curve: KeyedCurve, touched: Iterable<number>): void {
+  const last = curve.time.length - 1
+  const all = new Set<number>()
+  for (const k of touched) for (const n of [k - 1, k, k + 1]) if (n >= 0 && n <= last) all.add(n)
+  for (const k of all) {
+    const kind = curve.handle[k]
+    if (kind === EASED) curve.slope_in[k] = curve.slope_out[k] = easedSlope(curve, k)
+    else if (kind === FLOWING) curve.slope_in[k] = curve.slope_out[k] = flowingSlope(curve, k)
+    else if (kind === FLAT) curve.slope_in[k] = curve.slope_out[k] = 0
+    else if (kind === STRAIGHT && last > 0) {
+      curve.slope_in[k] = step(curve, Math.max(k - 1, 0))
+      curve.slope_out[k] = step(curve, Math.min(k, last - 1))
+    }
+  }
+}
+
+/** A key's index by its id, -1 where it is not there. */
+export function indexOf(curve: KeyedCurve, id: number): number {
+  for (let k = 0; k < curve.id.length; k++) if (Number(curve.id[k]) === id) return k
+  return -1
+}
+
+/** An id that no key of the curve has. */
+export function freshId(curve: KeyedCurve): number {
+  let most = -1
+  for (const id of curve.id) most = Math.max(most, Number(id))
+  return most + 1
+}
+
+/** The curve with edits made in turn: the core's `edited_curve`. */
+export function edited(curve: KeyedCurve, edits: readonly KeyEdit[]): KeyedCurve {
+  let out = curve
+  let k = 0
+  while (k < edits.length) {
+    const what = edits[k]!.do ?? 'set'
+    if (what === 'set') {
+      let end = k
+      while (end < edits.length && (edits[end]!.do ?? 'set') === 'set') end++
+      out = setKeys(out, edits.slice(k, end))
+      k = end
+    } else {
+      out = what === 'make' ? made(out, edits[k]!) : removed(out, edits[k]!)
+      k++
+    }
+  }
+  return out
+}
+
+function removed(curve: KeyedCurve, edit: KeyEdit): KeyedCurve {
+  const k = indexOf(curve, edit.id)
+  if (k < 0 || curve.time.length === 1) return curve
+  const out = copied(only(curve, (n) => n !== k))
+  const near = [k - 1, k].filter((n) => n >= 0 && n < out.time.length)
+  settleOnly(out, near)
+  return out
+}
+
+function settleOnly(curve: KeyedCurve, at: readonly number[]): void {
+  // The core settles what stood beside a removed key, not the keys beside those.
+  const kept = curve.handle.slice()
+  const outside = new Set(at)
+  for (let k = 0; k < curve.handle.length; k++) if (!outside.has(k)) curve.handle[k] = FREE
+  settle(curve, at)
+  curve.handle.set(kept)
+}
+
+function made(curve: KeyedCurve, edit: KeyEdit): KeyedCurve {
+  if (indexOf(curve, edit.id) >= 0 || curve.time.includes(edit.frame)) return curve
+  const out = inserted(curve, edit.frame, edit.id)
+  const { id, frame, do: _, ...rest } = edit
+  return Object.keys(rest).length ? setKeys(out, [{ id, frame, ...rest }]) : out
+}
+
+/** A key on the curve, its shape unchanged; springs and repetitions are left to the core. */
+export function inserted(curve: KeyedCurve, time: number, id: number): KeyedCurve {
+  let at = 0
+  while (at < curve.time.length && curve.time[at]! < time) at++
+  const value = valueAt(curve, time)
+  const out = { ...curve }
+  for (const name of COLUMNS) {
+    const old = curve[name] as Float64Array
+    const grown = new (old.constructor as Float64ArrayConstructor)(old.length + 1)
+    grown.set(old.subarray(0, at), 0)
+    grown.set(old.subarray(at), at + 1)
+    ;(out as Record<string, unknown>)[name] = grown
+  }
+  out.id[at] = BigInt(id)
+  out.time[at] = time
+  out.value[at] = value
+  out.length_in[at] = out.length_out[at] = THIRD
+  const inner = at > 0 && at < curve.time.length
+  out.handle[at] = inner ? FREE : FLAT
+  if (!inner) return out
+  const k = at - 1
+  out.segment[at] = curve.segment[k]!
+  const span = curve.time[at]! - curve.time[k]!
+  if (curve.segment[k] === 1) out.slope_in[at] = out.slope_out[at] = step(curve, k)
+  if (curve.segment[k] !== 0) return out
+  const [t0, t3, v0, v3] = [curve.time[k]!, curve.time[at]!, curve.value[k]!, curve.value[at]!]
+  const [l0, l1] = [curve.length_out[k]!, curve.length_in[at]!]
+  const u = solveTime((time - t0) / span, l0, l1)
+  const mix = (a: number[], b: number[]) => a.map((x, i) => x + u * (b[i]! - x))
+  const p0 = [t0, v0]
+  const p1 = [t0 + l0 * span, v0 + l0 * span * curve.slope_out[k]!]
+  const p2 = [t3 - l1 * span, v3 - l1 * span * curve.slope_in[at]!]
+  const p3 = [t3, v3]
+  const [a, b, c] = [mix(p0, p1), mix(p1, p2), mix(p2, p3)]
+  const [d, e] = [mix(a, b), mix(b, c)]
+  out.slope_in[at] = out.slope_out[at] = e[0]! > d[0]! ? (e[1]! - d[1]!) / (e[0]! - d[0]!) : 0
+  out.length_out[k] = (a[0]! - t0) / (time - t0)
+  out.length_in[at] = (time - d[0]!) / (time - t0)
+  out.length_out[at] = (e[0]! - time) / (t3 - time)
+  out.length_in[at + 1] = (t3 - c[0]!) / (t3 - time)
+  return out
+}
+
+function setKeys(curve: KeyedCurve, edits: readonly KeyEdit[]): KeyedCurve {
+  const out = copied(curve)
+  let placed = edits.flatMap((e) => {
+    const k = indexOf(curve, e.id)
+    return k < 0 ? [] : [[k, e] as const]
+  })
+  for (const [k, e] of placed) if (e.time !== undefined) out.time[k] = e.time
+  for (let again = true; again; ) {
+    again = false
+    for (let k = 0; k + 1 < out.time.length; k++) {
+      if (out.time[k]! < out.time[k + 1]!) continue
+      for (const n of [k, k + 1])
+        if (out.time[n] !== curve.time[n]) {
+          out.time[n] = curve.time[n]!
+          placed = placed.filter(([p]) => p !== n)
+          again = true
+        }
+    }
+  }
+  for (const [k, e] of placed) setColumns(out, k, e)
+  settle(
+    out,
+    placed.map(([k]) => k),
+  )
+  return out
+}
+
+function setColumns(out: KeyedCurve, k: number, e: KeyEdit): void {
+  if (e.handle) {
+    out.handle[k] = HANDLES.indexOf(e.handle)
+    if (e.handle !== 'free') {
+      out.length_in[k] = out.length_out[k] = THIRD
+      out.flags[k] = out.flags[k]! & ~BROKEN
+      if (e.handle === 'hold') {
+        out.segment[k] = 2
+        out.slope_in[k] = out.slope_out[k] = 0
+      } else if (out.segment[k] === 2) out.segment[k] = 0
+    }
+  } else if (SHAPE.some((name) => e[name] !== undefined)) out.handle[k] = FREE
+  for (const name of ['value', ...SHAPE, 'swings', 'decay'] as const)
+    if (e[name] !== undefined) out[name][k] = e[name]
+  if (e.broken !== undefined) out.flags[k] = (out.flags[k]! & ~BROKEN) | (e.broken ? BROKEN : 0)
+  if (e.segment) {
+    out.segment[k] = SEGMENTS.indexOf(e.segment)
+    const [swings, decay] = DEFAULTS[e.segment] ?? [0, 0]
+    if (e.swings === undefined) out.swings[k] = swings
+    if (e.decay === undefined) out.decay[k] = decay
+  }
+}

@@ -1,0 +1,131 @@
+/** Which keys are selected, and which channel the keyboard is on. */
+import { create } from 'zustand'
+import { type ChannelKey, type Curve, type KeyedCurve, splitKey } from './curves'
+
+export type Picked = ReadonlyMap<ChannelKey, ReadonlySet<number>>
+
+export interface SelectionState {
+  /** Ids of selected keys by channel; channels without any are left out. */
+  keys: Picked
+  /** The channel that key commands walk along. */
+  current: ChannelKey | null
+  /** About what a scale box scales: the opposite side where null. */
+  pivot: { time: number | null; value: number | null }
+}
+
+export const NOTHING: Picked = new Map()
+
+export const useSelection = create<SelectionState>(() => ({
+  keys: NOTHING,
+  current: null,
+  pivot: { time: null, value: null },
+}))
+
+const { getState: get, setState: set } = useSelection
+
+export function selectKeys(keys: Map<ChannelKey, Set<number>>): void {
+  for (const [key, ids] of keys) if (!ids.size) keys.delete(key)
+  const first = keys.keys().next().value as ChannelKey | undefined
+  set({
+    keys,
+    current: first ?? get().current,
+    ...(keys.size ? {} : { pivot: { time: null, value: null } }),
+  })
+}
+
+export const clearKeys = (): void => {
+  if (get().keys.size) selectKeys(new Map())
+}
+
+const grown = (): Map<ChannelKey, Set<number>> =>
+  new Map([...get().keys].map(([k, ids]) => [k, new Set(ids)]))
+
+export function addKeys(more: Iterable<[ChannelKey, Iterable<number>]>): void {
+  const keys = grown()
+  for (const [key, ids] of more) {
+    const own = keys.get(key) ?? new Set<number>()
+    for (const id of ids) own.add(id)
+    keys.set(key, own)
+  }
+  selectKeys(keys)
+}
+
+export function toggleKey(key: ChannelKey, id: number): void {
+  const keys = grown()
+  const own = keys.get(key) ?? new Set<number>()
+  if (!own.delete(id)) own.add(id)
+  keys.set(key, own)
+  selectKeys(keys)
+}
+
+export const countKeys = (keys: Picked): number =>
+  [...keys.values()].reduce((sum, ids) => sum + ids.size, 0)
+
+/** Keys of curves that pass a test, as a selection. */
+export function keysWhere(
+  curves: ReadonlyMap<ChannelKey, Curve>,
+  channels: readonly ChannelKey[],
+  test: (curve: KeyedCurve, k: number, key: ChannelKey) => boolean,
+): Map<ChannelKey, Set<number>> {
+  const out = new Map<ChannelKey, Set<number>>()
+  for (const key of channels) {
+    const curve = curves.get(key)
+    if (curve?.kind !== 'keyed') continue
+    const ids = new Set<number>()
+    for (let k = 0; k < curve.time.length; k++)
+      if (test(curve, k, key)) ids.add(Number(curve.id[k]))
+    if (ids.size) out.set(key, ids)
+  }
+  return out
+}
+
+/** Selected keys as a scope names them. */
+export function keysAsScope(
+  keys: Picked,
+  nameOf: (joint: number) => string,
+): [string, string, number][] {
+  return [...keys].flatMap(([key, ids]) => {
+    const { joint, channel } = splitKey(key)
+    return [...ids].map((id): [string, string, number] => [nameOf(joint), channel, id])
+  })
+}
+
+/** What the selected keys have in common, for the fields that show it. */
+export interface Common {
+  count: number
+  time: number | null
+  value: number | null
+  handle: number | null
+  segment: number | null
+  swings: number | null
+  decay: number | null
+  broken: boolean
+}
+
+export function common(curves: ReadonlyMap<ChannelKey, Curve>, keys: Picked): Common {
+  const out: Common = {
+    count: 0,
+    time: null,
+    value: null,
+    handle: null,
+    segment: null,
+    swings: null,
+    decay: null,
+    broken: false,
+  }
+  for (const [key, ids] of keys) {
+    const curve = curves.get(key)
+    if (curve?.kind !== 'keyed') continue
+    for (let k = 0; k < curve.id.length; k++) {
+      if (!ids.has(Number(curve.id[k]))) continue
+      const first = out.count === 0
+      for (const name of ['time', 'value', 'handle', 'segment', 'swings', 'decay'] as const) {
+        const own = curve[name][k]!
+        out[name] = first || out[name] === own ? own : null
+      }
+      out.broken ||= (curve.flags[k]! & 4) !== 0
+      out.count++
+    }
+  }
+  return out
+}

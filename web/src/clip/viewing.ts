@@ -1,0 +1,113 @@
+/** How the clip is looked at: pinned and hidden channels, traces, trails. Changes no motion. */
+import { create } from 'zustand'
+import type { Schemas } from '../api/client'
+import type { ChannelKey, Curve } from './curves'
+import { draft } from './draft'
+import type { Poses } from './poses'
+
+/** What is drawn behind the curves: nothing, the take, or a revision of this clip. */
+export type TraceChoice = 'none' | 'take' | number
+
+/** Another figure's curve laid over, to be matched by hand. */
+export interface Guide {
+  clip: number
+  revision: number
+  name: string
+  frames: number
+  /** The other clip's document: its joints and its figure. */
+  doc: Schemas['ClipOut']
+  joint: number
+  channel: string
+  /** Frames by which it comes later here. */
+  offset: number
+  /** Raised so that it meets the first shown curve now. */
+  raised: number
+  /** Metres to the side at which its figure stands. */
+  beside: number
+}
+
+export interface Viewing {
+  /** Channels that stay while the selection changes. */
+  pinned: ChannelKey[]
+  hidden: ReadonlySet<ChannelKey>
+  muted: ReadonlySet<ChannelKey>
+  hovered: ChannelKey | null
+  trace: TraceChoice
+  traced: ReadonlyMap<ChannelKey, Curve>
+  /** The take's curves on this clip's time, for the brush that restores. */
+  take: ReadonlyMap<ChannelKey, Curve>
+  /** The revision kept by hand to come back to. */
+  kept: number | null
+  guide: Guide | null
+  guideCurve: Curve | null
+  guidePoses: Poses | null
+  /** Play from key to key, in-betweens held. */
+  hold: boolean
+  trails: boolean
+  ghosts: boolean
+  /** Frames before and after now that trails and ghosts show, and between ghosts. */
+  span: number
+  apart: number
+  /** Time goes along to a key that is picked. */
+  follows: boolean
+  /** Values snap to whole steps of this, 0 for none. */
+  step: number
+}
+
+const FOLLOWS = 'lean.sheet.follows'
+
+export const useViewing = create<Viewing>(() => ({
+  pinned: [],
+  hidden: new Set(),
+  muted: new Set(),
+  hovered: null,
+  trace: 'none',
+  traced: new Map(),
+  take: new Map(),
+  kept: null,
+  guide: null,
+  guideCurve: null,
+  guidePoses: null,
+  hold: false,
+  trails: false,
+  ghosts: false,
+  span: 20,
+  apart: 5,
+  follows: localStorage.getItem(FOLLOWS) !== 'off',
+  step: 0,
+}))
+
+const { getState: get, setState: set } = useViewing
+
+/** A clip is opened: what was looked at in another means nothing here. */
+export function lookAnew(): void {
+  const { follows, step, span, apart } = get()
+  set({ ...useViewing.getInitialState(), follows, step, span, apart })
+  draft.mute(new Set())
+}
+
+export function setFollows(follows: boolean): void {
+  localStorage.setItem(FOLLOWS, follows ? 'on' : 'off')
+  set({ follows })
+}
+
+const toggled = (set: ReadonlySet<ChannelKey>, keys: readonly ChannelKey[]) => {
+  const all = keys.every((k) => set.has(k))
+  const out = new Set(set)
+  for (const k of keys) all ? out.delete(k) : out.add(k)
+  return out
+}
+
+export function toggleMuted(keys: readonly ChannelKey[]): void {
+  const muted = toggled(get().muted, keys)
+  set({ muted })
+  draft.mute(muted)
+}
+
+export const toggleHidden = (keys: readonly ChannelKey[]): void =>
+  set({ hidden: toggled(get().hidden, keys) })
+
+/** Pin what is shown; pinned already, let it go. */
+export function togglePinned(shown: readonly ChannelKey[]): void {
+  set({ pinned: get().pinned.length ? [] : [...shown] })
+}

@@ -1,0 +1,182 @@
+/** What is drawn behind the curves and over them: the before trace, and a guide to match. */
+import { useQuery } from '@tanstack/react-query'
+import { answer, client } from '../api/client'
+import { useBench } from '../clip/bench'
+import {
+  changeGuide,
+  dropGuide,
+  keepCopy,
+  meetNow,
+  setGuide,
+  setTrace,
+  swapTrace,
+} from '../clip/traces'
+import { setFollows, useViewing } from '../clip/viewing'
+import { Button, Check, inputLook, NumberInput, Popover } from '../ui/controls'
+
+export function BehindMenu() {
+  return (
+    <Popover trigger={<Button>Traces</Button>}>
+      <div className="flex w-72 flex-col gap-3">
+        <TraceFields />
+        <GuideFields />
+        <SheetHabits />
+      </div>
+    </Popover>
+  )
+}
+
+function TraceFields() {
+  const clip = useBench((s) => s.clip)
+  const trace = useViewing((s) => s.trace)
+  const history = useQuery({
+    queryKey: ['history', clip?.id, clip?.head.id],
+    enabled: clip !== null,
+    queryFn: () =>
+      answer(
+        client.GET('/api/clips/{clip_id}/history', { params: { path: { clip_id: clip!.id } } }),
+      ),
+  })
+  return (
+    <fieldset className="flex flex-col gap-1.5">
+      <legend className="mb-1 font-semibold text-ink">Before trace</legend>
+      <select
+        aria-label="Before trace"
+        className={`${inputLook} h-6`}
+        value={trace}
+        onChange={(e) => {
+          const { value } = e.target
+          void setTrace(value === 'none' || value === 'take' ? value : Number(value))
+        }}
+      >
+        <option value="none">none</option>
+        <option value="take">the take</option>
+        {[...(history.data ?? [])].reverse().map((r) => (
+          <option key={r.id} value={r.id}>
+            {r.number} · {r.cause}
+          </option>
+        ))}
+      </select>
+      <div className="flex gap-1.5 [&>button]:flex-1">
+        <Button onClick={keepCopy}>Keep a copy</Button>
+        <Button disabled={typeof trace !== 'number'} onClick={() => void swapTrace()}>
+          Swap
+        </Button>
+        <Button disabled={trace === 'none'} onClick={() => void setTrace('none')}>
+          Drop
+        </Button>
+      </div>
+    </fieldset>
+  )
+}
+
+function GuideFields() {
+  const clip = useBench((s) => s.clip)
+  const guide = useViewing((s) => s.guide)
+  const takes = useQuery({
+    queryKey: ['takes', clip?.workspace],
+    enabled: clip !== null,
+    queryFn: () =>
+      answer(
+        client.GET('/api/workspaces/{workspace_id}/takes', {
+          params: { path: { workspace_id: clip!.workspace } },
+        }),
+      ),
+  })
+  const others = (takes.data ?? []).filter((t) => t.clip !== null)
+  return (
+    <fieldset className="flex flex-col gap-1.5 text-ink-2">
+      <legend className="mb-1 font-semibold text-ink">Guide</legend>
+      <select
+        aria-label="Guide clip"
+        className={`${inputLook} h-6`}
+        value={guide?.clip ?? ''}
+        onChange={(e) => (e.target.value ? void setGuide(Number(e.target.value)) : dropGuide())}
+      >
+        <option value="">none</option>
+        {others.map((t) => (
+          <option key={t.id} value={t.clip!}>
+            {t.clip === clip?.id ? `${t.name} (this clip)` : t.name}
+          </option>
+        ))}
+      </select>
+      {guide && (
+        <>
+          <div className="flex gap-1.5">
+            <select
+              aria-label="Guide joint"
+              className={`${inputLook} h-6 flex-1`}
+              value={guide.joint}
+              onChange={(e) => {
+                const joint = Number(e.target.value)
+                const own = guide.doc.joints[joint]!.channels
+                const channel = own.includes(guide.channel) ? guide.channel : own[0]!
+                void changeGuide({ joint, channel })
+              }}
+            >
+              {guide.doc.joints.map((j, k) => (
+                <option key={j.name} value={k}>
+                  {j.name}
+                </option>
+              ))}
+            </select>
+            <select
+              aria-label="Guide channel"
+              className={`${inputLook} h-6`}
+              value={guide.channel}
+              onChange={(e) => void changeGuide({ channel: e.target.value })}
+            >
+              {guide.doc.joints[guide.joint]!.channels.map((c) => (
+                <option key={c} value={c}>
+                  {c[0] === 'r' ? 'turn' : 'move'} {c[1]!.toUpperCase()}
+                </option>
+              ))}
+            </select>
+          </div>
+          <label className="flex items-center justify-between">
+            later by, frames
+            <NumberInput
+              label="Guide later by, frames"
+              value={guide.offset}
+              onCommit={(v) => void changeGuide({ offset: Math.round(v) })}
+            />
+          </label>
+          <label className="flex items-center justify-between">
+            figure beside, m
+            <NumberInput
+              label="Guide figure beside, metres"
+              value={guide.beside}
+              onCommit={(beside) => void changeGuide({ beside })}
+            />
+          </label>
+          <div className="flex gap-1.5 [&>button]:flex-1">
+            <Button onClick={meetNow}>Meet now</Button>
+            <Button onClick={() => void changeGuide({ raised: 0 })}>As it is</Button>
+            <Button onClick={dropGuide}>Drop</Button>
+          </div>
+        </>
+      )}
+    </fieldset>
+  )
+}
+
+function SheetHabits() {
+  const follows = useViewing((s) => s.follows)
+  const step = useViewing((s) => s.step)
+  return (
+    <fieldset className="flex flex-col gap-1">
+      <legend className="mb-1 font-semibold text-ink">While picking and moving</legend>
+      <Check on={follows} onChange={setFollows}>
+        Time follows the picked key
+      </Check>
+      <label className="flex items-center justify-between text-ink-2">
+        values snap to steps of (0: none)
+        <NumberInput
+          label="Value step"
+          value={step}
+          onCommit={(v) => useViewing.setState({ step: Math.max(v, 0) })}
+        />
+      </label>
+    </fieldset>
+  )
+}

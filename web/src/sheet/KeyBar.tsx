@@ -1,0 +1,197 @@
+/** The sheet's tools, and below them what they work on: the brush in hand, or the selected keys. */
+import { Brush, Eraser, MousePointer2, Waves } from 'lucide-react'
+import { useBench } from '../clip/bench'
+import type { BrushKind } from '../clip/brush'
+import { HANDLES, type HandleName, SEGMENTS, type SegmentName } from '../clip/curves'
+import { commitEdits, deleteSelected, editSelected } from '../clip/hand'
+import { common, countKeys, useSelection } from '../clip/selection'
+import { Button, inputLook, NumberInput, Tip, Toggle } from '../ui/controls'
+import { setRadius, setStrength, takeBrush, useBrush } from './brushState'
+
+const BRUSHES: readonly [BrushKind, string, typeof Brush, string][] = [
+  ['pull', 'Pull', Brush, 'Pull values or time, falling off to the sides'],
+  ['calm', 'Calm', Waves, 'Smooth where the brush goes; ends stay'],
+  ['restore', 'Restore', Eraser, 'Bring back the take where the brush goes'],
+]
+
+export function ToolButtons() {
+  const kind = useBrush((s) => s.kind)
+  return (
+    <fieldset className="flex gap-1" aria-label="Tools of the sheet">
+      <Tip text="Select and move keys and handles">
+        <Toggle on={kind === null} onClick={() => takeBrush(null)}>
+          <MousePointer2 size={12} /> Keys
+        </Toggle>
+      </Tip>
+      {BRUSHES.map(([name, title, Icon, text]) => (
+        <Tip key={name} text={text}>
+          <Toggle on={kind === name} onClick={() => takeBrush(name)}>
+            <Icon size={12} /> {title}
+          </Toggle>
+        </Tip>
+      ))}
+    </fieldset>
+  )
+}
+
+export function KeyBar() {
+  const kind = useBrush((s) => s.kind)
+  const keys = useSelection((s) => s.keys)
+  return (
+    <section
+      aria-label={kind ? 'Brush' : 'Selected keys'}
+      className="flex h-8 shrink-0 items-center gap-2 border-rule border-b bg-raised px-2 text-ink-2"
+    >
+      {kind ? <BrushFields /> : countKeys(keys) ? <KeyFields /> : <Hint />}
+    </section>
+  )
+}
+
+function Hint() {
+  const curves = useBench((s) => s.curves)
+  const dense = [...curves.values()].some((c) => c.kind === 'sampled')
+  return (
+    <p className="truncate">
+      {dense
+        ? 'A value on every frame: Pull, Calm and Restore work here; thin first to edit keys.'
+        : 'Drag a box over keys, or press one. Double-press a curve to set a key on it.'}
+    </p>
+  )
+}
+
+function BrushFields() {
+  const { kind, radius, strength, axis } = useBrush()
+  const count = countKeys(useSelection((s) => s.keys))
+  return (
+    <>
+      <label className="flex items-center gap-1.5">
+        radius
+        <NumberInput label="Brush radius, frames" value={radius} onCommit={setRadius} />
+        frames
+      </label>
+      <label className="flex items-center gap-1.5">
+        strength
+        <NumberInput
+          label="Brush strength, percent"
+          value={100 * strength}
+          onCommit={(v) => setStrength(v / 100)}
+          className="w-12"
+        />
+        %
+      </label>
+      {kind === 'pull' && (
+        <select
+          aria-label="What the brush pulls"
+          className={`${inputLook} h-6`}
+          value={axis}
+          onChange={(e) => useBrush.setState({ axis: e.target.value as typeof axis })}
+        >
+          <option value="value">value</option>
+          <option value="time">time</option>
+          <option value="both">value and time</option>
+        </select>
+      )}
+      <span className="ml-auto truncate text-ink-3">
+        {count ? `on ${count} selected ${count === 1 ? 'key' : 'keys'} only` : 'on shown channels'}
+      </span>
+    </>
+  )
+}
+
+/** Set a handle kind on all selected keys. */
+export function setHandle(handle: HandleName): void {
+  void commitEdits(editSelected(() => ({ handle })))
+}
+
+export function setSegment(segment: SegmentName): void {
+  void commitEdits(editSelected(() => ({ segment })))
+}
+
+function KeyFields() {
+  const keys = useSelection((s) => s.keys)
+  const curves = useBench((s) => s.curves)
+  const all = common(curves, keys)
+  const commit = (what: Parameters<typeof editSelected>[0]) => void commitEdits(editSelected(what))
+  return (
+    <>
+      <b className="num shrink-0 text-ink" data-testid="key-count">
+        {all.count} {all.count === 1 ? 'key' : 'keys'}
+      </b>
+      <label className="flex items-center gap-1.5">
+        frame
+        <NumberInput
+          label="Frame of the selected keys"
+          value={all.time}
+          placeholder="several"
+          onCommit={(time) => commit(() => ({ time: Math.max(time, 0) }))}
+        />
+      </label>
+      <label className="flex items-center gap-1.5">
+        value
+        <NumberInput
+          label="Value of the selected keys"
+          value={all.value}
+          digits={4}
+          placeholder="several"
+          onCommit={(value) => commit(() => ({ value }))}
+          className="w-20"
+        />
+      </label>
+      <select
+        aria-label="Handles of the selected keys"
+        className={`${inputLook} h-6`}
+        value={all.handle === null ? '' : HANDLES[all.handle]}
+        onChange={(e) => setHandle(e.target.value as HandleName)}
+      >
+        {all.handle === null && <option value="">several</option>}
+        {HANDLES.map((name) => (
+          <option key={name}>{name}</option>
+        ))}
+      </select>
+      <select
+        aria-label="What follows the selected keys"
+        className={`${inputLook} h-6`}
+        value={all.segment === null ? '' : SEGMENTS[all.segment]}
+        onChange={(e) => setSegment(e.target.value as SegmentName)}
+      >
+        {all.segment === null && <option value="">several</option>}
+        {SEGMENTS.map((name) => (
+          <option key={name} value={name}>
+            then {name}
+          </option>
+        ))}
+      </select>
+      {(all.segment === 3 || all.segment === 4) && (
+        <>
+          <NumberInput
+            label={all.segment === 3 ? 'How often it swings past' : 'How often it rebounds'}
+            value={all.swings}
+            className="w-10"
+            onCommit={(v) => commit(() => ({ swings: Math.min(Math.max(Math.round(v), 1), 20) }))}
+          />
+          <NumberInput
+            label="Decay"
+            value={all.decay}
+            className="w-12"
+            onCommit={(v) => commit(() => ({ decay: Math.min(Math.max(v, 0.05), 50) }))}
+          />
+        </>
+      )}
+      {all.broken && (
+        <Button
+          onClick={() =>
+            commit((curve, k) => {
+              const slope = (curve.slope_in[k]! + curve.slope_out[k]!) / 2
+              return { broken: false, slope_in: slope, slope_out: slope }
+            })
+          }
+        >
+          Join
+        </Button>
+      )}
+      <Button className="ml-auto" onClick={deleteSelected}>
+        Delete
+      </Button>
+    </>
+  )
+}

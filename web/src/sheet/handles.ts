@@ -1,0 +1,34 @@
+/** Where handles end, and the grips of the scale box. */
+import type { KeyedCurve } from '../clip/curves'
+import type { Grip } from './tools/ScalingKeys'
+
+export interface HandleEnd {
+  index: number
+  side: 'in' | 'out'
+  /** Its end, in frames and the channel's unit. */
+  time: number
+  value: number
+}
+
+/** Ends of the handles of some keys, at their true lengths: a share of the segment's span. */
+export function handleEnds(curve: KeyedCurve, ids: ReadonlySet<number>): HandleEnd[] {
+  const out: HandleEnd[] = []
+  const last = curve.time.length - 1
+  for (let k = 0; k <= last; k++) {
+    if (!ids.has(Number(curve.id[k]))) continue
+    const [t, v] = [curve.time[k]!, curve.value[k]!]
+    if (k > 0 && curve.segment[k - 1] === 0) {
+      const reach = curve.length_in[k]! * (t - curve.time[k - 1]!)
+      out.push({ index: k, side: 'in', time: t - reach, value: v - reach * curve.slope_in[k]! })
+    }
+    if (k < last && curve.segment[k] === 0) {
+      const reach = curve.length_out[k]! * (curve.time[k + 1]! - t)
+      out.push({ index: k, side: 'out', time: t + reach, value: v + reach * curve.slope_out[k]! })
+    }
+  }
+  return out
+}
+
+export const GRIPS: readonly Grip[] = ([-1, 0, 1] as const).flatMap((time) =>
+  ([-1, 0, 1] as const).flatMap((value) => (time || value ? [{ time, value }] : [])),
+)

@@ -1,0 +1,29 @@
+/** The point that the scale box scales about follows the pointer. */
+import { useSelection } from '../../clip/selection'
+import { xToTime, yToValue } from '../geometry'
+import type { Sheet } from '../Sheet'
+import { Idle } from './Idle'
+import type { At, Tool } from './tool'
+
+export class MovingPivot implements Tool {
+  readonly cursor = 'crosshair'
+  private before = useSelection.getState().pivot
+
+  onMove(sheet: Sheet, at: At): void {
+    const time = xToTime(sheet.view, sheet.box, at.x)
+    useSelection.setState({
+      pivot: {
+        time: at.alt ? time : Math.round(time),
+        value: yToValue(sheet.view, sheet.box, at.y),
+      },
+    })
+  }
+
+  onUp(): Tool {
+    return new Idle()
+  }
+
+  onCancel(): void {
+    useSelection.setState({ pivot: this.before })
+  }
+}

@@ -1,0 +1,94 @@
+/** The scale box: selected keys are scaled in time and value from one of its sides or corners,
+ * about the opposite one, or about the pivot where one is set. */
+import { draft } from '../../clip/draft'
+import { commitEdits, editSelected, shapeOf, showEdits } from '../../clip/hand'
+import type { Edits } from '../../clip/keys'
+import { useSelection } from '../../clip/selection'
+import { xToTime, yToValue } from '../geometry'
+import type { Sheet } from '../Sheet'
+import { Idle } from './Idle'
+import { type At, moved, type Tool } from './tool'
+
+/** Which side is held: −1 the first or lowest, 1 the last or highest, 0 neither. */
+export interface Grip {
+  time: -1 | 0 | 1
+  value: -1 | 0 | 1
+}
+
+export interface Extent {
+  t0: number
+  t1: number
+  v0: number
+  v1: number
+}
+
+/** A selected key's time, value and handles scaled about a point. */
+export function scaled(
+  factor: { time: number; value: number },
+  about: { time: number; value: number },
+  whole: boolean,
+): Edits {
+  const { time: st, value: sv } = factor
+  return editSelected((curve, k) => {
+    const t = about.time + (curve.time[k]! - about.time) * st
+    const shape = shapeOf(curve, k)
+    const steeper = sv / st
+    return {
+      ...(st !== 1 ? { time: Math.max(whole ? Math.round(t) : t, 0) } : {}),
+      ...(sv !== 1 ? { value: about.value + (curve.value[k]! - about.value) * sv } : {}),
+      // Handles that set themselves follow their keys; free ones keep the scaled shape.
+      ...(curve.handle[k] === 5
+        ? { ...shape, slope_in: shape.slope_in * steeper, slope_out: shape.slope_out * steeper }
+        : {}),
+    }
+  })
+}
+
+export class ScalingKeys implements Tool {
+  readonly cursor = 'nwse-resize'
+  private edits: Edits | null = null
+  private extent: Extent
+  private about: { time: number; value: number }
+
+  constructor(
+    sheet: Sheet,
+    private from: At,
+    private grip: Grip,
+  ) {
+    this.extent = sheet.extent()!
+    const { pivot } = useSelection.getState()
+    this.about = {
+      time: pivot.time ?? (grip.time < 0 ? this.extent.t1 : this.extent.t0),
+      value: pivot.value ?? (grip.value < 0 ? this.extent.v1 : this.extent.v0),
+    }
+  }
+
+  onMove(sheet: Sheet, at: At): void {
+    if (!this.edits && !moved(this.from, at)) return
+    const { view, box } = sheet
+    const { t0, t1, v0, v1 } = this.extent
+    const factor = { time: 1, value: 1 }
+    if (this.grip.time) {
+      const side = this.grip.time < 0 ? t0 : t1
+      const to = xToTime(view, box, at.x)
+      const wanted = at.alt ? to : Math.round(to)
+      // Keys never change their order.
+      factor.time = Math.max((wanted - this.about.time) / (side - this.about.time || 1), 0.02)
+    }
+    if (this.grip.value) {
+      const side = this.grip.value < 0 ? v0 : v1
+      factor.value = (yToValue(view, box, at.y) - this.about.value) / (side - this.about.value || 1)
+    }
+    this.edits = scaled(factor, this.about, !at.alt)
+    showEdits(this.edits)
+  }
+
+  onUp(): Tool {
+    if (this.edits) void commitEdits(this.edits)
+    return new Idle()
+  }
+
+  onCancel(): void {
+    draft.drop()
+  }
+}

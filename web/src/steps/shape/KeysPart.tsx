@@ -1,0 +1,266 @@
+/** Keys by hand: set, select, type for one or many, what happens outside of them, scaling. */
+import { useState } from 'react'
+import { useBench } from '../../clip/bench'
+import { type ChannelKey, EXTENDS, type ExtendName } from '../../clip/curves'
+import {
+  channelsOf,
+  commitEdits,
+  copySelected,
+  editSelected,
+  paste,
+  setKeys,
+  workedOn,
+} from '../../clip/hand'
+import { common, countKeys, useSelection } from '../../clip/selection'
+import { transport } from '../../clip/transport'
+import { scaled } from '../../sheet/tools/ScalingKeys'
+import { alongChannels, atTheseTimes, inTheRange, invertKeys, selectAll } from '../../sheet/walking'
+import { Button, inputLook, NumberInput } from '../../ui/controls'
+
+export function KeysPart() {
+  return (
+    <>
+      <SetPart />
+      <SelectPart />
+      <TypePart />
+      <ScalePart />
+      <EndsPart />
+    </>
+  )
+}
+
+function Part({ title, children }: { title: string; children: React.ReactNode }) {
+  return (
+    <fieldset className="flex flex-col gap-1.5 border-rule border-b pb-3">
+      <legend className="mb-1 font-semibold">{title}</legend>
+      {children}
+    </fieldset>
+  )
+}
+
+const WHICH = {
+  shown: 'the shown channels',
+  all: 'the selected joints',
+  turn: 'their turns',
+  move: 'their moves',
+  x: 'their X channels',
+  y: 'their Y channels',
+  z: 'their Z channels',
+} as const
+
+function SetPart() {
+  const [which, setWhich] = useState<keyof typeof WHICH>('shown')
+  return (
+    <Part title="Set a key now">
+      <div className="flex gap-1.5">
+        <select
+          aria-label="Where to set keys"
+          className={`${inputLook} h-6 flex-1`}
+          value={which}
+          onChange={(e) => setWhich(e.target.value as keyof typeof WHICH)}
+        >
+          {Object.entries(WHICH).map(([name, title]) => (
+            <option key={name} value={name}>
+              on {title}
+            </option>
+          ))}
+        </select>
+        <Button onClick={() => setKeys(channelsOf(which))}>Set key</Button>
+      </div>
+    </Part>
+  )
+}
+
+function SelectPart() {
+  const chosen = countKeys(useSelection((s) => s.keys)) > 0
+  return (
+    <Part title="Select">
+      <div className="flex flex-wrap gap-1.5">
+        <Button onClick={selectAll}>All</Button>
+        <Button onClick={invertKeys}>Invert</Button>
+        <Button onClick={alongChannels}>Along channels</Button>
+        <Button onClick={atTheseTimes}>At these times</Button>
+        <Button onClick={inTheRange}>In the range</Button>
+        <Button disabled={!chosen} onClick={() => void copySelected()}>
+          Copy
+        </Button>
+        <Button onClick={paste}>Paste at now</Button>
+      </div>
+    </Part>
+  )
+}
+
+type How = 'set to' | 'add' | 'multiply by'
+
+function TypePart() {
+  const count = countKeys(useSelection((s) => s.keys))
+  const [what, setWhat] = useState<'value' | 'time'>('value')
+  const [how, setHow] = useState<How>('set to')
+  const [amount, setAmount] = useState(0)
+  const run = () => {
+    const became = (old: number) =>
+      how === 'set to' ? amount : how === 'add' ? old + amount : old * amount
+    void commitEdits(
+      editSelected((curve, k) =>
+        what === 'value'
+          ? { value: became(curve.value[k]!) }
+          : { time: Math.max(became(curve.time[k]!), 0) },
+      ),
+    )
+  }
+  return (
+    <Part title={count === 1 ? 'The selected key' : `The ${count} selected keys`}>
+      <div className="flex gap-1.5">
+        <select
+          aria-label="What to type"
+          className={`${inputLook} h-6`}
+          value={what}
+          onChange={(e) => setWhat(e.target.value as typeof what)}
+        >
+          <option value="value">value</option>
+          <option value="time">frame</option>
+        </select>
+        <select
+          aria-label="How to change it"
+          className={`${inputLook} h-6 flex-1`}
+          value={how}
+          onChange={(e) => setHow(e.target.value as How)}
+        >
+          <option>set to</option>
+          <option>add</option>
+          <option>multiply by</option>
+        </select>
+        <NumberInput label="Amount to type" value={amount} onCommit={setAmount} className="w-16" />
+        <Button disabled={!count} onClick={run}>
+          Do it
+        </Button>
+      </div>
+    </Part>
+  )
+}
+
+function ScalePart() {
+  const keys = useSelection((s) => s.keys)
+  const pivot = useSelection((s) => s.pivot)
+  const curves = useBench((s) => s.curves)
+  const [time, setTime] = useState(100)
+  const [value, setValue] = useState(100)
+  const count = countKeys(keys)
+  const span = () => {
+    const at: number[] = []
+    editSelected((curve, k) => {
+      at.push(curve.time[k]!)
+      return null
+    })
+    return [Math.min(...at), Math.max(...at)] as const
+  }
+  const about = (next: Partial<typeof pivot>) =>
+    useSelection.setState({ pivot: { ...pivot, ...next } })
+  const mean = common(curves, keys)
+  const run = () => {
+    const [first] = span()
+    const edits = scaled(
+      { time: Math.max(time / 100, 0.02), value: value / 100 },
+      { time: pivot.time ?? first, value: pivot.value ?? mean.value ?? 0 },
+      true,
+    )
+    void commitEdits(edits)
+  }
+  return (
+    <Part title="Scale">
+      <div className="flex flex-wrap items-center gap-1.5 text-ink-2">
+        about
+        <Button disabled={!count} onClick={() => about({ time: transport.frame })}>
+          now
+        </Button>
+        <Button disabled={!count} onClick={() => about({ time: span()[0] })}>
+          first
+        </Button>
+        <Button disabled={!count} onClick={() => about({ time: span()[1] })}>
+          last
+        </Button>
+        <label className="flex items-center gap-1.5">
+          value
+          <NumberInput
+            label="Value to scale about"
+            value={pivot.value}
+            placeholder="side"
+            className="w-14"
+            onCommit={(v) => about({ value: v })}
+          />
+        </label>
+        <Button
+          disabled={pivot.time === null && pivot.value === null}
+          onClick={() => about({ time: null, value: null })}
+        >
+          opposite side
+        </Button>
+      </div>
+      <div className="flex items-center gap-1.5 text-ink-2">
+        time
+        <NumberInput label="Scale time, percent" value={time} onCommit={setTime} className="w-14" />
+        % value
+        <NumberInput
+          label="Scale value, percent"
+          value={value}
+          onCommit={setValue}
+          className="w-14"
+        />
+        %
+        <Button className="ml-auto" disabled={!count} onClick={run}>
+          Scale
+        </Button>
+      </div>
+    </Part>
+  )
+}
+
+const ENDS: Record<ExtendName, string> = {
+  hold: 'holds',
+  straight: 'goes straight on',
+  repeat: 'repeats',
+  repeat_offset: 'repeats, going on',
+}
+
+function EndsPart() {
+  const curves = useBench((s) => s.curves)
+  useBench((s) => s.joints)
+  useBench((s) => s.channels)
+  const shown = workedOn().filter((key) => curves.get(key)?.kind === 'keyed')
+  const value = (end: 0 | 1): ExtendName | '' => {
+    const kinds = new Set(
+      shown.map((key) => {
+        const curve = curves.get(key)
+        return curve?.kind === 'keyed' ? curve.extend[end]! : 0
+      }),
+    )
+    return kinds.size === 1 ? EXTENDS[[...kinds][0]!]! : ''
+  }
+  const set = (end: 'before' | 'after', kind: ExtendName) => {
+    const ends = new Map(shown.map((key): [ChannelKey, object] => [key, { [end]: kind }]))
+    void commitEdits(new Map(), ends)
+  }
+  return (
+    <Part title="Outside the keys">
+      {(['before', 'after'] as const).map((end, k) => (
+        <label key={end} className="flex items-center justify-between gap-2 text-ink-2">
+          {end === 'before' ? 'before the first' : 'after the last'}
+          <select
+            aria-label={end === 'before' ? 'Before the first key' : 'After the last key'}
+            className={`${inputLook} h-6 w-40`}
+            disabled={!shown.length}
+            value={value(k as 0 | 1)}
+            onChange={(e) => set(end, e.target.value as ExtendName)}
+          >
+            {value(k as 0 | 1) === '' && <option value="">several</option>}
+            {EXTENDS.map((kind) => (
+              <option key={kind} value={kind}>
+                {ENDS[kind]}
+              </option>
+            ))}
+          </select>
+        </label>
+      ))}
+    </Part>
+  )
+}

@@ -1,0 +1,69 @@
+/** Shape: keys by hand, and whole curves by amount, timing, loops and pose. */
+import { useState } from 'react'
+import { useBench } from '../../clip/bench'
+import { useCatalogue } from '../../clip/catalogue'
+import { countsOf } from '../../clip/findings'
+import { Tabs } from '../../ui/controls'
+import { OperationCard } from '../operation/OperationCard'
+import { useOpenCard } from '../operation/openCard'
+import { Panel } from '../Panel'
+import { CyclesButton } from './CyclesButton'
+import { KeysPart } from './KeysPart'
+
+const PARTS = [
+  ['amount', 'Amount'],
+  ['timing', 'Timing'],
+  ['loops', 'Loops'],
+  ['pose', 'Pose'],
+] as const
+
+/** These work on the whole clip: they have no scope. */
+const UNSCOPED = new Set(['repeat'])
+
+function Cards({ part }: { part: string }) {
+  const operations = useCatalogue((s) => s.operations)
+  const findings = useBench((s) => s.findings)
+  const stuck = countsOf(findings)['stuck key'] ?? 0
+  // Clamping is an amount too, though it belongs to Calm.
+  const here = operations.filter(
+    (o) => o.part === part || (part === 'amount' && o.name === 'clamp'),
+  )
+  return (
+    <div className="flex flex-col gap-1.5">
+      {here.map((o) => (
+        <OperationCard
+          key={o.name}
+          name={o.name}
+          count={o.name === 'flow' ? stuck : undefined}
+          scoped={!UNSCOPED.has(o.name)}
+          where="shown"
+          hidden={o.name === 'clamp' ? ['feet'] : []}
+        />
+      ))}
+      {part === 'loops' && <CyclesButton />}
+    </div>
+  )
+}
+
+export function ShapePanel() {
+  const open = useOpenCard((s) => s.open)
+  const operations = useCatalogue((s) => s.operations)
+  const wanted = operations.find((o) => o.name === open && o.step === 'shape')?.part
+  const [tab, setTab] = useState<string>(wanted || 'keys')
+  return (
+    <Panel
+      title="Shape"
+      lead="Curves by hand, and whole curves at once. Each change can be undone."
+    >
+      <Tabs
+        label="Parts of Shape"
+        shown={tab}
+        onShow={setTab}
+        tabs={[
+          { name: 'keys', title: 'Keys', content: <KeysPart /> },
+          ...PARTS.map(([name, title]) => ({ name, title, content: <Cards part={name} /> })),
+        ]}
+      />
+    </Panel>
+  )
+}
