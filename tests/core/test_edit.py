@@ -86,6 +86,8 @@ def test_keys_set_together_may_move_past_where_they_stood(clip: Clip) -> None:
 
 
 def test_a_key_is_made_on_the_curve_and_taken_out_again(clip: Clip) -> None:
+    next_id = edits(clip, {"do": "make", "id": 4, "frame": 4})
+    assert next_id.curves[TX].id.tolist() == [0, 4, 1, 2, 3]
     made = edits(clip, {"do": "make", "id": 9, "frame": 4})
     frames = np.linspace(0, 30, 200)
     assert 9 in made.curves[TX].id

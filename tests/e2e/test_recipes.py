@@ -73,7 +73,7 @@ def test_all_of_it_in_a_few_clicks_then_changed_line_by_line(page: Page) -> None
     page.keyboard.press("Alt+1")
     page.get_by_label("Take beneath the clip").select_option(label="quick_two")
     revision(page, 5)
-    page.keyboard.press("Alt+7")
+    page.keyboard.press("Alt+8")
     recipe = page.get_by_role("list", name="Lines of the recipe").get_by_role("listitem")
     expect(recipe).to_have_count(10)
     page.keyboard.press("Control+z")
@@ -100,7 +100,7 @@ def test_a_recipe_runs_on_many_takes_with_one_table(page: Page, tmp_path: Path) 
     revision(page, 2)
 
     # Delivered and read back, as after any work by hand.
-    page.keyboard.press("Alt+6")
+    page.keyboard.press("Alt+7")
     page.get_by_label("Format").select_option("json")
     page.get_by_role("button", name="Deliver", exact=True).last.click()
     link = page.get_by_role("link", name=re.compile(r"\.json$"))
@@ -148,6 +148,7 @@ def test_thin_by_poses_within_millimetres_and_with_a_key_where_it_is_off(page: P
 def test_speed_and_acceleration_are_read_beside_the_channels(page: Page) -> None:
     bring_in(page, "read_out", write_bvh(resampled(TAKES[2].clean(), first=0, last=299)))
     page.locator("[data-joint]", has_text="LeftFoot").first.click()
+    page.get_by_role("button", name="Traces").click()
     page.get_by_label("Read out of the world").select_option("speed")
     page.keyboard.press("5")
     page.wait_for_timeout(600)

@@ -168,9 +168,9 @@ def test_the_sheet_zooms_pans_and_remembers_its_view_for_each_selection(page: Pa
     page.wait_for_timeout(200)
     zoomed = canvas.screenshot()
     assert zoomed != fitted
-    page.mouse.down()
+    page.mouse.down(button="middle")
     page.mouse.move(x + 90, y + 30, steps=4)
-    page.mouse.up()
+    page.mouse.up(button="middle")
     page.mouse.move(x, sheet["y"] - 60)
     page.wait_for_timeout(200)
     panned = canvas.screenshot()

@@ -117,9 +117,9 @@ def _make(curve: KeyedCurve, edit: KeyEdit) -> KeyedCurve | None:
     # Where a spring is written out other keys come along: the one asked for stands at the frame.
     at = int(np.searchsorted(fresh.time, edit.frame))
     ids = fresh.id.copy()
-    if np.any(ids == edit.id):
-        return None
     ids[at] = edit.id
+    if np.count_nonzero(ids == edit.id) > 1:
+        return None
     fresh = fresh.edited(id=ids)
     given = edit.model_dump(exclude_none=True).keys() - {"joint", "channel", "id", "frame", "do"}
     if not given:

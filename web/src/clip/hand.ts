@@ -238,8 +238,22 @@ export function showStroke(stroke: Stroke, take: ReadonlyMap<ChannelKey, Curve>)
   draft.set(shown)
 }
 
+function differs(a: Curve, b: Curve): boolean {
+  if (a.kind === 'sampled' && b.kind === 'sampled')
+    return a.values.some((v, f) => v !== b.values[f])
+  if (a.kind === 'sampled' || b.kind === 'sampled') return true
+  const columns = ['time', 'value', 'slope_in', 'slope_out'] as const
+  return columns.some((name) => a[name].some((v, k) => v !== b[name][k]))
+}
+
 export function commitStroke(stroke: Stroke): void {
   const scope = handScope()
+  const reached = [...draft.curves].some(([key, curve]) => differs(curve, curves().get(key)!))
+  if (!reached) {
+    draft.drop()
+    notify('No key lies within the brush’s radius: make it larger, or set a key first.')
+    return
+  }
   takeDraft()
   void apply('brush', { ...stroke }, scope)
 }

@@ -1,7 +1,8 @@
 /** What is drawn behind the curves and over them: the before trace, and a guide to match. */
 import { useQuery } from '@tanstack/react-query'
 import { answer, client } from '../api/client'
-import { useBench } from '../clip/bench'
+import { setReadout, useBench } from '../clip/bench'
+import { READOUTS, type Readout } from '../clip/curves'
 import {
   changeGuide,
   dropGuide,
@@ -18,11 +19,34 @@ export function BehindMenu() {
   return (
     <Popover trigger={<Button>Traces</Button>}>
       <div className="flex w-72 flex-col gap-3">
+        <ReadoutField />
         <TraceFields />
         <GuideFields />
         <SheetHabits />
       </div>
     </Popover>
+  )
+}
+
+function ReadoutField() {
+  const read = useBench((s) => s.readout)
+  return (
+    <label className="flex items-center justify-between text-ink-2">
+      beside the channels
+      <select
+        aria-label="Read out of the world"
+        className={`${inputLook} h-6`}
+        value={read ?? ''}
+        onChange={(e) => setReadout((e.target.value || null) as Readout | null)}
+      >
+        <option value="">nothing</option>
+        {Object.keys(READOUTS).map((name) => (
+          <option key={name} value={name}>
+            world {name}
+          </option>
+        ))}
+      </select>
+    </label>
   )
 }
 

@@ -546,6 +546,10 @@ export class Sheet {
         this.stale = false
         this.drawn++
         paint(this.base.getContext('2d')!, w, h, this.drawing())
+        const { t0, t1, v0, v1 } = this.view
+        const { left, top, width, height } = this.box
+        // Where things stand, for whoever drives the page without seeing it.
+        this.over.dataset.view = [t0, t1, v0, v1, left, top, width, height].join(' ')
       }
       this.overlay(this.over.getContext('2d')!, w, h)
     })

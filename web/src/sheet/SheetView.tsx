@@ -2,19 +2,12 @@
 import { Maximize2 } from 'lucide-react'
 import { useEffect, useRef, useState } from 'react'
 import { FULL, toggleFull, useFullPane } from '../bench/fullPane'
-import { setReadout, shownChannels, useBench } from '../clip/bench'
-import {
-  type ChannelKey,
-  type Curve,
-  READOUTS,
-  type Readout,
-  readoutUnit,
-  turns,
-} from '../clip/curves'
+import { shownChannels, useBench } from '../clip/bench'
+import { type ChannelKey, type Curve, readoutUnit, turns } from '../clip/curves'
 import { setKeys } from '../clip/hand'
 import { guideShown, loadTake, loadTrace } from '../clip/traces'
 import { useViewing } from '../clip/viewing'
-import { Button, inputLook, Toggle } from '../ui/controls'
+import { Button, Toggle } from '../ui/controls'
 import { watchPane } from '../ui/pane'
 import { BehindMenu } from './BehindMenu'
 import { useBrush } from './brushState'
@@ -111,19 +104,6 @@ export function SheetView() {
       <div className="flex h-8 shrink-0 items-center gap-1.5 border-rule border-b bg-raised px-2">
         <ToolButtons />
         <span className="flex-1" />
-        <select
-          aria-label="Read out of the world"
-          className={`${inputLook} h-6`}
-          value={read ?? ''}
-          onChange={(e) => setReadout((e.target.value || null) as Readout | null)}
-        >
-          <option value="">channels</option>
-          {Object.keys(READOUTS).map((name) => (
-            <option key={name} value={name}>
-              and {name}
-            </option>
-          ))}
-        </select>
         <BehindMenu />
         <Button onClick={() => sheetRef.current?.frameAll()}>Frame all</Button>
         <Button onClick={() => sheetRef.current?.aroundNow()}>Around now</Button>

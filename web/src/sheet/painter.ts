@@ -19,6 +19,7 @@ export const RULER = 20
 /** Room above the curves for the read-out. */
 const HEAD = 24
 const MANY = 24
+const FEW_KEYS = 4 // pixels a key
 const KEY_ROOM = 7 // pixels between keys from which each is drawn
 
 export interface Drawing {
@@ -179,7 +180,9 @@ function stroke(
   g.setLineDash(dash ?? (turns(key) ? [] : readoutUnit(key) ? [2, 3] : [9, 4]))
   g.beginPath()
   const perFrame = box.width / (view.t1 - view.t0)
-  if (perFrame > 1.5) {
+  // Few keys are evaluated at each pixel: no saw teeth where frames fall between them.
+  const few = curve.kind === 'keyed' && FEW_KEYS * curve.time.length < box.width
+  if (perFrame > 1.5 || few) {
     const from = Math.max(view.t0, 0)
     const to = Math.min(view.t1, drawing.frames - 1)
     const step = curve.kind === 'sampled' ? 1 : 1 / perFrame

@@ -177,9 +177,11 @@ export function StripView() {
           <Toggle
             on={free}
             data-testid="hands-free"
+            aria-label="Hands-free"
+            className="px-1.5"
             onClick={(e) => stripRef.current?.handsFree(!free, e.clientX)}
           >
-            <Hand size={13} /> Hands-free
+            <Hand size={13} />
           </Toggle>
         </Tip>
         <MarksMenu />

@@ -176,7 +176,7 @@ export function JointTree() {
                 }}
                 onKeyDown={(e) => {
                   const by = { ArrowDown: 1, ArrowUp: -1 }[e.key]
-                  if (by) {
+                  if (by && !e.ctrlKey && !e.metaKey) {
                     e.preventDefault()
                     e.stopPropagation()
                     const rows = [...list.current!.querySelectorAll<HTMLElement>('[data-joint]')]
@@ -218,6 +218,7 @@ export function JointTree() {
                         key={channel}
                         tabIndex={0}
                         aria-level={2}
+                        aria-label={`${channel[0] === 'r' ? 'turn' : 'move'} ${axis.toUpperCase()}`}
                         aria-selected={shown}
                         className={`group flex h-6 w-full cursor-pointer items-center gap-2 pr-1 pl-6 hover:bg-raised ${shown ? 'bg-sunk font-semibold' : ''}`}
                         onClick={choose}

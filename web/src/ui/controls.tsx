@@ -224,7 +224,7 @@ export function Tabs({
           <Tab.Trigger
             key={name}
             value={name}
-            className="-mb-px h-7 border-transparent border-b-2 px-2.5 text-ink-2 hover:text-ink data-[state=active]:border-signal data-[state=active]:font-semibold data-[state=active]:text-ink"
+            className="-mb-px h-7 border-transparent border-b-2 px-2 text-ink-2 hover:text-ink data-[state=active]:border-signal data-[state=active]:font-semibold data-[state=active]:text-ink"
           >
             {title}
           </Tab.Trigger>

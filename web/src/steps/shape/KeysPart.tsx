@@ -31,7 +31,7 @@ export function KeysPart() {
 
 function Part({ title, children }: { title: string; children: React.ReactNode }) {
   return (
-    <fieldset className="flex flex-col gap-1.5 border-rule border-b pb-3">
+    <fieldset className="flex min-w-0 flex-col gap-1.5 border-rule border-b pb-3 last:border-b-0">
       <legend className="mb-1 font-semibold">{title}</legend>
       {children}
     </fieldset>
@@ -109,7 +109,7 @@ function TypePart() {
     )
   }
   return (
-    <Part title={count === 1 ? 'The selected key' : `The ${count} selected keys`}>
+    <Part title={`Type for selected keys (${count})`}>
       <div className="flex gap-1.5">
         <select
           aria-label="What to type"
@@ -130,9 +130,9 @@ function TypePart() {
           <option>add</option>
           <option>multiply by</option>
         </select>
-        <NumberInput label="Amount to type" value={amount} onCommit={setAmount} className="w-16" />
+        <NumberInput label="Amount to type" value={amount} onCommit={setAmount} className="w-14" />
         <Button disabled={!count} onClick={run}>
-          Do it
+          Set
         </Button>
       </div>
     </Part>
@@ -198,13 +198,13 @@ function ScalePart() {
       </div>
       <div className="flex items-center gap-1.5 text-ink-2">
         time
-        <NumberInput label="Scale time, percent" value={time} onCommit={setTime} className="w-14" />
-        % value
+        <NumberInput label="Scale time, percent" value={time} onCommit={setTime} className="w-11" />
+        %<span className="ml-1">value</span>
         <NumberInput
           label="Scale value, percent"
           value={value}
           onCommit={setValue}
-          className="w-14"
+          className="w-11"
         />
         %
         <Button className="ml-auto" disabled={!count} onClick={run}>

@@ -1,5 +1,5 @@
 /** Shape: keys by hand, and whole curves by amount, timing, loops and pose. */
-import { useState } from 'react'
+import { useEffect, useState } from 'react'
 import { useBench } from '../../clip/bench'
 import { useCatalogue } from '../../clip/catalogue'
 import { countsOf } from '../../clip/findings'
@@ -50,6 +50,10 @@ export function ShapePanel() {
   const operations = useCatalogue((s) => s.operations)
   const wanted = operations.find((o) => o.name === open && o.step === 'shape')?.part
   const [tab, setTab] = useState<string>(wanted || 'keys')
+  // A finding leads to the card that mends it.
+  useEffect(() => {
+    if (wanted) setTab(wanted)
+  }, [wanted])
   return (
     <Panel
       title="Shape"
