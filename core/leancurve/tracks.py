@@ -7,7 +7,7 @@ as the solution nearest to what stood, so that channels stay continuous.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -128,6 +128,33 @@ def written_values(track: ValueTrack, values: Floats) -> dict[ChannelId, Curve]:
         for k, c in enumerate(track.channels)
         if not np.array_equal(values[:, k], track.values[:, k])
     }
+
+
+def curves_near(clip: Clip, other: Clip, joints: Iterable[int]) -> dict[ChannelId, Curve]:
+    """Another clip's curves of joints, said as this clip says its own.
+
+    Rotations are given in this clip's order, as the solution nearest to what stands: so they lie
+    over it without flips. Both clips have one skeleton and as many frames.
+    """
+    out: dict[ChannelId, Curve] = {}
+    for joint in joints:
+        names = clip.layout[joint]
+        order = clip.order(joint)
+        turns = [f"r{axis.lower()}" for axis in order]
+        theirs = [f"r{axis.lower()}" for axis in other.order(joint)]
+        for name in names:
+            if name in other.layout[joint]:
+                out[ChannelId(joint, name)] = other.curves[ChannelId(joint, name)]
+        if len(order) != 3 or len(theirs) != 3 or clip.frames != other.frames:
+            continue
+        frames = np.arange(clip.frames, dtype=np.float64)
+        here = np.stack([clip.curves[ChannelId(joint, c)].at(frames) for c in turns], axis=1)
+        there = np.stack([other.curves[ChannelId(joint, c)].at(frames) for c in theirs], axis=1)
+        rotations = rotation.from_euler(there, other.order(joint))
+        near = rotation.angles_near(rotations, order, here)
+        for k, name in enumerate(turns):
+            out[ChannelId(joint, name)] = SampledCurve(np.ascontiguousarray(near[:, k]))
+    return out
 
 
 def hermite(u: Floats, p0: Floats, m0: Floats, p1: Floats, m1: Floats) -> Floats:

@@ -34,6 +34,7 @@ from leancurve.findings import KINDS
 from leancurve.gimbal import rate_orders
 from leancurve.measure import drift, end_gap_mm, world_track
 from leancurve.operations import OPERATIONS, Scope
+from leancurve.tracks import curves_near
 from library.models import Profile, Take
 from library.profiles import profile_for
 from ninja import Router
@@ -187,9 +188,12 @@ def curves(
     request: HttpRequest, clip_id: int, revision: int, joints: str, take: bool = False
 ) -> HttpResponse:
     """The curves of joints given by index, ``joints=3,4``; with ``take`` those of the take as
-    read, on the revision's time."""
+    read, on the revision's time, as they lie over its curves."""
     wanted = _revision(request, clip_id, revision)
-    clip = baseline_of(wanted) if take else load_clip(wanted.state)
+    clip = load_clip(wanted.state)
+    if take:
+        over = curves_near(clip, baseline_of(wanted), sorted(_joints(clip, joints)))
+        return immutable(message(curve_arrays(clip, over), {}))
     chosen = {c: clip.curves[c] for c in _joint_channels(clip, joints)}
     return immutable(message(curve_arrays(clip, chosen), {}))
 

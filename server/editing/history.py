@@ -335,6 +335,11 @@ def _move(clip_id: int, base_id: int, target: Callable[[Clip], Revision | None])
     return there
 
 
+def parents_of(clip: Clip) -> dict[int, int | None]:
+    """The parent of each of a clip's revisions."""
+    return dict(Revision.objects.filter(clip=clip).values_list("pk", "parent_id"))
+
+
 def jump(clip_id: int, base_id: int, to: int) -> Revision:
     """Any revision of the clip becomes the head: nothing is lost, redo leads on from there.
 
@@ -345,7 +350,7 @@ def jump(clip_id: int, base_id: int, to: int) -> Revision:
         there = Revision.objects.filter(clip=clip, pk=to).first()
         if there is None:
             raise BadInput("that revision is not one of this clip")
-        parents = dict(Revision.objects.filter(clip=clip).values_list("pk", "parent_id"))
+        parents = parents_of(clip)
         at: int | None = clip.tip_id
         while at is not None and at != to:
             at = parents[at]
@@ -378,11 +383,12 @@ def redo(clip_id: int, base_id: int) -> Revision:
     """The next revision towards the tip becomes the head."""
 
     def towards_tip(clip: Clip) -> Revision | None:
-        at = Revision.objects.get(pk=clip.tip_id)
-        while at.pk != clip.head_id and at.parent_id is not None:
-            if at.parent_id == clip.head_id:
-                return at
-            at = Revision.objects.get(pk=at.parent_id)
+        parents = parents_of(clip)
+        at = clip.tip_id
+        while at is not None and at != clip.head_id:
+            if parents[at] == clip.head_id:
+                return Revision.objects.get(pk=at)
+            at = parents[at]
         return None
 
     return _move(clip_id, base_id, towards_tip)

@@ -31,6 +31,7 @@ def run() -> list[Table]:
         first_play(page, table, folder)
         preview(page, table)
         panning(page, table)
+        dragging(page, table)
         page.close()
         edits(application, table)
     return [table]
@@ -115,7 +116,7 @@ def panning(page: Page, table: Table) -> None:
           const canvas = document.querySelector('[data-testid=sheet]')
           const box = canvas.getBoundingClientRect()
           const at = (type, x, y) => canvas.dispatchEvent(new PointerEvent(type, {
-            bubbles: true, clientX: box.x + x, clientY: box.y + y, pointerId: 1, button: 0 }))
+            bubbles: true, clientX: box.x + x, clientY: box.y + y, pointerId: 1, button: 1 }))
           canvas.setPointerCapture = () => {}
           at('pointerdown', 300, 120)
           let frames = 0
@@ -130,6 +131,45 @@ def panning(page: Page, table: Table) -> None:
         }"""
     )
     table.add(f"panning {count} dense curves × 3,572 frames", f"{fps:.0f} pictures / s", "≥ 45")
+
+
+def dragging(page: Page, table: Table) -> None:
+    """A key of a thinned clip dragged about: pictures a second, sheet and stage both drawn."""
+    page.keyboard.press("Alt+5")
+    page.get_by_role("button", name="Apply").click()
+    page.get_by_text("revision 3").wait_for()
+    page.locator("[data-joint]", has_text="Spine1").first.click()
+    page.wait_for_timeout(1500)
+    page.keyboard.press("1")
+    page.keyboard.press("d")
+    page.keyboard.press("d")
+    page.wait_for_timeout(500)
+    found = page.evaluate(
+        """async () => {
+          const canvas = document.querySelector('[data-testid=sheet]')
+          const box = canvas.getBoundingClientRect()
+          const field = (label) => Number(document.querySelector(`[aria-label="${label}"]`).value)
+          const [t0, t1, v0, v1, left, top, w, h] = canvas.dataset.view.split(' ').map(Number)
+          const x = left + ((field('Frame of the selected keys') - t0) / (t1 - t0)) * w
+          const y = top + (1 - (field('Value of the selected keys') - v0) / (v1 - v0)) * h
+          const at = (type, x, y) => canvas.dispatchEvent(new PointerEvent(type, {
+            bubbles: true, clientX: box.x + x, clientY: box.y + y, pointerId: 1, button: 0 }))
+          canvas.setPointerCapture = () => {}
+          at('pointerdown', x, y)
+          let frames = 0
+          const began = performance.now()
+          while (performance.now() - began < 3000) {
+            at('pointermove', x, y - 8 - 30 * Math.sin(frames / 9))
+            await new Promise(requestAnimationFrame)
+            frames++
+          }
+          const seconds = (performance.now() - began) / 1000
+          at('pointerup', x, y - 8)
+          return frames / seconds
+        }"""
+    )
+    page.get_by_text("revision 4").wait_for()
+    table.add("a key dragged, the pose of 65 joints following", f"{found:.0f} pictures / s", "≥ 45")
 
 
 class Session:
@@ -223,3 +263,63 @@ def edits(application: Application, table: Table) -> None:
         clip = session.post(f"{path}/undo", {"revision": clip["head"]["id"]})
         undone.append((time.perf_counter() - began) * 1000)
     table.add("undo", f"median {np.median(undone):.0f} ms, most {max(undone):.0f} ms", "≤ 150 ms")
+
+    def stored() -> int:
+        return int(session.get(f"{path}/storage")["bytes"])
+
+    def whole() -> int:
+        """Bytes of all the clip's columns: what writing the whole clip once would take."""
+        every = ",".join(map(str, range(len(clip["joints"]))))
+        query = f"{path}/curves?revision={clip['head']['id']}&joints={every}"
+        return len(session.opener.open(session.base + query).read())
+
+    random = np.random.default_rng(1)
+    before = stored()
+    for k in range(500):
+        joint, c = channels[int(random.integers(len(channels)))]
+        ids, times = columns[f"{joint}/{c}/id"], columns[f"{joint}/{c}/time"]
+        key = int(random.integers(len(ids)))
+        where = {
+            "joint": clip["joints"][joint]["name"], "channel": c, "id": int(ids[key]),
+            "frame": float(times[key]), "value": 0.01 * k,
+        }  # fmt: skip
+        clip = write({"append": {"operation": "edit", "params": {"keys": [where]}}})
+    grown, plain = stored() - before, 500 * whole()
+    table.add(
+        "stored by 500 hand edits",
+        f"{grown / 1e6:.1f} MB; the whole clip each time: {plain / 1e6:.0f} MB",
+        "",
+    )
+    undone = []
+    for _ in range(500):
+        began = time.perf_counter()
+        clip = session.post(f"{path}/undo", {"revision": clip["head"]["id"]})
+        undone.append((time.perf_counter() - began) * 1000)
+    table.add(
+        "500 of them undone, one by one",
+        f"median {np.median(undone):.0f} ms, most {max(undone):.0f} ms",
+        "≤ 150 ms",
+    )
+    before = stored()
+    for k in range(50):
+        params = {"factor": 1.0 + 0.001 * (k + 1), "about": "mean"}
+        clip = write({"append": {"operation": "gain", "params": params}})
+    grown, plain = stored() - before, 50 * whole()
+    table.add(
+        "stored by 50 operations on all channels",
+        f"{grown / 1e6:.1f} MB; the whole clip each time: {plain / 1e6:.1f} MB",
+        "",
+    )
+    undone = []
+    for _ in range(50):
+        began = time.perf_counter()
+        clip = session.post(f"{path}/undo", {"revision": clip["head"]["id"]})
+        session.opener.open(
+            f"{session.base}{path}/poses?revision={clip['head']['id']}&since={clip['head']['id']}"
+        ).read()
+        undone.append((time.perf_counter() - began) * 1000)
+    table.add(
+        "all channels undone",
+        f"median {np.median(undone):.0f} ms, most {max(undone):.0f} ms",
+        "≤ 400 ms",
+    )

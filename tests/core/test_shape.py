@@ -382,6 +382,31 @@ def test_restore_brings_back_the_take(walk: Clip) -> None:
         run(walk, "brush", {**BRUSH, "kind": "restore"})
 
 
+def test_restore_brings_back_the_takes_rotations_not_its_flips(
+    walk: Clip, captured_walk: Any
+) -> None:
+    """The take as captured has wraps and alternates; unflipped and reordered it is told anew."""
+    take = captured_walk.clip
+    joint = next(d.joint for d in captured_walk.truth if d.kind == "wrap")
+    lines = [
+        {"operation": "unflip"},
+        {"operation": "reorder", "params": {"order": "XYZ"}, "scope": {"joints": (joint,)}},
+        {"operation": "offset", "params": {"amount": 9.0}, "scope": {"joints": (joint,)}},
+        {"operation": "brush", "scope": {"joints": (joint,)},
+         "params": {"kind": "restore", "radius": 5000, "dabs": [{"frame": 450}]}},
+    ]  # fmt: skip
+    done = run_recipe(take, lines).clip
+    index = take.skeleton.index(joint)
+    at = np.array([450.0])
+    ours, theirs = (evaluate(c, at).rotation[0, index] for c in (done, take))
+    assert abs(float(ours @ theirs)) == pytest.approx(1, abs=1e-9)
+    curves = [
+        done.curves[ChannelId(index, c)].at(np.arange(done.frames) * 1.0)
+        for c in done.layout[index]
+    ]
+    assert max(np.abs(np.diff(c)).max() for c in curves) < 60
+
+
 def test_brushes_touch_only_picked_keys_where_some_are_picked(thin: Clip) -> None:
     curve = thin.curves[RY]
     assert isinstance(curve, KeyedCurve)

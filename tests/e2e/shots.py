@@ -25,6 +25,53 @@ def settled(page: Page) -> None:
     )
 
 
+def shaping(page: Page) -> None:
+    """The thinned clip in Shape: keys with their handles, then a brush over a trace."""
+    page.keyboard.press("Alt+5")
+    page.get_by_role("button", name="Apply").last.click()
+    page.get_by_text("revision 4").wait_for()
+    page.wait_for_timeout(1500)
+    page.keyboard.press("Alt+6")
+    page.get_by_test_id("frame").fill("1750")
+    page.keyboard.press("Enter")
+    for name, value in (("First", "1690"), ("Last", "1810")):
+        field = page.get_by_label(f"{name} frame of the range")
+        field.fill(value)
+        field.press("Enter")
+    page.keyboard.press("3")
+    page.get_by_label("Find a joint").fill("rightupperarm turn")
+    page.get_by_role("treeitem", name="turn Y").click()
+    page.get_by_role("button", name="In the range").click()
+    page.keyboard.press("Shift+X")
+    page.keyboard.press("3")
+    shot(page, "bench-shape")
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Traces").click()
+    page.get_by_label("Before trace").select_option("take")
+    page.keyboard.press("Escape")
+    page.keyboard.press("b")
+    page.get_by_label("Brush radius, frames").fill("40")
+    page.keyboard.press("Enter")
+    page.get_by_role("tab", name="Amount").click()
+    page.get_by_role("region", name="Gain", exact=True).get_by_role("button").first.click()
+    sheet = page.get_by_test_id("sheet").bounding_box()
+    assert sheet is not None
+    x, y = sheet["x"] + 330, sheet["y"] + 120
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x, y - 45, steps=4)
+    shot(page, "bench-brush")
+    page.keyboard.press("Escape")
+    page.mouse.up()
+    page.keyboard.press("b")
+    page.keyboard.press("Shift+X")
+    page.get_by_label("Find a joint").fill("")
+    page.keyboard.press("Escape")
+    page.locator("[data-joint]", has_text="RightUpperArm").first.click()
+    page.get_by_label("Last frame of the range").fill("2100")
+    page.get_by_label("Last frame of the range").press("Enter")
+
+
 def take_pictures(page: Page, application: Application) -> None:
     page.goto(application.url)
     shot(page, "sign-in")
@@ -84,6 +131,7 @@ def take_pictures(page: Page, application: Application) -> None:
     shot(page, "bench-night")
     page.keyboard.press("5")
     page.keyboard.press("Control+Shift+l")
+    shaping(page)
     page.keyboard.press("Alt+7")
     page.get_by_role("button", name="Deliver", exact=True).last.click()
     page.get_by_text("Read back, differs by").wait_for()

@@ -67,10 +67,10 @@ def test_commands_are_listed_run_and_given_other_keys(page: Page) -> None:
     page.keyboard.press("Space")
     expect(page.get_by_role("status").filter(has_text="is the key of")).to_be_visible()
     page.get_by_role("button", name=re.compile("Key of One frame on:")).click()
-    page.keyboard.press("f")
+    page.keyboard.press("j")
     page.wait_for_timeout(700)
     page.keyboard.press("Escape")
-    page.keyboard.press("f")
+    page.keyboard.press("j")
     assert frame_now(page) == 2
     page.keyboard.press("ArrowRight")
     assert frame_now(page) == 2
@@ -78,7 +78,7 @@ def test_commands_are_listed_run_and_given_other_keys(page: Page) -> None:
     page.reload()
     page.wait_for_function("() => document.querySelector('[data-testid=frame]')?.value === '0'")
     page.get_by_role("heading", name=LAMP).wait_for()
-    page.keyboard.press("f")
+    page.keyboard.press("j")
     assert frame_now(page) == 1
     page.keyboard.press("?")
     page.get_by_role("button", name="All keys as they were").click()

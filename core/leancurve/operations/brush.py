@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -14,6 +15,7 @@ from leancurve.errors import BadInput
 from leancurve.handles import settled
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
 from leancurve.shaping import change_report, key_mask
+from leancurve.tracks import curves_near
 
 STEEPEST = 1.5396007178390020
 """The steepest slope of the fall-off, 8 / (3 √3) a radius."""
@@ -60,14 +62,15 @@ class Brush(Operation[BrushParams]):
     def apply_with(
         self, clip: Clip, take: Clip, scope: Scope, params: BrushParams, progress: Progress = silent
     ) -> Patch:
-        curves: dict[ChannelId, Curve] = {}
-        for channel in scope.resolve(clip):
-            curve = clip.curves[channel]
-            goal = take.curves.get(channel)
-            if goal is None:
-                continue
-            picked = key_mask(clip, scope, channel)
-            curves[channel] = brushed(curve, params, goal, picked)
+        channels = scope.resolve(clip)
+        goals: Mapping[ChannelId, Curve] = clip.curves
+        if params.kind == "restore":
+            goals = curves_near(clip, take, sorted({c.joint for c in channels}))
+        curves: dict[ChannelId, Curve] = {
+            c: brushed(clip.curves[c], params, goals[c], key_mask(clip, scope, c))
+            for c in channels
+            if c in goals
+        }
         return Patch(curves=curves, report=change_report(clip, curves))
 
     def told(self, params: Any) -> str:

@@ -39,7 +39,7 @@ class RepeatParams(Params):
 
 
 class Repeat(Operation[RepeatParams]):
-    """Play a span several times, one after another; what comes after it moves later.
+    """Play the range several times, one after another; what comes after it moves later.
 
     The last frame of one round is the first of the next. With ``travel`` the figure walks on
     from where the round ended, otherwise it starts again where it began.

@@ -35,7 +35,7 @@ class LeanParams(Params):
 
 
 class Lean(Operation[LeanParams]):
-    """Lean a pose: from the one before (0) to the one after (1), and beyond.
+    """Lean the pose at now, or picked keys, from the one before (0) to the one after (1), or past.
 
     ``amount 0.3`` puts each key at three tenths of the way from the key before to the key after.
     Towards the line or the rest pose, 0 leaves it and 1 goes all the way.

@@ -92,6 +92,7 @@ function BrushFields() {
         </select>
       )}
       <span className="ml-auto truncate text-ink-3">
+        Ctrl-drag sizes it ·{' '}
         {count ? `on ${count} selected ${count === 1 ? 'key' : 'keys'} only` : 'on shown channels'}
       </span>
     </>

@@ -11,6 +11,7 @@ import { MovingPivot } from './MovingPivot'
 import { Panning } from './Panning'
 import { ScalingKeys } from './ScalingKeys'
 import { ScalingValues } from './ScalingValues'
+import { SizingBrush } from './SizingBrush'
 import type { At, Tool } from './tool'
 
 export class Idle implements Tool {
@@ -21,8 +22,8 @@ export class Idle implements Tool {
     if (at.button === 1 || (at.alt && where === 'field')) return new Panning(sheet, at)
     if (where === 'ruler') return new DraggingTime(sheet, at)
     if (where === 'gutter') return new ScalingValues(sheet, at)
+    if (sheet.brush) return at.ctrl ? new SizingBrush(at) : new Brushing(sheet, at)
     if (at.ctrl) return new BoxZooming(at)
-    if (sheet.brush) return new Brushing(sheet, at)
     const handle = sheet.handleAt(at)
     if (handle) return new DraggingHandle(sheet, at, handle)
     if (sheet.pivotAt(at)) return new MovingPivot()

@@ -17,6 +17,7 @@ export function OperationCard({
   scoped = true,
   where = 'all',
   hidden = [],
+  live,
   children,
 }: {
   name: string
@@ -28,6 +29,8 @@ export function OperationCard({
   /** Where it begins: on the whole body, or on what is picked by hand. */
   where?: 'all' | 'shown'
   hidden?: readonly string[]
+  /** Values that come from elsewhere on the bench when it is previewed or applied. */
+  live?: (() => Params) | undefined
   children?: ReactNode
 }) {
   const operation = useCatalogue((s) => s.operations.find((o) => o.name === name))
@@ -43,7 +46,9 @@ export function OperationCard({
   }, [open])
   if (!operation) return null
   const show = (next: Params, within = scope) =>
-    void startPreview(name, chosen(operation, next), { scope: scoped ? scopeOf(within) : {} })
+    void startPreview(name, chosen(operation, { ...next, ...live?.() }), {
+      scope: scoped ? scopeOf(within) : {},
+    })
   const toggle = () => {
     if (open && preview) cancelPreview()
     useOpenCard.setState({ open: open ? null : name })
@@ -101,7 +106,11 @@ export function OperationCard({
               kind="primary"
               disabled={saving}
               onClick={() =>
-                void apply(name, chosen(operation, values), scoped ? scopeOf(scope) : {})
+                void apply(
+                  name,
+                  chosen(operation, { ...values, ...live?.() }),
+                  scoped ? scopeOf(scope) : {},
+                )
               }
             >
               {saving ? 'Applying …' : 'Apply'}

@@ -1,4 +1,5 @@
 /** Parameters of an operation as the server describes them: a fitting control each. */
+import { useBench } from '../../clip/bench'
 import type { Operation } from '../../clip/catalogue'
 import { Check, inputLook } from '../../ui/controls'
 
@@ -58,6 +59,7 @@ export function ParamForm({
   onChange: (values: Params) => void
   hidden?: readonly string[]
 }) {
+  const joints = useBench((s) => s.clip?.joints)
   return (
     <div className="flex flex-col gap-1.5">
       {operation.params
@@ -93,7 +95,19 @@ export function ParamForm({
                     ))}
                   </select>
                 )}
-                {param.kind === 'text' && (
+                {param.kind === 'text' && param.name === 'joint' && (
+                  <select
+                    className={`${inputLook} h-6 w-36`}
+                    value={String(value ?? '')}
+                    onChange={(e) => set(e.target.value)}
+                  >
+                    <option value="">choose a joint</option>
+                    {joints?.map((j) => (
+                      <option key={j.name}>{j.name}</option>
+                    ))}
+                  </select>
+                )}
+                {param.kind === 'text' && param.name !== 'joint' && (
                   <input
                     key={String(value)}
                     className={`${inputLook} num h-6 w-28`}

@@ -3,6 +3,7 @@ import { useEffect, useState } from 'react'
 import { useBench } from '../../clip/bench'
 import { useCatalogue } from '../../clip/catalogue'
 import { countsOf } from '../../clip/findings'
+import { transport } from '../../clip/transport'
 import { Tabs } from '../../ui/controls'
 import { OperationCard } from '../operation/OperationCard'
 import { useOpenCard } from '../operation/openCard'
@@ -16,6 +17,17 @@ const PARTS = [
   ['loops', 'Loops'],
   ['pose', 'Pose'],
 ] as const
+
+/** Parameters that the bench itself says: the range of the time strip, now. */
+const HIDDEN: Record<string, string[]> = {
+  clamp: ['feet'],
+  repeat: ['first', 'last'],
+  lean: ['frame'],
+}
+const LIVE: Record<string, () => Record<string, unknown>> = {
+  repeat: () => ({ first: transport.range[0], last: transport.range[1] }),
+  lean: () => ({ frame: transport.frame }),
+}
 
 /** These work on the whole clip: they have no scope. */
 const UNSCOPED = new Set(['repeat'])
@@ -37,7 +49,8 @@ function Cards({ part }: { part: string }) {
           count={o.name === 'flow' ? stuck : undefined}
           scoped={!UNSCOPED.has(o.name)}
           where="shown"
-          hidden={o.name === 'clamp' ? ['feet'] : []}
+          hidden={HIDDEN[o.name] ?? []}
+          live={LIVE[o.name]}
         />
       ))}
       {part === 'loops' && <CyclesButton />}
