@@ -27,11 +27,8 @@ def settled(page: Page) -> None:
 
 def shaping(page: Page) -> None:
     """The thinned clip in Shape: keys with their handles, then a brush over a trace."""
-    page.keyboard.press("Alt+5")
-    page.get_by_role("button", name="Apply").last.click()
-    page.get_by_text("revision 4").wait_for()
-    page.wait_for_timeout(1500)
     page.keyboard.press("Alt+6")
+    page.wait_for_timeout(500)
     page.get_by_test_id("frame").fill("1750")
     page.keyboard.press("Enter")
     for name, value in (("First", "1690"), ("Last", "1810")):

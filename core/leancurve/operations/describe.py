@@ -6,6 +6,7 @@ import inspect
 from typing import Any
 
 from leancurve.operations.base import Operation
+from leancurve.shaping import RampParams
 
 CONTROLS = {"number": "number", "integer": "integer", "boolean": "switch", "string": "text"}
 
@@ -23,7 +24,11 @@ def described(operation: Operation[Any]) -> dict[str, Any]:
         "version": operation.version,
         "ranged": operation.ranged,
         "keyed": operation.keyed,
-        "params": [_param(name, field) for name, field in schema.get("properties", {}).items()],
+        # What is common to several operations, such as ramps, comes after their own.
+        "params": sorted(
+            (_param(name, field) for name, field in schema.get("properties", {}).items()),
+            key=lambda param: param["name"] in RampParams.model_fields,
+        ),
     }
 
 

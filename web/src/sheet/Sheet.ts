@@ -49,6 +49,7 @@ export interface HandlePlace extends HandleEnd {
 
 const MEMORY = 'lean.sheet.views'
 const KEPT_VIEWS = 400
+const REST = 300 // ms
 const NEAR = 8 // pixels
 /** Handles of more keys than this are not drawn: they would hide the curves. */
 const MANY_HANDLES = 60
@@ -76,6 +77,7 @@ export class Sheet {
   private hovered: { key: ChannelKey; time: number } | null = null
   private memory: Record<string, View> = {}
   private shownClip = -1
+  private keeping: ReturnType<typeof setTimeout> | undefined
   private pointer: At | null = null
   private stops: (() => void)[]
 
@@ -97,7 +99,13 @@ export class Sheet {
     ]
   }
 
+  private keepViews = (): void => {
+    localStorage.setItem(MEMORY, JSON.stringify(this.memory))
+  }
+
   dispose(): void {
+    clearTimeout(this.keeping)
+    this.keepViews()
     this.over.removeEventListener('wheel', this.wheel)
     for (const stop of this.stops) stop()
   }
@@ -155,7 +163,9 @@ export class Sheet {
       const names = Object.keys(this.memory)
       for (const old of names.slice(0, Math.max(0, names.length - KEPT_VIEWS)))
         delete this.memory[old]
-      localStorage.setItem(MEMORY, JSON.stringify(this.memory))
+      // Kept once the view has come to rest: writing is too slow for each step of a drag.
+      clearTimeout(this.keeping)
+      this.keeping = setTimeout(this.keepViews, REST)
     }
     this.invalidate()
   }
@@ -381,7 +391,7 @@ export class Sheet {
   }
 
   followKey(key: KeyPlace, by: number): void {
-    if (this.follows) transport.seek(key.time + by)
+    if (this.follows && transport.frame !== Math.round(key.time + by)) transport.seek(key.time + by)
   }
 
   private drawing(): Drawing {

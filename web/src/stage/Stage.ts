@@ -35,6 +35,9 @@ const UP = new Vector3(0, 1, 0)
 const PICK_PIXELS = 14
 const LINE_PIXELS = 1.3
 const FADE = 16
+/** How firmly ghosts are drawn: of before, around now, of another figure. */
+const [BEFORE, AROUND, BESIDE] = [0.4, 0.2, 0.6]
+const REST = 180 // ms
 const MOST_TRAILS = 6
 const MOST_GHOSTS = 4
 /** Share of the pane that a framed figure may take: the top has buttons over it. */
@@ -72,11 +75,15 @@ class Figure {
   constructor(
     private clip: Clip,
     private bones: Bone[],
-    private ghost: boolean,
+    /** How firmly it is drawn: 1 for the figure itself, less for ghosts. */
+    private opacity = 1,
   ) {
     this.world = emptyWorld(clip.joints.length)
     const shape = spindle()
-    const see = { transparent: ghost, opacity: ghost ? 0.4 : 1, depthWrite: !ghost }
+    const ghost = opacity < 1
+    // A ghost lies behind the figure where both are in one place.
+    const behind = { polygonOffset: ghost, polygonOffsetFactor: 6, polygonOffsetUnits: 6 }
+    const see = { transparent: ghost, opacity, depthWrite: !ghost, ...behind }
     this.fill = new InstancedMesh(shape, new MeshBasicMaterial(see), Math.max(bones.length, 1))
     this.outline = new InstancedMesh(
       shape,
@@ -131,10 +138,10 @@ class Figure {
 
   colour(selected: ReadonlySet<number>): void {
     const paper = new Color(token('raised'))
-    const ink = new Color(token(this.ghost ? 'ghost' : 'ink'))
+    const ink = new Color(token(this.opacity < 1 ? 'ghost' : 'ink'))
     const calm = new Color(token('calm'))
     this.bones.forEach((bone, k) => {
-      const chosen = selected.has(bone.joint) && !this.ghost
+      const chosen = selected.has(bone.joint) && this.opacity === 1
       this.fill.setColorAt(k, chosen ? calm : paper)
       this.outline.setColorAt(k, chosen ? calm : ink)
     })
@@ -198,6 +205,15 @@ function ring(): CanvasTexture {
   return new CanvasTexture(canvas)
 }
 
+/** Whether pictures are made by the processor: smooth edges would then halve their number. */
+function inSoftware(): boolean {
+  const gl = document.createElement('canvas').getContext('webgl')
+  const info = gl?.getExtension('WEBGL_debug_renderer_info')
+  const name = info ? String(gl?.getParameter(info.UNMASKED_RENDERER_WEBGL)) : ''
+  gl?.getExtension('WEBGL_lose_context')?.loseContext()
+  return /swiftshader|llvmpipe|software/i.test(name)
+}
+
 /** The channel that is hovered: its direction in the space of the joint's parent. */
 export type Hovered = () => {
   joint: number
@@ -242,8 +258,12 @@ export class Stage {
   /** Pictures drawn so far, for tests and measurements. */
   drawn = 0
 
+  private software = inSoftware()
+  private smooth = false
+  private resting: ReturnType<typeof setTimeout> | undefined
+
   constructor(private canvas: HTMLCanvasElement) {
-    this.renderer = new WebGLRenderer({ canvas, antialias: true, alpha: true })
+    this.renderer = new WebGLRenderer({ canvas, antialias: !this.software, alpha: true })
     this.scene.add(this.space)
     this.controls = new OrbitControls(this.camera, canvas)
     this.controls.enableDamping = false
@@ -253,6 +273,7 @@ export class Stage {
   }
 
   dispose(): void {
+    clearTimeout(this.resting)
     this.controls.dispose()
     this.figure?.dispose()
     this.ghost?.dispose()
@@ -268,6 +289,7 @@ export class Stage {
     if (width < 2 || height < 2) return
     this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2))
     this.renderer.setSize(width, height, false)
+    this.smooth = false
     this.camera.aspect = width / height
     this.camera.updateProjectionMatrix()
     this.draw()
@@ -284,8 +306,8 @@ export class Stage {
     this.ghost?.dispose()
     this.space.clear()
     const bones = bonesOf(clip.joints, clip.end_sites)
-    this.ghost = new Figure(clip, bones, true)
-    this.figure = new Figure(clip, bones, false)
+    this.ghost = new Figure(clip, bones, BEFORE)
+    this.figure = new Figure(clip, bones)
     this.marks?.dispose()
     this.marks = new Marks(clip.joints.length)
     this.trails?.dispose()
@@ -358,7 +380,11 @@ export class Stage {
       this.guide = null
     }
     if (guide && this.clip) {
-      const figure = new Figure(guide.clip, bonesOf(guide.clip.joints, guide.clip.end_sites), true)
+      const figure = new Figure(
+        guide.clip,
+        bonesOf(guide.clip.joints, guide.clip.end_sites),
+        BESIDE,
+      )
       figure.group.scale.setScalar(
         guide.clip.reading.metres_per_unit / this.clip.reading.metres_per_unit,
       )
@@ -423,7 +449,7 @@ export class Stage {
       .flatMap((by) => [at - by, at + by])
       .filter((f) => f >= 0 && f < poses.frames)
     while (this.ghosts.length < frames.length) {
-      const figure = new Figure(clip, bonesOf(clip.joints, clip.end_sites), true)
+      const figure = new Figure(clip, bonesOf(clip.joints, clip.end_sites), AROUND)
       figure.line = this.figure?.line ?? 0
       figure.colour(new Set())
       this.space.add(figure.group)
@@ -545,8 +571,21 @@ export class Stage {
       this.asked = false
       this.drawn++
       this.keepLine()
+      if (this.smooth) this.sharpen(false)
       this.renderer.render(this.scene, this.camera)
+      if (!this.software) return
+      // While it moves pictures are rough and many; once it rests one is made with smooth edges.
+      clearTimeout(this.resting)
+      this.resting = setTimeout(() => {
+        this.sharpen(true)
+        this.renderer.render(this.scene, this.camera)
+      }, REST)
     })
+  }
+
+  private sharpen(smooth: boolean): void {
+    this.smooth = smooth
+    this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2) * (smooth ? 2 : 1))
   }
 }
 

@@ -59,8 +59,8 @@ export function ScopeChoice({
         value={value.joints}
         onChange={(e) => onChange({ ...value, joints: e.target.value })}
       >
-        {byHand && <option value={SHOWN}>the shown channels</option>}
-        {byHand && keyed && <option value={KEYS}>the selected keys</option>}
+        {byHand && <option value={SHOWN}>shown channels</option>}
+        {byHand && keyed && <option value={KEYS}>selected keys</option>}
         <option value="all">whole body</option>
         <option value="selected">
           {count === 1 ? 'the selected joint' : `${count} selected joints`}

@@ -37,9 +37,8 @@ function Cards({ part }: { part: string }) {
   const findings = useBench((s) => s.findings)
   const stuck = countsOf(findings)['stuck key'] ?? 0
   // Clamping is an amount too, though it belongs to Calm.
-  const here = operations.filter(
-    (o) => o.part === part || (part === 'amount' && o.name === 'clamp'),
-  )
+  const clamp = part === 'amount' ? operations.filter((o) => o.name === 'clamp') : []
+  const here = [...operations.filter((o) => o.part === part), ...clamp]
   return (
     <div className="flex flex-col gap-1.5">
       {here.map((o) => (
