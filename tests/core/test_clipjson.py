@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import jsonschema
 import numpy as np
 import orjson
 import pytest
-from leancurve.clip import Clip
-from leancurve.curve import KeyedCurve
+from leancurve.clip import ChannelId, Clip, Mark
+from leancurve.curve import Curve, KeyedCurve
 from leancurve.demo import lamp_take
 from leancurve.errors import BadInput
 from leancurve.formats.clipjson import read_clip, schema, write_clip
 from leancurve.operations import OPERATIONS, Scope, apply_patch
+
+from tests.core.test_segments import mixed_curve
 
 
 @pytest.fixture(scope="module")
@@ -44,6 +47,21 @@ def test_what_is_written_satisfies_the_schema_and_holds_the_recipe(mixed: Clip) 
     jsonschema.validate(document, schema())
     assert document["recipe"] == recipe
     assert (document["schema"], document["schema_version"]) == ("leancurve.clip", 1)
+
+
+def test_springs_extension_and_marks_come_back_the_same(walk: Clip) -> None:
+    curves: dict[ChannelId, Curve] = {
+        ChannelId(0, c): mixed_curve(seed) for seed, c in enumerate(walk.layout[0])
+    }
+    marks = (Mark(3, 3, "lifts off"), Mark(10, 60, "step"))
+    clip = replace(walk.with_curves(curves), marks=marks)
+    data = write_clip(clip)
+    jsonschema.validate(orjson.loads(data), schema())
+    back = read_clip(data).clip
+    same(back, clip)
+    assert back.marks == marks
+    for c in curves:
+        assert back.curves[c].extend == clip.curves[c].extend  # type: ignore[union-attr]
 
 
 def test_keys_off_the_frame_and_doubled_ones_are_carried() -> None:

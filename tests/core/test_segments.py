@@ -13,6 +13,7 @@ from leancurve.curve import (
     Handle,
     KeyedCurve,
     Segment,
+    cut,
     evaluate_plain,
     insert_key,
     keyed,
@@ -134,6 +135,23 @@ def test_time_never_runs_back_within_a_segment(seed: int) -> None:
     p1, p2 = lengths[0], 1 - lengths[1]
     back = 3 * (1 - u) ** 2 * u * p1 + 3 * (1 - u) * u**2 * p2 + u**3
     assert back == pytest.approx(x, abs=1e-9)
+
+
+@settings(deadline=None, max_examples=30)
+@given(seeds, st.floats(0.05, 0.45), st.floats(0.55, 0.95))
+def test_a_part_cut_out_keeps_its_shape_whatever_its_segments(
+    seed: int, a: float, b: float
+) -> None:
+    curve = mixed_curve(seed)
+    span = curve.time[-1] - curve.time[0]
+    first, last = float(curve.time[0] + a * span), float(curve.time[0] + b * span)
+    part = cut(curve, first, last)
+    assert (part.time[0], part.time[-1]) == (first, last)
+    frames = np.linspace(first, last, 200)
+    # Springs are written out as keys: within a ten thousandth of their rise.
+    rise = float(np.ptp(curve.value)) * 1e-3
+    assert np.abs(part.at(frames) - curve.at(frames)).max() < rise
+    assert len(set(part.id.tolist())) == part.key_count
 
 
 def test_stored_columns_leave_out_what_says_nothing_and_read_back() -> None:

@@ -16,7 +16,7 @@ from leancurve.easing import EASINGS, easing_of
 from leancurve.errors import BadInput
 from leancurve.findings import find
 from leancurve.operations import OPERATIONS, Patch, Scope, apply_patch
-from leancurve.recipe import run_recipe
+from leancurve.recipe import moved_lines, run_recipe
 
 TX, RX, RY = ChannelId(0, "tx"), ChannelId(0, "rx"), ChannelId(0, "ry")
 FRAMES = np.arange(900, dtype=np.float64)
@@ -174,6 +174,20 @@ def test_noise_is_the_same_for_its_seed_and_loops(walk: Clip, thin: Clip, loops:
 
 def one(clip: Clip, curve: Curve, channel: ChannelId = RY) -> Clip:
     return clip.with_curves({channel: curve})
+
+
+@pytest.mark.parametrize("soft", [0.0, 2.0])
+def test_a_clamped_keyed_curve_never_passes_its_bounds(thin: Clip, soft: float) -> None:
+    old = values(thin, RY)
+    least, most = np.quantile(old, [0.2, 0.8])
+    patch = run(thin, "clamp", {"least": least, "most": most, "soft": soft}, only=(("Hips", "ry"),))
+    new = patch.curves[RY].at(TIMES)
+    slack = 1e-6 if soft == 0 else 0.3
+    assert new.max() <= most + slack
+    assert new.min() >= least - slack
+    inside = (old > least + soft) & (old < most - soft)
+    assert np.abs(new - old)[inside].max() < (1e-6 if soft == 0 else 0.3)
+    assert patch.report["values"] > 100
 
 
 def test_even_spacing_of_picked_keys(walk: Clip) -> None:
@@ -435,6 +449,33 @@ def test_marks_are_made_moved_and_taken_out(walk: Clip) -> None:
     assert gone.report["unplaced"] == [{"name": "other", "first": 1}]
     with pytest.raises(BadInput, match="before"):
         edited(walk, do="add", name="step", first=10, last=6)
+
+
+def test_a_scope_names_single_channels_and_keys(thin: Clip) -> None:
+    only = Scope(only=(("Hips", "ry"), ("Head", "rx"), ("nobody", "rx")))
+    head = thin.skeleton.index("Head")
+    assert set(only.resolve(thin)) == {RY, ChannelId(head, "rx")}
+    keys = Scope(keys=(("Hips", "ry", 1), ("Hips", "ry", 3)))
+    assert keys.resolve(thin) == (RY,)
+    assert keys.keys_of(thin, RY) == [1, 3]
+    raised = run(thin, "offset", {"amount": 2.0}, keys=(("Hips", "ry", 1),)).curves[RY]
+    before = thin.curves[RY]
+    assert isinstance(raised, KeyedCurve)
+    assert isinstance(before, KeyedCurve)
+    moved = raised.value - before.value
+    assert moved[before.id == 1] == pytest.approx(2)
+    assert np.abs(moved[before.id != 1]).max() == 0
+
+
+def test_keys_of_hand_edits_move_with_the_rate_of_a_swapped_take() -> None:
+    key = {"joint": "Hips", "channel": "ry", "id": 1, "frame": 41.0, "time": 40.5, "value": 2.0}
+    line = {"operation": "edit", "params": {"keys": [key]}, "scope": {}}
+    moved, lost = moved_lines([line], 0.5, 100)
+    assert lost == []
+    assert (moved[0]["params"]["keys"][0]["time"], moved[0]["params"]["keys"][0]["value"]) == (
+        20.25,
+        2.0,
+    )
 
 
 def test_operations_on_whole_curves_take_no_keys(thin: Clip) -> None:

@@ -33,10 +33,19 @@ def test_axe_finds_nothing_serious_on_any_screen(page: Page, browser: Browser, t
     expect(page.locator("html")).to_have_attribute("data-theme", theme)
     assert serious(page) == []
     open_take(page, LAMP)
-    for step in "1234567":
+    for step in "12345678":
         page.keyboard.press(f"Alt+{step}")
         page.wait_for_timeout(300)
         assert serious(page) == [], step
+    page.keyboard.press("Alt+6")
+    for tab in ("Amount", "Timing", "Loops", "Pose"):
+        page.get_by_role("tab", name=tab).click()
+        assert serious(page) == [], tab
+    for menu in ("Traces", "Marks", "Show"):
+        page.get_by_role("button", name=menu, exact=True).click()
+        page.wait_for_timeout(200)
+        assert serious(page) == [], menu
+        page.keyboard.press("Escape")
     for key, name in (("Control+k", "Commands"), ("?", "Keys")):
         page.keyboard.press(key)
         page.get_by_role("dialog", name=name).wait_for()

@@ -114,6 +114,10 @@ def _kept_within(
     meets = sorted({t for at in {*bounds, *starts} for t in _crossings(curve, frames, values, at)})
 
     def goal(t: Floats, v: Floats, s: Floats) -> tuple[Floats, Floats]:
+        if params.soft == 0:
+            # On a bound the curve still comes in as it came: its other side is laid flat below.
+            beyond = np.abs(bounded(v, params) - v) > 1e-6
+            return bounded(v, params), np.where(beyond, 0.0, s)
         h = 1e-5
         rate = (bounded(v + h, params) - bounded(v - h, params)) / (2 * h)
         return bounded(v, params), s * rate

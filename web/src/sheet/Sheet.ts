@@ -32,6 +32,8 @@ export interface Content {
   before: ReadonlyMap<ChannelKey, Curve>
   /** Laid over to be matched by hand. */
   guide: readonly Curve[]
+  /** A preview is shown: its keys are nobody's to take hold of yet. */
+  previewed: boolean
   name: (key: ChannelKey) => string
   unit: (key: ChannelKey) => string
 }
@@ -248,7 +250,13 @@ export class Sheet {
     return draft.curves.size ? new Map([...own, ...draft.curves]) : own
   }
 
+  get previewed(): boolean {
+    return this.content?.previewed ?? false
+  }
+
+  /** Channels whose keys can be taken hold of. */
   private get channels(): readonly ChannelKey[] {
+    if (this.previewed) return []
     return this.content?.channels.filter((key) => readoutUnit(key) === undefined) ?? []
   }
 

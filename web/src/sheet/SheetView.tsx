@@ -40,7 +40,14 @@ export function SheetView() {
   const joints = useBench((s) => s.joints)
   const channels = useBench((s) => s.channels)
   const read = useBench((s) => s.readout)
-  const { pinned, hidden, trace, take, guide, guideCurve, follows, step } = useViewing()
+  const pinned = useViewing((s) => s.pinned)
+  const hidden = useViewing((s) => s.hidden)
+  const trace = useViewing((s) => s.trace)
+  const take = useViewing((s) => s.take)
+  const guide = useViewing((s) => s.guide)
+  const guideCurve = useViewing((s) => s.guideCurve)
+  const follows = useViewing((s) => s.follows)
+  const step = useViewing((s) => s.step)
   const brush = useBrush((s) => s.kind)
   const spoken = useSpoken()
   const before = useBefore()
@@ -85,6 +92,7 @@ export function SheetView() {
       channels: shownChannels({ clip, joints, channels, readout: read }),
       curves: preview ? new Map([...curves, ...preview.curves]) : curves,
       before,
+      previewed: preview !== null,
       guide: guideShown(guide, guideCurve, clip.frames),
       name: (key) => channelName(key, clip.joints),
       unit: (key) => readoutUnit(key) ?? (turns(key) ? '°' : ` ${unit}`),
@@ -135,7 +143,7 @@ export function SheetView() {
           onPointerLeave={() => sheetRef.current?.leave()}
           onDoubleClick={(e) => {
             const spot = sheetRef.current?.spotAt(e.nativeEvent)
-            if (spot && !brush) setKeys([spot.channel], spot.frame)
+            if (spot && !brush && !preview) setKeys([spot.channel], spot.frame)
           }}
         />
         <p

@@ -1,4 +1,5 @@
 /** Nothing is held: hovering reads out, a press chooses the next state. */
+import { notify } from '../../clip/bench'
 import { selectKeys, toggleKey, useSelection } from '../../clip/selection'
 import type { Sheet } from '../Sheet'
 import { BoxSelecting } from './BoxSelecting'
@@ -22,6 +23,10 @@ export class Idle implements Tool {
     if (at.button === 1 || (at.alt && where === 'field')) return new Panning(sheet, at)
     if (where === 'ruler') return new DraggingTime(sheet, at)
     if (where === 'gutter') return new ScalingValues(sheet, at)
+    if (sheet.brush && sheet.previewed) {
+      notify('A preview is shown: apply or discard it before the curves are changed by hand.')
+      return this
+    }
     if (sheet.brush) return at.ctrl ? new SizingBrush(at) : new Brushing(sheet, at)
     if (at.ctrl) return new BoxZooming(at)
     const handle = sheet.handleAt(at)
