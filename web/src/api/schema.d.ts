@@ -126,7 +126,7 @@ export interface paths {
         /**
          * Curves
          * @description The curves of joints given by index, ``joints=3,4``; with ``take`` those of the take as
-         *     read, on the revision's time.
+         *     read, on the revision's time, as they lie over its curves.
          */
         get: operations["api_clips_curves"];
         put?: never;

@@ -6,8 +6,10 @@ import {
   type ChannelKey,
   type Curve,
   channelKey,
+  HANDLES,
   type KeyedCurve,
   readoutUnit,
+  SEGMENTS,
   splitKey,
   valueAt,
 } from './curves'
@@ -91,6 +93,18 @@ export function shapeOf(curve: KeyedCurve, k: number) {
   }
 }
 
+/** A key's handles as they are to be elsewhere: a kind that sets itself, or the very shape. */
+function handleOf(curve: KeyedCurve, k: number): Partial<KeyEdit> {
+  const handle = HANDLES[curve.handle[k]!]!
+  return handle === 'free' ? { handle, ...shapeOf(curve, k) } : { handle }
+}
+
+function segmentOf(curve: KeyedCurve, k: number): Partial<KeyEdit> {
+  const segment = SEGMENTS[curve.segment[k]!]!
+  const swings = segment === 'spring' || segment === 'bounce'
+  return { segment, ...(swings ? { swings: curve.swings[k]!, decay: curve.decay[k]! } : {}) }
+}
+
 export function deleteSelected(): void {
   const edits = editSelected(() => ({ do: 'remove' }))
   for (const [key, list] of edits) {
@@ -164,8 +178,8 @@ export function copySelected(): number {
         list.push({
           at: curve.time[k]! - first,
           value: curve.value[k]!,
-          ...shapeOf(curve, k),
-          handle: 'free',
+          ...handleOf(curve, k),
+          ...segmentOf(curve, k),
         })
     if (list.length) out.push({ channel, keys: list })
   }

@@ -17,7 +17,7 @@ export function BenchMenu({
     <M.Root>
       <M.Trigger asChild>{children}</M.Trigger>
       <M.Portal>
-        <M.Content className="z-50 min-w-56 rounded-md border border-rule-2 bg-raised p-1 shadow-lg">
+        <M.Content className="z-50 max-h-(--radix-context-menu-content-available-height) min-w-56 overflow-y-auto rounded-md border border-rule-2 bg-raised p-1 shadow-lg">
           {groups.map((group, k) => (
             <Fragment key={group}>
               {k > 0 && <M.Separator className="my-1 border-rule border-t" />}

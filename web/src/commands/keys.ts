@@ -74,6 +74,8 @@ export function useKeys(): void {
       const key = keyOf(event)
       if (typing(event.target) && !key.startsWith('Ctrl+K')) return
       if (usesKey(event.target, key)) return
+      // Text that somebody has marked is copied as everywhere.
+      if (key === 'Ctrl+C' && getSelection()?.toString()) return
       const command = commandOf(key, useSession.getState().preferences.keys)
       if (!command) return
       event.preventDefault()

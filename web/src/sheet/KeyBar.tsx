@@ -5,8 +5,14 @@ import type { BrushKind } from '../clip/brush'
 import { HANDLES, type HandleName, SEGMENTS, type SegmentName } from '../clip/curves'
 import { commitEdits, deleteSelected, editSelected } from '../clip/hand'
 import { common, countKeys, useSelection } from '../clip/selection'
-import { Button, inputLook, NumberInput, Tip, Toggle } from '../ui/controls'
+import { Button, NumberInput, Select, Tip, Toggle } from '../ui/controls'
 import { setRadius, setStrength, takeBrush, useBrush } from './brushState'
+
+const HANDLE_NAMES = Object.fromEntries(HANDLES.map((h) => [h, h])) as Record<HandleName, string>
+const SEGMENT_NAMES = Object.fromEntries(SEGMENTS.map((s) => [s, `then ${s}`])) as Record<
+  SegmentName,
+  string
+>
 
 const BRUSHES: readonly [BrushKind, string, typeof Brush, string][] = [
   ['pull', 'Pull', Brush, 'Pull values or time, falling off to the sides'],
@@ -80,16 +86,12 @@ function BrushFields() {
         %
       </label>
       {kind === 'pull' && (
-        <select
-          aria-label="What the brush pulls"
-          className={`${inputLook} h-6`}
+        <Select
+          label="What the brush pulls"
           value={axis}
-          onChange={(e) => useBrush.setState({ axis: e.target.value as typeof axis })}
-        >
-          <option value="value">value</option>
-          <option value="time">time</option>
-          <option value="both">value and time</option>
-        </select>
+          options={{ value: 'value', time: 'time', both: 'value and time' }}
+          onChange={(pulled) => useBrush.setState({ axis: pulled })}
+        />
       )}
       <span className="ml-auto truncate text-ink-3">
         Ctrl-drag sizes it ·{' '}
@@ -138,30 +140,18 @@ function KeyFields() {
           className="w-20"
         />
       </label>
-      <select
-        aria-label="Handles of the selected keys"
-        className={`${inputLook} h-6`}
-        value={all.handle === null ? '' : HANDLES[all.handle]}
-        onChange={(e) => setHandle(e.target.value as HandleName)}
-      >
-        {all.handle === null && <option value="">several</option>}
-        {HANDLES.map((name) => (
-          <option key={name}>{name}</option>
-        ))}
-      </select>
-      <select
-        aria-label="What follows the selected keys"
-        className={`${inputLook} h-6`}
-        value={all.segment === null ? '' : SEGMENTS[all.segment]}
-        onChange={(e) => setSegment(e.target.value as SegmentName)}
-      >
-        {all.segment === null && <option value="">several</option>}
-        {SEGMENTS.map((name) => (
-          <option key={name} value={name}>
-            then {name}
-          </option>
-        ))}
-      </select>
+      <Select
+        label="Handles of the selected keys"
+        value={all.handle === null ? '' : HANDLES[all.handle]!}
+        options={HANDLE_NAMES}
+        onChange={setHandle}
+      />
+      <Select
+        label="What follows the selected keys"
+        value={all.segment === null ? '' : SEGMENTS[all.segment]!}
+        options={SEGMENT_NAMES}
+        onChange={setSegment}
+      />
       {(all.segment === 3 || all.segment === 4) && (
         <>
           <NumberInput

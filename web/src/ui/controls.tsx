@@ -138,6 +138,60 @@ export function Field({ label, children }: { label: string; children: ReactNode 
   )
 }
 
+/** A choice among options: their values and what they are called. */
+export function Select<T extends string>({
+  label,
+  value,
+  options,
+  onChange,
+  disabled = false,
+  className = '',
+}: {
+  /** Said to those who do not see what stands beside it. */
+  label?: string | undefined
+  /** Empty where several differ. */
+  value: T | ''
+  options: Record<T, string>
+  onChange: (value: T) => void
+  disabled?: boolean
+  className?: string
+}) {
+  return (
+    <select
+      aria-label={label}
+      className={`${inputLook} h-6 ${className}`}
+      value={value}
+      disabled={disabled}
+      onChange={(e) => onChange(e.target.value as T)}
+    >
+      {value === '' && !('' in options) && <option value="">several</option>}
+      {(Object.entries(options) as [T, string][]).map(([name, text]) => (
+        <option key={name} value={name}>
+          {text}
+        </option>
+      ))}
+    </select>
+  )
+}
+
+/** A choice with its name above it. */
+export function Choice({
+  label,
+  ...rest
+}: {
+  label: string
+  value: string
+  options: Record<string, string>
+  onChange: (value: string) => void
+  disabled?: boolean
+}) {
+  return (
+    <Field label={label}>
+      <Select {...rest} className="w-full" />
+    </Field>
+  )
+}
+
 /** A number to type: kept on Enter or when it is left, put back on Escape. */
 export function NumberInput({
   label,

@@ -4,7 +4,7 @@ import { X } from 'lucide-react'
 import { type ReactNode, useState } from 'react'
 import { answer, client } from '../../api/client'
 import { type Clip, useBench, write } from '../../clip/bench'
-import { Field, inputLook, Row } from '../../ui/controls'
+import { Choice, Field, inputLook, Row } from '../../ui/controls'
 import { grouped, rateOf, seconds } from '../../ui/numbers'
 import { Panel } from '../Panel'
 
@@ -19,36 +19,6 @@ function change(clip: Clip, params: Record<string, unknown>): void {
   const line = clip.head.recipe[0]!
   const merged = { ...line.params, ...params }
   void write({ edit: { line_id: line.line_id, operation: 'read', params: merged, scope: {} } })
-}
-
-function Choice({
-  label,
-  value,
-  options,
-  onChange,
-}: {
-  label: string
-  value: string
-  options: Record<string, string>
-  onChange: (value: string) => void
-}) {
-  const saving = useBench((s) => s.saving)
-  return (
-    <Field label={label}>
-      <select
-        className={inputLook}
-        value={value}
-        disabled={saving}
-        onChange={(e) => onChange(e.target.value)}
-      >
-        {Object.entries(options).map(([v, text]) => (
-          <option key={v} value={v}>
-            {text}
-          </option>
-        ))}
-      </select>
-    </Field>
-  )
 }
 
 function Unit({ clip }: { clip: Clip }) {

@@ -15,7 +15,7 @@ import { common, countKeys, useSelection } from '../../clip/selection'
 import { transport } from '../../clip/transport'
 import { scaled } from '../../sheet/tools/ScalingKeys'
 import { alongChannels, atTheseTimes, inTheRange, invertKeys, selectAll } from '../../sheet/walking'
-import { Button, inputLook, NumberInput } from '../../ui/controls'
+import { Button, NumberInput, Select } from '../../ui/controls'
 
 export function KeysPart() {
   return (
@@ -39,13 +39,13 @@ function Part({ title, children }: { title: string; children: React.ReactNode })
 }
 
 const WHICH = {
-  shown: 'the shown channels',
-  all: 'the selected joints',
-  turn: 'their turns',
-  move: 'their moves',
-  x: 'their X channels',
-  y: 'their Y channels',
-  z: 'their Z channels',
+  shown: 'on the shown channels',
+  all: 'on the selected joints',
+  turn: 'on their turns',
+  move: 'on their moves',
+  x: 'on their X channels',
+  y: 'on their Y channels',
+  z: 'on their Z channels',
 } as const
 
 function SetPart() {
@@ -53,18 +53,13 @@ function SetPart() {
   return (
     <Part title="Set a key now">
       <div className="flex gap-1.5">
-        <select
-          aria-label="Where to set keys"
-          className={`${inputLook} h-6 flex-1`}
+        <Select
+          label="Where to set keys"
           value={which}
-          onChange={(e) => setWhich(e.target.value as keyof typeof WHICH)}
-        >
-          {Object.entries(WHICH).map(([name, title]) => (
-            <option key={name} value={name}>
-              on {title}
-            </option>
-          ))}
-        </select>
+          options={WHICH}
+          onChange={setWhich}
+          className="flex-1"
+        />
         <Button onClick={() => setKeys(channelsOf(which))}>Set key</Button>
       </div>
     </Part>
@@ -90,7 +85,8 @@ function SelectPart() {
   )
 }
 
-type How = 'set to' | 'add' | 'multiply by'
+const HOW = { 'set to': 'set to', add: 'add', 'multiply by': 'multiply by' } as const
+type How = keyof typeof HOW
 
 function TypePart() {
   const count = countKeys(useSelection((s) => s.keys))
@@ -111,25 +107,19 @@ function TypePart() {
   return (
     <Part title={`Type for selected keys (${count})`}>
       <div className="flex gap-1.5">
-        <select
-          aria-label="What to type"
-          className={`${inputLook} h-6`}
+        <Select
+          label="What to type"
           value={what}
-          onChange={(e) => setWhat(e.target.value as typeof what)}
-        >
-          <option value="value">value</option>
-          <option value="time">frame</option>
-        </select>
-        <select
-          aria-label="How to change it"
-          className={`${inputLook} h-6 flex-1`}
+          options={{ value: 'value', time: 'frame' }}
+          onChange={setWhat}
+        />
+        <Select
+          label="How to change it"
           value={how}
-          onChange={(e) => setHow(e.target.value as How)}
-        >
-          <option>set to</option>
-          <option>add</option>
-          <option>multiply by</option>
-        </select>
+          options={HOW}
+          onChange={setHow}
+          className="flex-1"
+        />
         <NumberInput label="Amount to type" value={amount} onCommit={setAmount} className="w-14" />
         <Button disabled={!count} onClick={run}>
           Set
@@ -245,20 +235,14 @@ function EndsPart() {
       {(['before', 'after'] as const).map((end, k) => (
         <label key={end} className="flex items-center justify-between gap-2 text-ink-2">
           {end === 'before' ? 'before the first' : 'after the last'}
-          <select
-            aria-label={end === 'before' ? 'Before the first key' : 'After the last key'}
-            className={`${inputLook} h-6 w-40`}
-            disabled={!shown.length}
+          <Select
+            label={end === 'before' ? 'Before the first key' : 'After the last key'}
             value={value(k as 0 | 1)}
-            onChange={(e) => set(end, e.target.value as ExtendName)}
-          >
-            {value(k as 0 | 1) === '' && <option value="">several</option>}
-            {EXTENDS.map((kind) => (
-              <option key={kind} value={kind}>
-                {ENDS[kind]}
-              </option>
-            ))}
-          </select>
+            options={ENDS}
+            disabled={!shown.length}
+            onChange={(kind) => set(end, kind)}
+            className="w-40"
+          />
         </label>
       ))}
     </Part>

@@ -4,7 +4,7 @@ import { useCallback, useEffect, useState, useSyncExternalStore } from 'react'
 import { apply, cancelPreview, startPreview, useBench, write } from '../../clip/bench'
 import { countsOf } from '../../clip/findings'
 import { transport } from '../../clip/transport'
-import { Button, Check, inputLook, Row, Slider } from '../../ui/controls'
+import { Button, Check, Choice, inputLook, Row, Slider } from '../../ui/controls'
 import { degrees, grouped, millimetres } from '../../ui/numbers'
 import { OperationCard } from '../operation/OperationCard'
 import { EVERYTHING, ScopeChoice, scopeOf } from '../operation/ScopeChoice'
@@ -63,35 +63,6 @@ function Stops({
       value={[nearest(stops, value)]}
       onValueChange={([k]) => onChange(stops[k!]!)}
     />
-  )
-}
-
-function Choice({
-  label,
-  value,
-  options,
-  onChange,
-}: {
-  label: string
-  value: string
-  options: Record<string, string>
-  onChange: (value: string) => void
-}) {
-  return (
-    <label className="flex flex-col gap-1 text-ink-2">
-      {label}
-      <select
-        className={`${inputLook} h-6 w-full`}
-        value={value}
-        onChange={(e) => onChange(e.target.value)}
-      >
-        {Object.entries(options).map(([name, text]) => (
-          <option key={name} value={name}>
-            {text}
-          </option>
-        ))}
-      </select>
-    </label>
   )
 }
 
