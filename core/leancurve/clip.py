@@ -6,7 +6,7 @@ degrees in the joint's rotation order, lengths the skeleton's unit, time frames.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from functools import cached_property
@@ -201,47 +201,56 @@ class Pose:
         return forward_kinematics(skeleton, self.rotation, self.translation)
 
 
-def _poses_from(clip: Clip, values: Mapping[ChannelId, Floats], count: int) -> Pose:
+def _poses_from(
+    clip: Clip, values: Mapping[ChannelId, Floats], count: int, joints: Sequence[int]
+) -> Pose:
     from leancurve.kernels import motion
 
-    joints = len(clip.skeleton)
-    angles = np.zeros((count, joints, 3))
-    translation = np.broadcast_to(clip.skeleton.offset_array, (count, joints, 3)).copy()
-    for j, names in enumerate(clip.layout):
+    angles = np.zeros((count, len(joints), 3))
+    offsets = clip.skeleton.offset_array[list(joints)]
+    translation = np.broadcast_to(offsets, (count, len(joints), 3)).copy()
+    for at, j in enumerate(joints):
+        names = clip.layout[j]
         turns = [c for c in names if c[0] == "r"]
         for k, name in enumerate(turns):
-            angles[:, j, k] = values[ChannelId(j, name)]
+            angles[:, at, k] = values[ChannelId(j, name)]
         if len(turns) < len(names):
             moves = {c: values[ChannelId(j, c)] for c in names if c[0] == "t"}
-            translation[:, j] = clip.joint_translations(moves, j, count)
-    quats = np.empty((count, joints, 4))
-    motion.euler_to_quat(angles, clip.rotation_axes, quats)
+            translation[:, at] = clip.joint_translations(moves, j, count)
+    quats = np.empty((count, len(joints), 4))
+    motion.euler_to_quat(angles, clip.rotation_axes[list(joints)], quats)
     return Pose(quats, translation)
 
 
-def evaluate(clip: Clip, frames: Floats | None = None) -> Pose:
-    """Poses of a clip at times ``(F,)`` in frames, by default on each of its frames.
+def evaluate(clip: Clip, frames: Floats | None = None, joints: Sequence[int] | None = None) -> Pose:
+    """Poses of a clip at times ``(F,)`` in frames, by default on each of its frames; of all its
+    joints, or of some: a local pose needs no other's.
 
     Between frames, sampled rotations turn by slerp and sampled positions go straight;
     keyed channels follow their curves. ``evaluate(F) == evaluate(all)[F]`` on frames.
     """
     every = np.arange(clip.frames, dtype=np.float64)
     at = every if frames is None else np.asarray(frames, dtype=np.float64)
-    pose = _poses_from(clip, channel_values(clip, at), len(at))
+    wanted = range(len(clip.skeleton)) if joints is None else joints
+    channels = [ChannelId(j, c) for j in wanted for c in clip.layout[j]]
+    pose = _poses_from(clip, channel_values(clip, at, channels), len(at), wanted)
     between: Bools = at != np.floor(at)
     dense = [
-        j
-        for j, names in enumerate(clip.layout)
+        k
+        for k, j in enumerate(wanted)
         if any(
-            c[0] == "r" and isinstance(clip.curves[ChannelId(j, c)], SampledCurve) for c in names
+            c[0] == "r" and isinstance(clip.curves[ChannelId(j, c)], SampledCurve)
+            for c in clip.layout[j]
         )
     ]
     if np.any(between) and dense:
         off = np.clip(at[between], 0, max(clip.frames - 1, 0))
         low = np.floor(off)
         high = np.minimum(low + 1, clip.frames - 1)
-        a = _poses_from(clip, channel_values(clip, low), len(low)).rotation[:, dense]
-        b = _poses_from(clip, channel_values(clip, high), len(high)).rotation[:, dense]
+        a, b = (
+            _poses_from(clip, channel_values(clip, t, channels), len(t), wanted).rotation[:, dense]
+            for t in (low, high)
+        )
         mixed = rotation.slerp(a, b, (off - low)[:, None])
         where = np.flatnonzero(between)
         pose.rotation[where[:, None], np.array(dense)] = mixed

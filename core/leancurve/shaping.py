@@ -117,6 +117,8 @@ def reshaped(
     slopes follow. With ``picked`` keys ``(K,)`` those alone change, by all of it.
     """
     windows = list(windows)
+    if not windows and picked is None:
+        return curve
     if isinstance(curve, SampledCurve):
         t = np.arange(len(curve.values), dtype=np.float64)
         goal, _ = target(t, curve.values, np.zeros(len(t)))

@@ -158,7 +158,8 @@ def poses(
         if not frame_changed(before.state, wanted.state):
             changed = changed_channels(before.state, wanted.state)
             joints = sorted({c.joint for c in changed})
-    return immutable(message(pose_arrays(clip, evaluate(clip), joints), {"frames": clip.frames}))
+    pose = evaluate(clip, joints=joints)
+    return immutable(message(pose_arrays(clip, pose, joints, alone=True), {"frames": clip.frames}))
 
 
 @router.get("clips/{int:clip_id}/storage", response=schemas.StorageOut)

@@ -110,7 +110,7 @@ def panning(page: Page, table: Table) -> None:
         }"""
     )
     page.keyboard.press("1")
-    page.wait_for_timeout(500)
+    page.wait_for_timeout(4000)
     fps = page.evaluate(
         """async () => {
           const canvas = document.querySelector('[data-testid=sheet]')
@@ -143,7 +143,8 @@ def dragging(page: Page, table: Table) -> None:
     page.keyboard.press("1")
     page.keyboard.press("d")
     page.keyboard.press("d")
-    page.wait_for_timeout(500)
+    # The server looks for findings first; both cores are its and the picture's.
+    page.wait_for_timeout(5000)
     found = page.evaluate(
         """async () => {
           const canvas = document.querySelector('[data-testid=sheet]')

@@ -139,6 +139,10 @@ def test_evaluating_some_frames_is_evaluating_all_and_choosing(walk: Clip) -> No
     mixed = thin.with_curves({c: walk.curves[c] for c in list(walk.channels)[::3]})
     frames = np.array([0.0, 17, 450, 899])
     some, every = evaluate(mixed, frames), evaluate(mixed)
+    between = np.array([3.5, 17.25, 450.0])
+    few, all_joints = evaluate(mixed, between, joints=[3, 0]), evaluate(mixed, between)
+    assert np.array_equal(few.rotation, all_joints.rotation[:, [3, 0]])
+    assert np.array_equal(few.translation, all_joints.translation[:, [3, 0]])
     at = frames.astype(int)
     assert np.abs(some.rotation - every.rotation[at]).max() < 1e-12
     assert np.abs(some.translation - every.translation[at]).max() < 1e-9

@@ -129,6 +129,13 @@ def test_swapping_twice_is_the_first_state(thin: Clip, exchange: str) -> None:
         assert np.array_equal(values(twice, c), values(thin, c))
 
 
+def test_frames_beyond_the_clip_change_nothing(walk: Clip, thin: Clip) -> None:
+    for clip in (walk, thin):
+        for name in ("gain", "offset", "noise"):
+            patch = run(clip, name, joints=("Hips",), frames=(5000, 6000))
+            assert all(curve is clip.curves[c] for c, curve in patch.curves.items())
+
+
 def test_gain_about_the_ends_keeps_both_ends_and_doubles_what_is_between(thin: Clip) -> None:
     patch = run(thin, "gain", {"factor": 2, "about": "ends"}, only=(("Hips", "ry"),))
     old, new = values(thin, RY), patch.curves[RY].at(TIMES)

@@ -107,7 +107,18 @@ def test_an_apex_is_raised_with_pull_and_its_fall_off(page: Page) -> None:
     page.keyboard.press("b")
     page.get_by_label("Brush radius, frames").fill("50")
     page.get_by_label("Brush radius, frames").press("Enter")
-    drag(page, place(page, 80, 30), place(page, 80, 40))
+    page.get_by_test_id("frame").fill("80")
+    page.keyboard.press("Enter")
+    page.wait_for_timeout(500)
+    still = page.get_by_test_id("stage").screenshot()
+    page.mouse.move(*place(page, 80, 30))
+    page.mouse.down()
+    page.mouse.move(*place(page, 80, 40), steps=5)
+    page.wait_for_timeout(500)
+    # The pose follows while the button is held, before anything is kept.
+    assert page.get_by_test_id("stage").screenshot() != still
+    assert curve_of(page, "Arm", RY).value[3] == 30  # type: ignore[union-attr]
+    page.mouse.up()
     revision(page, 2)
     raised = curve_of(page, "Arm", RY)
     away = raised.value - curve.value  # type: ignore[union-attr]
