@@ -236,25 +236,36 @@ function keys(
   g.lineWidth = 1.5
   const size = spacing > 2 * KEY_ROOM ? 3.4 : spacing > KEY_ROOM ? 2.4 : 1.4
   const chosen = drawing.selected.get(key)
+  // One path for all that look alike: circles drawn one by one cost more than the curves.
+  const plain = new Path2D()
+  const picked = new Path2D()
+  const between = new Path2D()
   for (let k = 0; k < curve.time.length; k++) {
     const x = timeToX(view, box, curve.time[k]!)
     if (x < box.left - 4 || x > box.left + box.width + 4) continue
     const y = valueToY(view, box, curve.value[k]!)
     const on = chosen?.has(Number(curve.id[k]))
-    g.beginPath()
-    g.arc(x, y, on ? size + 1.2 : size, 0, 7)
-    g.fillStyle = token(on ? 'ink' : 'paper')
-    g.fill()
-    g.stroke()
+    circle(on ? picked : plain, x, y, on ? size + 1.2 : size)
     // A key between two frames is shown as one: it bends the curve where nobody looks.
-    if (Math.abs(curve.time[k]! - Math.round(curve.time[k]!)) > 1e-6) {
-      g.beginPath()
-      g.arc(x, y, size + 4, 0, 7)
-      g.setLineDash([1.5, 2])
-      g.stroke()
-      g.setLineDash([])
-    }
+    if (Math.abs(curve.time[k]! - Math.round(curve.time[k]!)) > 1e-6)
+      circle(between, x, y, size + 4)
   }
+  for (const [path, fill] of [
+    [plain, 'paper'],
+    [picked, 'ink'],
+  ] as const) {
+    g.fillStyle = token(fill)
+    g.fill(path)
+    g.stroke(path)
+  }
+  g.setLineDash([1.5, 2])
+  g.stroke(between)
+  g.setLineDash([])
+}
+
+function circle(path: Path2D, x: number, y: number, radius: number): void {
+  path.moveTo(x + radius, y)
+  path.arc(x, y, radius, 0, 7)
 }
 
 /** Handles of selected keys: thin lines to square ends, as long as they are. */
