@@ -1,6 +1,6 @@
 /** The brushes while they are being dragged: as the core's `brush`, on what is shown. */
 import { type Curve, type KeyedCurve, valueAt } from './curves'
-import { copied, settle } from './keys'
+import { copied, settleAt } from './keys'
 
 export type BrushKind = 'pull' | 'calm' | 'restore'
 
@@ -160,14 +160,6 @@ function sparse(
     out.slope_out[k] = curve.slope_out[k]! + share * (slope - curve.slope_out[k]!)
   }
   // Keys that the brush did not reach keep their handles, as in the core.
-  const own = out.slope_in.slice()
-  const ownOut = out.slope_out.slice()
-  settle(out, touched)
-  const reached = new Set(touched)
-  for (let k = 0; k <= last; k++)
-    if (!reached.has(k)) {
-      out.slope_in[k] = own[k]!
-      out.slope_out[k] = ownOut[k]!
-    }
+  settleAt(out, touched)
   return out
 }

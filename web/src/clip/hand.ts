@@ -11,7 +11,6 @@ import {
   readoutUnit,
   SEGMENTS,
   splitKey,
-  valueAt,
 } from './curves'
 import { draft } from './draft'
 import { type Edits, type Ends, edited, freshId, type KeyEdit } from './keys'
@@ -270,10 +269,4 @@ export function commitStroke(stroke: Stroke): void {
   }
   takeDraft()
   void apply('brush', { ...stroke }, scope)
-}
-
-/** The value of a channel now, as it is shown. */
-export function valueNow(key: ChannelKey): number | null {
-  const curve = draft.curves.get(key) ?? curves().get(key)
-  return curve ? valueAt(curve, transport.frame) : null
 }

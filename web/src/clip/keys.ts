@@ -94,12 +94,11 @@ function flowingSlope(c: KeyedCurve, k: number): number {
   return (after * step(c, k - 1) + before * step(c, k)) / (before + after)
 }
 
-/** Slopes of touched keys, and of those beside them, as their kinds ask; in place. */
-export function settle(curve: KeyedCurve, touched: Iterable<number>): void {
+/** Slopes of keys as their handle kinds ask; in place. */
+export function settleAt(curve: KeyedCurve, keys: Iterable<number>): void {
   const last = curve.time.length - 1
-  const all = new Set<number>()
-  for (const k of touched) for (const n of [k - 1, k, k + 1]) if (n >= 0 && n <= last) all.add(n)
-  for (const k of all) {
+  for (const k of keys) {
+    if (k < 0 || k > last) continue
     const kind = curve.handle[k]
     if (kind === EASED) curve.slope_in[k] = curve.slope_out[k] = easedSlope(curve, k)
     else if (kind === FLOWING) curve.slope_in[k] = curve.slope_out[k] = flowingSlope(curve, k)
@@ -109,6 +108,11 @@ export function settle(curve: KeyedCurve, touched: Iterable<number>): void {
       curve.slope_out[k] = step(curve, Math.min(k, last - 1))
     }
   }
+}
+
+/** Slopes of touched keys, and of those beside them: theirs may follow. */
+function settle(curve: KeyedCurve, touched: readonly number[]): void {
+  settleAt(curve, new Set(touched.flatMap((k) => [k - 1, k, k + 1])))
 }
 
 /** A key's index by its id, -1 where it is not there. */
@@ -147,18 +151,8 @@ function removed(curve: KeyedCurve, edit: KeyEdit): KeyedCurve {
   const k = indexOf(curve, edit.id)
   if (k < 0 || curve.time.length === 1) return curve
   const out = copied(only(curve, (n) => n !== k))
-  const near = [k - 1, k].filter((n) => n >= 0 && n < out.time.length)
-  settleOnly(out, near)
+  settleAt(out, [k - 1, k])
   return out
-}
-
-function settleOnly(curve: KeyedCurve, at: readonly number[]): void {
-  // The core settles what stood beside a removed key, not the keys beside those.
-  const kept = curve.handle.slice()
-  const outside = new Set(at)
-  for (let k = 0; k < curve.handle.length; k++) if (!outside.has(k)) curve.handle[k] = FREE
-  settle(curve, at)
-  curve.handle.set(kept)
 }
 
 function made(curve: KeyedCurve, edit: KeyEdit): KeyedCurve {
