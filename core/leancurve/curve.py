@@ -391,13 +391,17 @@ def end_slope(curve: KeyedCurve, end: int) -> float:
     return 0.0
 
 
+SAME_TIME = 1e-9
+"""Frames: keys nearer than this stand at one time."""
+
+
 def insert_key(curve: KeyedCurve, time: float) -> KeyedCurve:
     """The same curve with a key at ``time``, its shape unchanged (de Casteljau).
 
     A key that stands there already is enough. A segment that springs or bounces is written out
     as keys first, and so are the repetitions up to a time outside of the keys.
     """
-    if np.any(curve.time == time):
+    if np.abs(curve.time - time).min() < SAME_TIME:
         return curve
     if not curve.time[0] < time < curve.time[-1]:
         return _insert_outside(curve, time)
@@ -506,6 +510,8 @@ def _unfolded(curve: KeyedCurve, early: bool, extend: Extend) -> KeyedCurve:
         if tail["slope_in"][0] != tail["slope_out"][0]:
             tail["handle"][0] = Handle.FREE
             tail["flags"][0] |= KeyFlag.BROKEN
+        if not early:
+            tail["time"][0] = head["time"][-1]
         head = {n: c[:-1] for n, c in head.items()}
     joined = {n: np.concatenate([head[n], tail[n]]) for n in head}
     return curve.edited(**joined).checked()
@@ -570,4 +576,8 @@ def written_out(curve: KeyedCurve, k: int) -> KeyedCurve:
 def cut(curve: KeyedCurve, first: float, last: float) -> KeyedCurve:
     """The part of a curve from ``first`` to ``last``, keys at both ends, its shape unchanged."""
     whole = insert_key(insert_key(curve, first), last)
+    time = whole.time.copy()
+    for border in (first, last):
+        time[np.argmin(np.abs(time - border))] = border
+    whole = whole.edited(time=time)
     return whole.only((whole.time >= first) & (whole.time <= last))

@@ -15,6 +15,7 @@ from leancurve.clip import ChannelId, Clip
 from leancurve.curve import (
     DEFAULT_SWINGS,
     MOST_SWINGS,
+    SAME_TIME,
     Curve,
     Extend,
     Handle,
@@ -111,11 +112,11 @@ def edited_curve(curve: KeyedCurve, edits: Iterable[KeyEdit]) -> tuple[KeyedCurv
 
 
 def _make(curve: KeyedCurve, edit: KeyEdit) -> KeyedCurve | None:
-    if np.any(curve.id == edit.id) or np.any(curve.time == edit.frame):
+    if np.any(curve.id == edit.id) or np.abs(curve.time - edit.frame).min() < SAME_TIME:
         return None
     fresh = insert_key(curve, edit.frame)
     # Where a spring is written out other keys come along: the one asked for stands at the frame.
-    at = int(np.searchsorted(fresh.time, edit.frame))
+    at = int(np.argmin(np.abs(fresh.time - edit.frame)))
     ids = fresh.id.copy()
     ids[at] = edit.id
     if np.count_nonzero(ids == edit.id) > 1:

@@ -7,7 +7,7 @@ from typing import Any, ClassVar
 import numpy as np
 
 from leancurve.clip import ChannelId, Clip
-from leancurve.curve import Curve, SampledCurve, insert_key
+from leancurve.curve import SAME_TIME, Curve, SampledCurve, insert_key
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
 
 
@@ -72,7 +72,7 @@ def later(curve: Curve, delay: float, frames: int) -> Curve:
     moved = curve.edited(time=curve.time + delay)
     if moved.time[-1] > end > moved.time[0]:
         moved = insert_key(moved, end)
-        moved = moved.only(moved.time <= end)
+        moved = moved.only(moved.time <= end + SAME_TIME)
     if moved.time[0] > end:
         return moved.edited(time=np.full(1, 0.0), **{
             n: c[:1] for n, c in moved.columns.items() if n != "time"

@@ -221,7 +221,7 @@ def _closed(curve: Curve, first: int, last: int, spread: int, walks: bool) -> Cu
     low, high = float(curve.time[0]), float(curve.time[-1])
     wanted = [first, begin, last] + ([last + 1] if high > last else [])
     curve = insert_keys(curve, [float(t) for t in wanted if low <= t <= high or t in (first, last)])
-    a, b = (int(np.flatnonzero(curve.time == t)[0]) for t in (first, last))
+    a, b = (int(np.argmin(np.abs(curve.time - t))) for t in (first, last))
     gap = 0.0 if walks else float(curve.value[a] - curve.value[b])
     steeper = float(curve.slope_out[a] - curve.slope_in[b]) * spread
     at = (curve.time >= begin) & (curve.time <= last)

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from leancurve.arrays import Bools
 from leancurve.clip import ChannelId, Clip
-from leancurve.curve import Curve, Handle, KeyedCurve, insert_key
+from leancurve.curve import SAME_TIME, Curve, Handle, KeyedCurve, insert_key
 from leancurve.errors import BadInput
 from leancurve.findings.stuck import stuck_keys
 from leancurve.handles import beside, settled, with_handle
@@ -64,7 +64,7 @@ class Lean(Operation[LeanParams]):
             if at is None:
                 assert params.frame is not None
                 curve = insert_key(curve, params.frame)
-                at = curve.time == params.frame
+                at = np.abs(curve.time - params.frame) < SAME_TIME
             if curve.key_count > 1 and np.any(at):
                 curves[channel] = _leaning(clip, channel, curve, at, params)
         report = change_report(clip, curves)
