@@ -148,15 +148,20 @@ class Clip:
         """This clip with some of its curves replaced."""
         return replace(self, curves={**self.curves, **curves})
 
+    def adds_offset(self, joint: int) -> bool:
+        """Whether a joint's position channels add to its rest offset, rather than replace it."""
+        is_root = self.skeleton.parents[joint] < 0
+        mode = self.reading.root_positions if is_root else self.reading.joint_positions
+        return mode == "add"
+
     def joint_translations(self, values: Mapping[str, Floats], joint: int, count: int) -> Floats:
         """Local translations ``(F, 3)`` of a joint from its position channels' values."""
         offset = self.skeleton.offset_array[joint]
-        is_root = self.skeleton.parents[joint] < 0
-        mode = self.reading.root_positions if is_root else self.reading.joint_positions
+        add = self.adds_offset(joint)
         out = np.tile(offset, (count, 1))
         for axis, name in enumerate(("tx", "ty", "tz")):
             if name in values:
-                out[:, axis] = values[name] + (offset[axis] if mode == "add" else 0.0)
+                out[:, axis] = values[name] + (offset[axis] if add else 0.0)
         return out
 
 
@@ -195,6 +200,10 @@ class Pose:
 
     rotation: Floats
     translation: Floats
+
+    def of(self, joints: Sequence[int]) -> Pose:
+        """The pose of some joints, in that order."""
+        return Pose(self.rotation[:, list(joints)], self.translation[:, list(joints)])
 
     def world(self, skeleton: Skeleton) -> tuple[Floats, Floats]:
         """World rotations and positions, in the skeleton's unit."""

@@ -8,8 +8,6 @@ from leancurve.arrays import Bools, Floats
 from leancurve.curve import Handle, KeyedCurve, KeyFlag, Segment, eased_slopes
 
 THIRD = 1.0 / 3.0
-SELF_SETTING = (Handle.EASED, Handle.FLOWING, Handle.FLAT, Handle.STRAIGHT)
-"""Kinds whose slopes follow from the keys; those of hold and free stay as they are."""
 
 
 def flowing_slopes(time: Floats, value: Floats) -> Floats:
@@ -27,7 +25,10 @@ def flowing_slopes(time: Floats, value: Floats) -> Floats:
 
 
 def settled(curve: KeyedCurve, touched: Bools) -> KeyedCurve:
-    """The curve with the slopes of touched keys ``(K,)`` as their handle kinds ask."""
+    """The curve with the slopes of touched keys ``(K,)`` as their handle kinds ask.
+
+    Those of hold and free handles stay as they are.
+    """
     kind = curve.handle
     slope_in, slope_out = curve.slope_in.copy(), curve.slope_out.copy()
     for asked, slopes in (
@@ -60,7 +61,6 @@ def with_handle(curve: KeyedCurve, at: Bools, kind: Handle) -> KeyedCurve:
 
     ``hold`` holds the value until the next key; another kind ends such a hold.
     """
-    third = np.where(at, THIRD, curve.length_in), np.where(at, THIRD, curve.length_out)
     segment = curve.segment.copy()
     if kind == Handle.HOLD:
         segment[at] = Segment.HOLD
@@ -69,8 +69,8 @@ def with_handle(curve: KeyedCurve, at: Bools, kind: Handle) -> KeyedCurve:
     flat = at & (kind == Handle.HOLD)
     changed = curve.edited(
         handle=np.where(at, np.uint8(kind), curve.handle),
-        length_in=third[0],
-        length_out=third[1],
+        length_in=np.where(at, THIRD, curve.length_in),
+        length_out=np.where(at, THIRD, curve.length_out),
         slope_in=np.where(flat, 0.0, curve.slope_in),
         slope_out=np.where(flat, 0.0, curve.slope_out),
         segment=segment,

@@ -117,6 +117,7 @@ def run_recipe(clip: Clip, lines: Sequence[Line], progress: Progress = silent) -
     """
     done: list[Done] = []
     take = clip
+    brings_back = any(operation_named(line["operation"]).needs_take for line in lines)
     for k, line in enumerate(lines):
         kind = operation_named(line["operation"])
         within = part_of(progress, k / len(lines), 1 / len(lines))
@@ -124,7 +125,7 @@ def run_recipe(clip: Clip, lines: Sequence[Line], progress: Progress = silent) -
             scope = Scope.model_validate(line.get("scope", {}))
             params = line.get("params", {})
             patch = kind.run(clip, params, scope, within, take)
-            if kind.retimes:
+            if kind.retimes and brings_back:
                 take = apply_patch(take, kind.run(take, kind.as_done(params, patch.report)))
         except BadInput as trouble:
             raise BadInput(f"line {k + 1}, {kind.title}: {trouble.message}") from None

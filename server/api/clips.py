@@ -159,7 +159,7 @@ def poses(
             changed = changed_channels(before.state, wanted.state)
             joints = sorted({c.joint for c in changed})
     pose = evaluate(clip, joints=joints)
-    return immutable(message(pose_arrays(clip, pose, joints, alone=True), {"frames": clip.frames}))
+    return immutable(message(pose_arrays(clip, pose, joints), {"frames": clip.frames}))
 
 
 @router.get("clips/{int:clip_id}/storage", response=schemas.StorageOut)
@@ -402,7 +402,7 @@ def preview_whole(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn)
     looks = OPERATIONS[wanted.operation].step != "thin"
     left = counts_of(result.clip, check) if looks else None
     return message(
-        pose_arrays(result.clip, result.pose, joints),
+        pose_arrays(result.clip, result.pose.of(joints), joints),
         {
             "report": result.patch.report,
             "drift": asdict(result.drift),

@@ -27,20 +27,18 @@ def immutable(response: HttpResponse) -> HttpResponse:
     return response
 
 
-def pose_arrays(
-    clip: Clip, pose: Pose, joints: list[int], *, alone: bool = False
-) -> dict[str, AnyArray]:
+def pose_arrays(clip: Clip, pose: Pose, joints: list[int]) -> dict[str, AnyArray]:
     """Local rotations of joints ``(F, J, 4)`` and translations of those that move, float32.
 
-    ``alone`` says that the pose holds these joints and no others.
+    ``pose`` is of these joints and no others.
     """
-    column = {j: k for k, j in enumerate(joints)} if alone else {j: j for j in joints}
-    moving = [j for j in joints if any(c[0] == "t" for c in clip.layout[j])]
+    moves = [any(c[0] == "t" for c in clip.layout[j]) for j in joints]
+    moving = np.flatnonzero(moves)
     return {
         "joints": np.array(joints, dtype=np.int32),
-        "rotation": pose.rotation[:, [column[j] for j in joints]].astype(np.float32),
-        "moving": np.array(moving, dtype=np.int32),
-        "translation": pose.translation[:, [column[j] for j in moving]].astype(np.float32),
+        "rotation": pose.rotation.astype(np.float32),
+        "moving": np.array([joints[k] for k in moving], dtype=np.int32),
+        "translation": pose.translation[:, moving].astype(np.float32),
     }
 
 

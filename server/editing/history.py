@@ -135,14 +135,17 @@ def _with_recipe(
 ) -> "_Result":
     """All lines of a recipe after those that stand; if one fails nothing is changed."""
     state, report = base.state, []
-    take = take_on_time(take_of(base).state, recipe)
+    brings_back = any(needs_take(line) for line in lines)
+    take = take_on_time(take_of(base).state, recipe) if brings_back else None
     for k, line in enumerate(lines):
         within = part_of(progress, k / len(lines), 1 / len(lines))
         try:
             step = run_line(line, state, within, take)
         except BadInput as trouble:
             raise BadInput(f"line {k + 1}, {title(line)}: {trouble.message}") from None
-        state, take = step.state, moved_take(take, step)
+        state = step.state
+        if take is not None:
+            take = moved_take(take, step)
         report.append({"told": title(line), "report": step.report, "keys": state.keys})
     return _Result([*recipe, *lines], state, {"lines": report}, f"Recipe {name}"[:200])
 

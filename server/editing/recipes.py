@@ -116,10 +116,14 @@ def replay(take_state: State, recipe: Sequence[Line], progress: Progress = silen
     """Every line's outcome, from the take on: what is memoised costs nothing."""
     steps: list[Step] = []
     state = take = take_state
+    # The take is brought through the lines that move time only for those that bring it back.
+    brings_back = any(needs_take(line) for line in recipe)
     for line in recipe:
         step = run_line(line, state, progress, take)
         steps.append(step)
-        state, take = step.state, moved_take(take, step)
+        state = step.state
+        if brings_back:
+            take = moved_take(take, step)
     return steps
 
 

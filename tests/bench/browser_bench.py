@@ -7,6 +7,7 @@ import threading
 import time
 import urllib.request
 import uuid
+from collections.abc import Callable
 from http.cookiejar import CookieJar
 from pathlib import Path
 from typing import Any
@@ -283,8 +284,18 @@ def edits(application: Application, table: Table) -> None:
         return len(session.opener.open(session.base + query).read())
 
     random = np.random.default_rng(1)
-    before = stored()
-    for k in range(500):
+
+    def grows(what: str, count: int, change: Callable[[int], dict[str, Any]]) -> None:
+        """What so many changes store, beside writing the whole clip each time."""
+        nonlocal clip
+        before = stored()
+        for k in range(count):
+            clip = write({"append": change(k)})
+        grown, plain = stored() - before, count * whole()
+        text = f"{grown / 1e6:.1f} MB; the whole clip each time: {plain / 1e6:.1f} MB"
+        table.add(what, text, "")
+
+    def hand_edit(k: int) -> dict[str, Any]:
         joint, c = channels[int(random.integers(len(channels)))]
         ids, times = columns[f"{joint}/{c}/id"], columns[f"{joint}/{c}/time"]
         key = int(random.integers(len(ids)))
@@ -292,22 +303,12 @@ def edits(application: Application, table: Table) -> None:
             "joint": clip["joints"][joint]["name"], "channel": c, "id": int(ids[key]),
             "frame": float(times[key]), "value": 0.01 * k,
         }  # fmt: skip
-        clip = write({"append": {"operation": "edit", "params": {"keys": [where]}}})
-    grown, plain = stored() - before, 500 * whole()
-    table.add(
-        "stored by 500 hand edits",
-        f"{grown / 1e6:.1f} MB; the whole clip each time: {plain / 1e6:.0f} MB",
-        "",
-    )
+        return {"operation": "edit", "params": {"keys": [where]}}
+
+    def gain(k: int) -> dict[str, Any]:
+        return {"operation": "gain", "params": {"factor": 1.0 + 0.001 * (k + 1), "about": "mean"}}
+
+    grows("stored by 500 hand edits", 500, hand_edit)
     undone("500 of them undone, one by one", 500, "≤ 150 ms")
-    before = stored()
-    for k in range(50):
-        params = {"factor": 1.0 + 0.001 * (k + 1), "about": "mean"}
-        clip = write({"append": {"operation": "gain", "params": params}})
-    grown, plain = stored() - before, 50 * whole()
-    table.add(
-        "stored by 50 operations on all channels",
-        f"{grown / 1e6:.1f} MB; the whole clip each time: {plain / 1e6:.1f} MB",
-        "",
-    )
+    grows("stored by 50 operations on all channels", 50, gain)
     undone("all channels undone, all poses fetched", 50, "≤ 400 ms")

@@ -10,7 +10,7 @@ from pydantic import Field
 
 from leancurve.arrays import Bools, Floats
 from leancurve.clip import ChannelId, Clip
-from leancurve.curve import Curve, Handle, KeyedCurve, SampledCurve
+from leancurve.curve import Curve, KeyedCurve, SampledCurve
 from leancurve.errors import BadInput
 from leancurve.handles import settled
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
@@ -116,8 +116,8 @@ def _pulled(curve: Curve, params: BrushParams, dab: Dab, picked: Bools | None) -
         # Keys that stay are no brush's to pass.
         later = later if np.all(np.diff(moved) > 0) else 0.0
     stretch = 1.0 + later * rate
-    return _settled_after(
-        curve,
+    # Keys that the brush did not reach keep their handles: the curve beyond stays as it was.
+    return settled(
         curve.edited(
             time=curve.time + later * w,
             value=curve.value + by * w,
@@ -145,8 +145,7 @@ def _led(curve: Curve, params: BrushParams, dab: Dab, take: Curve, picked: Bools
     else:
         goal, h = take.at(curve.time), 0.5
         slope = (take.at(curve.time + h) - take.at(curve.time - h)) / (2 * h)
-    return _settled_after(
-        curve,
+    return settled(
         curve.edited(
             value=curve.value + w * (goal - curve.value),
             slope_in=curve.slope_in + w * (slope - curve.slope_in),
@@ -178,17 +177,3 @@ def _smoothed(values: Floats, radius: float) -> Floats:
     tail = 2 * values[-1] - values[-2 : -room - 2 : -1]
     wide = gaussian_filter1d(np.concatenate([head, values, tail]), sigma, mode="nearest")
     return np.asarray(wide[room : room + len(values)])
-
-
-def _settled_after(before: KeyedCurve, after: KeyedCurve, touched: Bools) -> KeyedCurve:
-    """Brushed keys keep their handle kinds: those that set themselves follow their neighbours.
-
-    Keys that the brush did not reach keep their handles, and so the curve beyond stays as it was.
-    """
-    ruled = np.isin(after.handle, (Handle.EASED, Handle.FLOWING, Handle.FLAT, Handle.STRAIGHT))
-    kept = settled(after, touched & ruled)
-    edge = ~touched
-    return kept.edited(
-        slope_in=np.where(edge, before.slope_in, kept.slope_in),
-        slope_out=np.where(edge, before.slope_out, kept.slope_out),
-    )

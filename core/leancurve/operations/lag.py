@@ -74,7 +74,5 @@ def later(curve: Curve, delay: float, frames: int) -> Curve:
         moved = insert_key(moved, end)
         moved = moved.only(moved.time <= end + SAME_TIME)
     if moved.time[0] > end:
-        return moved.edited(time=np.full(1, 0.0), **{
-            n: c[:1] for n, c in moved.columns.items() if n != "time"
-        })  # fmt: skip
+        return moved.only(moved.time == moved.time[0]).edited(time=np.zeros(1))
     return insert_key(moved, 0.0) if moved.time[0] > 0 else moved

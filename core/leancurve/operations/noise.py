@@ -9,7 +9,7 @@ import numpy as np
 from pydantic import Field
 
 from leancurve.arrays import Floats
-from leancurve.clip import ChannelId, Clip
+from leancurve.clip import CHANNELS, ChannelId, Clip
 from leancurve.curve import Curve
 from leancurve.operations.base import Operation, Patch, Progress, Scope, number, silent
 from leancurve.shaping import RampParams, change_report, reshaped, windows_of
@@ -51,7 +51,7 @@ class Noise(Operation[NoiseParams]):
         rate = float(clip.rate)
         channels = scope.resolve(clip)
         for done, channel in enumerate(channels, start=1):
-            index = 6 * channel.joint + ("tx", "ty", "tz", "rx", "ry", "rz").index(channel.name)
+            index = len(CHANNELS) * channel.joint + CHANNELS.index(channel.name)
             wave = Sway(params, first, last, rate, index)
 
             def goal(t: Floats, v: Floats, s: Floats, wave: Sway = wave) -> tuple[Floats, Floats]:

@@ -108,11 +108,7 @@ def _swayed(curve: KeyedCurve) -> Bools:
 
 def _rest(clip: Clip, channel: ChannelId) -> float:
     """The channel's value in the rest pose."""
-    if channel.turns:
-        return 0.0
-    root = clip.skeleton.parents[channel.joint] < 0
-    mode = clip.reading.root_positions if root else clip.reading.joint_positions
-    if mode == "add":
+    if channel.turns or clip.adds_offset(channel.joint):
         return 0.0
     return float(clip.skeleton.offset_array[channel.joint]["xyz".index(channel.name[1])])
 

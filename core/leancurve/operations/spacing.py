@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -162,7 +163,9 @@ def _joint(clip: Clip, name: str) -> int:
     return clip.skeleton.index(name)
 
 
-def _moved(clip: Clip, scope: Scope, times: Any, least: int) -> Patch:
+def _moved(
+    clip: Clip, scope: Scope, times: Callable[[KeyedCurve, Bools], Floats], least: int
+) -> Patch:
     """Keys in scope moved in time; curves whose keys would meet or pass are left and counted."""
     curves: dict[ChannelId, Curve] = {}
     left = moved = 0

@@ -4,6 +4,7 @@ import { History, Redo2, Undo2 } from 'lucide-react'
 import { Link } from 'react-router'
 import { answer, client } from '../api/client'
 import { jump, redo, undo, useBench } from '../clip/bench'
+import { useHistory } from '../clip/history'
 import { useOverlay } from '../commands/overlay'
 import { useSession } from '../session/session'
 import { Button, Popover, Tip } from '../ui/controls'
@@ -11,14 +12,7 @@ import { bytes, degrees, millimetres } from '../ui/numbers'
 
 function HistoryList() {
   const clip = useBench((s) => s.clip)
-  const list = useQuery({
-    queryKey: ['history', clip?.id, clip?.head.id],
-    enabled: clip !== null,
-    queryFn: () =>
-      answer(
-        client.GET('/api/clips/{clip_id}/history', { params: { path: { clip_id: clip!.id } } }),
-      ),
-  })
+  const list = useHistory()
   const stored = useQuery({
     queryKey: ['storage', clip?.id, clip?.head.id],
     enabled: clip !== null,

@@ -46,6 +46,10 @@ export function splitKey(key: ChannelKey): { joint: number; channel: string } {
 }
 
 export const turns = (key: ChannelKey): boolean => key.split('/')[1]![0] === 'r'
+/** A channel in words: `turn Y`. */
+export const channelTitle = (channel: string): string =>
+  `${channel[0] === 'r' ? 'turn' : 'move'} ${channel[1]!.toUpperCase()}`
+
 /** The letter a curve carries: its axis, or S for speed and A for acceleration. */
 export const axisOf = (key: ChannelKey): 'x' | 'y' | 'z' | 's' | 'a' => key.at(-1) as 'x'
 

@@ -50,7 +50,6 @@ export async function loadTake(): Promise<void> {
 export function keepCopy(): void {
   const { clip } = useBench.getState()
   if (!clip) return
-  set({ kept: clip.head.id })
   void setTrace(clip.head.id)
   notify(`Kept: revision ${clip.head.number} is drawn behind.`)
 }
@@ -64,10 +63,7 @@ export async function swapTrace(): Promise<void> {
     return
   }
   const now = clip.head.id
-  if (await jump(trace)) {
-    set({ kept: now })
-    await setTrace(now)
-  }
+  if (await jump(trace)) await setTrace(now)
 }
 
 /** Another clip of the workspace as a guide: its curve over these, its figure beside this one. */

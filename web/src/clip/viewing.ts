@@ -36,8 +36,6 @@ export interface Viewing {
   traced: ReadonlyMap<ChannelKey, Curve>
   /** The take's curves on this clip's time, for the brush that restores. */
   take: ReadonlyMap<ChannelKey, Curve>
-  /** The revision kept by hand to come back to. */
-  kept: number | null
   guide: Guide | null
   guideCurve: Curve | null
   guidePoses: Poses | null
@@ -64,7 +62,6 @@ export const useViewing = create<Viewing>(() => ({
   trace: 'none',
   traced: new Map(),
   take: new Map(),
-  kept: null,
   guide: null,
   guideCurve: null,
   guidePoses: null,

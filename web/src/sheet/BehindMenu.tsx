@@ -2,7 +2,8 @@
 import { useQuery } from '@tanstack/react-query'
 import { answer, client } from '../api/client'
 import { setReadout, useBench } from '../clip/bench'
-import { READOUTS, type Readout } from '../clip/curves'
+import { channelTitle, READOUTS, type Readout } from '../clip/curves'
+import { useHistory } from '../clip/history'
 import {
   changeGuide,
   dropGuide,
@@ -51,16 +52,8 @@ function ReadoutField() {
 }
 
 function TraceFields() {
-  const clip = useBench((s) => s.clip)
   const trace = useViewing((s) => s.trace)
-  const history = useQuery({
-    queryKey: ['history', clip?.id, clip?.head.id],
-    enabled: clip !== null,
-    queryFn: () =>
-      answer(
-        client.GET('/api/clips/{clip_id}/history', { params: { path: { clip_id: clip!.id } } }),
-      ),
-  })
+  const history = useHistory()
   return (
     <fieldset className="flex flex-col gap-1.5">
       <legend className="mb-1 font-semibold text-ink">Before trace</legend>
@@ -152,7 +145,7 @@ function GuideFields() {
             >
               {guide.doc.joints[guide.joint]!.channels.map((c) => (
                 <option key={c} value={c}>
-                  {c[0] === 'r' ? 'turn' : 'move'} {c[1]!.toUpperCase()}
+                  {channelTitle(c)}
                 </option>
               ))}
             </select>

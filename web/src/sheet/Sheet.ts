@@ -1,5 +1,4 @@
 /** The curve sheet: owns its two canvases, its view and its pointer state; React mounts it. */
-import { fallOff } from '../clip/brush'
 import { axisOf, type ChannelKey, type Curve, readoutUnit, valueAt } from '../clip/curves'
 import { draft } from '../clip/draft'
 import { countKeys, keysWhere, useSelection } from '../clip/selection'
@@ -19,10 +18,12 @@ import {
   zoomValue,
 } from './geometry'
 import { GRIPS, type HandleEnd, handleEnds } from './handles'
-import { type Drawing, field, paint, placeOf, RULER, samples } from './painter'
+import { paintReach, paintScaleBox } from './overlay'
+import { type Drawing, field, type Places, paint, placeOf, RULER, samples } from './painter'
 import { Idle } from './tools/Idle'
 import type { Extent, Grip } from './tools/ScalingKeys'
 import type { At, Tool } from './tools/tool'
+import { ViewMemory } from './viewMemory'
 
 export interface Content {
   clip: number
@@ -49,9 +50,6 @@ export interface HandlePlace extends HandleEnd {
   channel: ChannelKey
 }
 
-const MEMORY = 'lean.sheet.views'
-const KEPT_VIEWS = 400
-const REST = 300 // ms
 const NEAR = 8 // pixels
 /** Handles of more keys than this are not drawn: they would hide the curves. */
 const MANY_HANDLES = 60
@@ -77,9 +75,8 @@ export class Sheet {
   private stale = true
   private boxShown: Box | null = null
   private hovered: { key: ChannelKey; time: number } | null = null
-  private memory: Record<string, View> = {}
+  private memory = new ViewMemory()
   private shownClip = -1
-  private keeping: ReturnType<typeof setTimeout> | undefined
   private pointer: At | null = null
   private stops: (() => void)[]
 
@@ -87,11 +84,6 @@ export class Sheet {
     private base: HTMLCanvasElement,
     private over: HTMLCanvasElement,
   ) {
-    try {
-      this.memory = JSON.parse(localStorage.getItem(MEMORY) ?? '{}') as Record<string, View>
-    } catch {
-      this.memory = {}
-    }
     over.addEventListener('wheel', this.wheel, { passive: false })
     const again = () => this.invalidate()
     this.stops = [
@@ -101,13 +93,8 @@ export class Sheet {
     ]
   }
 
-  private keepViews = (): void => {
-    localStorage.setItem(MEMORY, JSON.stringify(this.memory))
-  }
-
   dispose(): void {
-    clearTimeout(this.keeping)
-    this.keepViews()
+    this.memory.write()
     this.over.removeEventListener('wheel', this.wheel)
     for (const stop of this.stops) stop()
   }
@@ -141,7 +128,7 @@ export class Sheet {
     const arrived = content.channels.every((c) => content.curves.has(c))
     const had = old?.channels.every((c) => old.curves.has(c)) ?? false
     if (arrived && (!same || !had)) {
-      const kept = this.memory[memoryKey(content.clip, content.channels)]
+      const kept = this.memory.of(memoryKey(content.clip, content.channels))
       if (kept) this.view = kept
       else this.frameAll(this.shownClip !== content.clip)
       this.shownClip = content.clip
@@ -158,16 +145,7 @@ export class Sheet {
   setView(view: View): void {
     this.view = view
     if (this.content) {
-      const name = memoryKey(this.content.clip, this.content.channels)
-      // The newest stands last; the oldest are forgotten.
-      delete this.memory[name]
-      this.memory[name] = view
-      const names = Object.keys(this.memory)
-      for (const old of names.slice(0, Math.max(0, names.length - KEPT_VIEWS)))
-        delete this.memory[old]
-      // Kept once the view has come to rest: writing is too slow for each step of a drag.
-      clearTimeout(this.keeping)
-      this.keeping = setTimeout(this.keepViews, REST)
+      this.memory.keep(memoryKey(this.content.clip, this.content.channels), view)
     }
     this.invalidate()
   }
@@ -241,8 +219,8 @@ export class Sheet {
   }
 
   placeOf(key: ChannelKey): { view: View; box: Box } {
-    const drawing = this.drawing()
-    return placeOf(drawing, this.box, drawing.channels.includes(key) ? key : drawing.channels[0]!)
+    const places = this.places()
+    return placeOf(places, this.box, places.channels.includes(key) ? key : places.channels[0]!)
   }
 
   private curvesSeen(): ReadonlyMap<ChannelKey, Curve> {
@@ -265,21 +243,21 @@ export class Sheet {
   }
 
   /** The key under the pointer, the nearest one. */
-  keyAt(at: At): (KeyPlace & { index: number }) | null {
-    let best: (KeyPlace & { index: number }) | null = null
+  keyAt(at: At): KeyPlace | null {
+    let best: KeyPlace | null = null
     let near = NEAR
-    const drawing = this.drawing()
+    const places = this.places()
     for (const channel of this.channels) {
-      const curve = drawing.curves.get(channel)
+      const curve = places.curves.get(channel)
       if (curve?.kind !== 'keyed') continue
-      const { view, box } = placeOf(drawing, this.box, channel)
+      const { view, box } = placeOf(places, this.box, channel)
       for (let k = 0; k < curve.time.length; k++) {
         const x = timeToX(view, box, curve.time[k]!)
         if (Math.abs(x - at.x) > near) continue
         const gap = Math.hypot(x - at.x, valueToY(view, box, curve.value[k]!) - at.y)
         if (gap >= near) continue
         near = gap
-        best = { channel, id: Number(curve.id[k]), time: curve.time[k]!, index: k }
+        best = { channel, id: Number(curve.id[k]), time: curve.time[k]! }
       }
     }
     return best
@@ -287,9 +265,9 @@ export class Sheet {
 
   /** The keys in a box of the sheet. */
   keysIn(area: Box): Map<ChannelKey, Set<number>> {
-    const drawing = this.drawing()
-    return keysWhere(drawing.curves, this.channels, (curve, k, key) => {
-      const { view, box } = placeOf(drawing, this.box, key)
+    const places = this.places()
+    return keysWhere(places.curves, this.channels, (curve, k, key) => {
+      const { view, box } = placeOf(places, this.box, key)
       const x = timeToX(view, box, curve.time[k]!)
       const y = valueToY(view, box, curve.value[k]!)
       return (
@@ -402,7 +380,8 @@ export class Sheet {
     if (this.follows && transport.frame !== Math.round(key.time + by)) transport.seek(key.time + by)
   }
 
-  private drawing(): Drawing {
+  /** Where channels stand. */
+  private places(): Places {
     const { content } = this
     return {
       view: this.view,
@@ -419,6 +398,13 @@ export class Sheet {
             }),
           ])
         : (content?.before ?? new Map()),
+    }
+  }
+
+  private drawing(): Drawing {
+    const { content } = this
+    return {
+      ...this.places(),
       guide: content?.guide ?? [],
       selected: useSelection.getState().keys,
       muted: draft.muted,
@@ -428,14 +414,14 @@ export class Sheet {
   }
 
   nearest(at: At): ChannelKey | null {
-    const drawing = this.drawing()
+    const places = this.places()
     const time = this.timeAt(at.x)
     let best: ChannelKey | null = null
     let distance = NEAR * 1.5
-    for (const key of drawing.channels) {
-      const curve = drawing.curves.get(key)
+    for (const key of places.channels) {
+      const curve = places.curves.get(key)
       if (!curve) continue
-      const { view, box } = placeOf(drawing, this.box, key)
+      const { view, box } = placeOf(places, this.box, key)
       const gap = Math.abs(valueToY(view, box, valueAt(curve, time)) - at.y)
       if (gap < distance) {
         distance = gap
@@ -516,7 +502,8 @@ export class Sheet {
   }
 
   up(event: PointerEvent): void {
-    this.tool = this.tool.onUp(this, this.at(event))
+    this.tool.onUp(this, this.at(event))
+    this.tool = new Idle()
     this.over.style.cursor = this.tool.cursor
   }
 
@@ -587,8 +574,11 @@ export class Sheet {
       g.lineTo(x, h - RULER - 2)
       g.fill()
     }
-    this.scaling(g)
-    this.reach(g)
+    const area = this.brush ? null : this.scaleBox()
+    if (area) paintScaleBox(g, area, this.pivot())
+    const { pointer } = this
+    if (this.brush && pointer && this.region(pointer) !== 'gutter')
+      paintReach(g, this.view, box, pointer, useBrush.getState())
     if (this.boxShown) {
       g.strokeStyle = token('ink')
       g.setLineDash([4, 3])
@@ -597,59 +587,6 @@ export class Sheet {
       g.setLineDash([])
     }
     this.readout(g)
-  }
-
-  /** The scale box with its grips, and the pivot. */
-  private scaling(g: CanvasRenderingContext2D): void {
-    const area = this.brush ? null : this.scaleBox()
-    if (!area) return
-    const { left, top, width, height } = area
-    g.strokeStyle = token('ink-3')
-    g.lineWidth = 1
-    g.setLineDash([2, 3])
-    g.strokeRect(left + 0.5, top + 0.5, width, height)
-    g.setLineDash([])
-    g.fillStyle = token('raised')
-    g.strokeStyle = token('ink-2')
-    for (const { time, value } of GRIPS) {
-      const x = left + ((time + 1) / 2) * width
-      const y = top + ((1 - value) / 2) * height
-      g.fillRect(x - 3, y - 3, 6, 6)
-      g.strokeRect(x - 3, y - 3, 6, 6)
-    }
-    const pivot = this.pivot()
-    if (!pivot) return
-    const [x, y] = pivot
-    g.strokeStyle = token('signal')
-    g.beginPath()
-    g.arc(x, y, 5, 0, 7)
-    g.moveTo(x - 9, y)
-    g.lineTo(x + 9, y)
-    g.moveTo(x, y - 9)
-    g.lineTo(x, y + 9)
-    g.stroke()
-  }
-
-  /** The brush's reach and fall-off about the pointer. */
-  private reach(g: CanvasRenderingContext2D): void {
-    const { pointer: at, view, box } = this
-    if (!this.brush || !at || this.region(at) === 'gutter') return
-    const { radius, strength } = useBrush.getState()
-    const middle = this.timeAt(at.x)
-    const tall = Math.min(46, box.height / 3) * strength
-    g.beginPath()
-    for (let i = 0; i <= 40; i++) {
-      const t = middle + ((i - 20) / 20) * radius
-      const y = at.y - tall * fallOff(t, middle, radius)
-      g.lineTo(timeToX(view, box, t), y)
-    }
-    g.fillStyle = token('calm')
-    g.globalAlpha = 0.14
-    g.fill()
-    g.globalAlpha = 1
-    g.strokeStyle = token('calm')
-    g.lineWidth = 1
-    g.stroke()
   }
 
   private readout(g: CanvasRenderingContext2D): void {
@@ -662,7 +599,7 @@ export class Sheet {
     if (!curve) return
     const frame = Math.round(hovered.time)
     const value = valueAt(curve, frame)
-    const { view, box } = placeOf(this.drawing(), this.box, hovered.key)
+    const { view, box } = placeOf(this.places(), this.box, hovered.key)
     g.fillStyle = token(axisOf(hovered.key))
     g.beginPath()
     g.arc(timeToX(view, box, frame), valueToY(view, box, value), 4, 0, 7)

@@ -1,5 +1,5 @@
 /** Channels and units in words. */
-import { type ChannelKey, readoutName, splitKey } from '../clip/curves'
+import { type ChannelKey, channelTitle, readoutName, splitKey } from '../clip/curves'
 
 /** The unit that the clip's moves are in. */
 export function lengthUnit(metres: number): string {
@@ -13,5 +13,5 @@ export function channelName(key: ChannelKey, joints: readonly { name: string }[]
   const read = readoutName(key)
   const axis = channel[0] === 'p' ? ` ${channel[1]!.toUpperCase()}` : ''
   if (read) return `${joints[joint]!.name} ${read}${axis}`
-  return `${joints[joint]!.name} ${channel[0] === 'r' ? 'turn' : 'move'} ${channel[1]!.toUpperCase()}`
+  return `${joints[joint]!.name} ${channelTitle(channel)}`
 }

@@ -22,7 +22,8 @@ const MANY = 24
 const FEW_KEYS = 4 // pixels a key
 const KEY_ROOM = 7 // pixels between keys from which each is drawn
 
-export interface Drawing {
+/** What says where a channel stands: enough to find what is under the pointer. */
+export interface Places {
   view: View
   bands: boolean
   frames: number
@@ -30,6 +31,9 @@ export interface Drawing {
   curves: ReadonlyMap<ChannelKey, Curve>
   /** Drawn pale behind: what stood before. */
   before: ReadonlyMap<ChannelKey, Curve>
+}
+
+export interface Drawing extends Places {
   unit: (key: ChannelKey) => string
   /** Laid over, to be matched. */
   guide: readonly Curve[]
@@ -55,7 +59,7 @@ export function field(width: number, height: number): Box {
 }
 
 /** The view and box a channel is drawn with: its own band, or the common scale. */
-export function placeOf(drawing: Drawing, box: Box, key: ChannelKey): { view: View; box: Box } {
+export function placeOf(drawing: Places, box: Box, key: ChannelKey): { view: View; box: Box } {
   if (!drawing.bands) return { view: drawing.view, box }
   const index = drawing.channels.indexOf(key)
   const own = band(box, index, drawing.channels.length)
@@ -63,7 +67,7 @@ export function placeOf(drawing: Drawing, box: Box, key: ChannelKey): { view: Vi
   return { view: { ...drawing.view, v0: low, v1: high }, box: own }
 }
 
-function extent(drawing: Drawing, key: ChannelKey): [number, number] {
+function extent(drawing: Places, key: ChannelKey): [number, number] {
   // While it is dragged a band keeps the scale that it had.
   const curve = drawing.before.get(key) ?? drawing.curves.get(key)
   if (!curve) return [-1, 1]

@@ -2,7 +2,7 @@
 import { ChevronDown, ChevronRight, Eye, EyeOff, Pin, Volume2, VolumeX } from 'lucide-react'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { selectChannels, selectJoints, shownChannels, useBench } from '../clip/bench'
-import { axisOf, channelKey } from '../clip/curves'
+import { axisOf, channelKey, channelTitle } from '../clip/curves'
 import { toggleHidden, toggleMuted, togglePinned, useViewing } from '../clip/viewing'
 import { Button, Check, inputLook, Popover, Toggle } from '../ui/controls'
 
@@ -220,7 +220,7 @@ export function JointTree() {
                         key={channel}
                         tabIndex={0}
                         aria-level={2}
-                        aria-label={`${channel[0] === 'r' ? 'turn' : 'move'} ${axis.toUpperCase()}`}
+                        aria-label={channelTitle(channel)}
                         aria-selected={shown}
                         className={`group flex h-6 w-full cursor-pointer items-center gap-2 pr-1 pl-6 hover:bg-raised ${shown ? 'bg-sunk font-semibold' : ''}`}
                         onClick={choose}
@@ -234,7 +234,7 @@ export function JointTree() {
                           {axis.toUpperCase()}
                         </span>
                         <span className={hidden.has(key) ? 'text-ink-3 line-through' : ''}>
-                          {channel[0] === 'r' ? 'turn' : 'move'} {axis.toUpperCase()}
+                          {channelTitle(channel)}
                         </span>
                         <span className="ml-auto flex">
                           <Switch

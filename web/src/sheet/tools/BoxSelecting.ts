@@ -1,7 +1,6 @@
 /** A box is drawn: the keys in it are selected. A press that does not move goes to its time. */
 import { addKeys, clearKeys, selectKeys } from '../../clip/selection'
 import type { Sheet } from '../Sheet'
-import { Idle } from './Idle'
 import { type At, boxOf, moved, type Tool } from './tool'
 
 export class BoxSelecting implements Tool {
@@ -15,7 +14,7 @@ export class BoxSelecting implements Tool {
     if (this.dragging) sheet.showBox(boxOf(this.from, at))
   }
 
-  onUp(sheet: Sheet, at: At): Tool {
+  onUp(sheet: Sheet, at: At): void {
     sheet.showBox(null)
     if (this.dragging) {
       const inside = sheet.keysIn(boxOf(this.from, at))
@@ -25,7 +24,6 @@ export class BoxSelecting implements Tool {
       if (!this.from.shift) clearKeys()
       sheet.click(at)
     }
-    return new Idle()
   }
 
   onCancel(sheet: Sheet): void {

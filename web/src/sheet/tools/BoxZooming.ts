@@ -1,7 +1,6 @@
 /** A box is drawn; on release the view becomes what is in it. */
 import { xToTime, yToValue } from '../geometry'
 import type { Sheet } from '../Sheet'
-import { Idle } from './Idle'
 import { type At, boxOf, type Tool } from './tool'
 
 export class BoxZooming implements Tool {
@@ -13,7 +12,7 @@ export class BoxZooming implements Tool {
     sheet.showBox(boxOf(this.from, at))
   }
 
-  onUp(sheet: Sheet, at: At): Tool {
+  onUp(sheet: Sheet, at: At): void {
     sheet.showBox(null)
     const { left, top, width, height } = boxOf(this.from, at)
     if (width > 5 && height > 5) {
@@ -25,7 +24,6 @@ export class BoxZooming implements Tool {
         v1: yToValue(view, box, top),
       })
     }
-    return new Idle()
   }
 
   onCancel(sheet: Sheet): void {

@@ -6,7 +6,6 @@ import { draft } from '../../clip/draft'
 import { commitStroke, showStroke } from '../../clip/hand'
 import { useBrush } from '../brushState'
 import type { Sheet } from '../Sheet'
-import { Idle } from './Idle'
 import { type At, moved, type Tool } from './tool'
 
 export class Brushing implements Tool {
@@ -64,9 +63,8 @@ export class Brushing implements Tool {
     this.show(sheet)
   }
 
-  onUp(): Tool {
+  onUp(): void {
     if (this.began) commitStroke(this.stroke)
-    return new Idle()
   }
 
   onCancel(): void {

@@ -1,29 +1,27 @@
 /** A handle's end follows the pointer: its slope and its length. Joined handles turn together;
  * with Shift the two go their own ways, with Ctrl the length stays. */
 import type { KeyedCurve } from '../../clip/curves'
-import { draft } from '../../clip/draft'
-import { commitEdits, shapeOf, showEdits } from '../../clip/hand'
+import { shapeOf } from '../../clip/hand'
 import type { Edits } from '../../clip/keys'
 import { xToTime, yToValue } from '../geometry'
 import type { HandlePlace, Sheet } from '../Sheet'
-import { Idle } from './Idle'
-import { type At, moved, type Tool } from './tool'
+import { KeyDrag } from './KeyDrag'
+import type { At } from './tool'
 
-export class DraggingHandle implements Tool {
+export class DraggingHandle extends KeyDrag {
   readonly cursor = 'move'
-  private edits: Edits | null = null
   private curve: KeyedCurve
 
   constructor(
     sheet: Sheet,
-    private from: At,
+    from: At,
     private handle: HandlePlace,
   ) {
+    super(from)
     this.curve = sheet.curve(handle.channel) as KeyedCurve
   }
 
-  onMove(sheet: Sheet, at: At): void {
-    if (!this.edits && !moved(this.from, at)) return
+  protected edit(sheet: Sheet, at: At): Edits {
     const { channel, index: k, side } = this.handle
     const { view, box } = sheet.placeOf(channel)
     const { time, value } = this.curve
@@ -39,7 +37,7 @@ export class DraggingHandle implements Tool {
     const shape = shapeOf(this.curve, k)
     const broken = shape.broken || at.shift
     const length = at.ctrl ? shape[`length_${side}`] : reach / span
-    this.edits = new Map([
+    return new Map([
       [
         channel,
         [
@@ -55,15 +53,5 @@ export class DraggingHandle implements Tool {
         ],
       ],
     ])
-    showEdits(this.edits)
-  }
-
-  onUp(): Tool {
-    if (this.edits) void commitEdits(this.edits)
-    return new Idle()
-  }
-
-  onCancel(): void {
-    draft.drop()
   }
 }

@@ -1,7 +1,6 @@
 /** Time follows the pointer. */
 import { transport } from '../../clip/transport'
 import type { Sheet } from '../Sheet'
-import { Idle } from './Idle'
 import type { At, Tool } from './tool'
 
 export class DraggingTime implements Tool {
@@ -17,9 +16,7 @@ export class DraggingTime implements Tool {
     transport.seek(sheet.timeAt(at.x))
   }
 
-  onUp(): Tool {
-    return new Idle()
-  }
+  onUp(): void {}
 
   onCancel(): void {
     transport.seek(this.start)

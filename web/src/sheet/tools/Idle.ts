@@ -50,9 +50,7 @@ export class Idle implements Tool {
     sheet.hover(at)
   }
 
-  onUp(): Tool {
-    return this
-  }
+  onUp(): void {}
 
   onCancel(): void {}
 }

@@ -1,29 +1,27 @@
 /** Selected keys follow the pointer: on whole frames unless Alt is held, along one axis with Shift,
  * never past a key that stays. */
-import { draft } from '../../clip/draft'
-import { commitEdits, editSelected, showEdits } from '../../clip/hand'
+import { editSelected } from '../../clip/hand'
 import type { Edits } from '../../clip/keys'
 import { useSelection } from '../../clip/selection'
 import type { KeyPlace, Sheet } from '../Sheet'
-import { Idle } from './Idle'
-import { type At, moved, type Tool } from './tool'
+import { KeyDrag } from './KeyDrag'
+import type { At } from './tool'
 
-export class MovingKeys implements Tool {
+export class MovingKeys extends KeyDrag {
   readonly cursor = 'move'
-  private edits: Edits | null = null
   private room: [number, number]
 
   constructor(
-    private sheet: Sheet,
-    private from: At,
+    sheet: Sheet,
+    from: At,
     private grabbed: KeyPlace,
   ) {
+    super(from)
     this.room = roomToMove(sheet)
     sheet.toKey(grabbed)
   }
 
-  onMove(sheet: Sheet, at: At): void {
-    if (!this.edits && !moved(this.from, at)) return
+  protected edit(sheet: Sheet, at: At): Edits {
     const { view, box } = sheet.placeOf(this.grabbed.channel)
     let dt = ((at.x - this.from.x) / box.width) * (view.t1 - view.t0)
     let share = (this.from.y - at.y) / box.height
@@ -33,7 +31,8 @@ export class MovingKeys implements Tool {
     }
     if (!at.alt) dt = Math.round(this.grabbed.time + dt) - this.grabbed.time
     dt = Math.min(Math.max(dt, this.room[0]), this.room[1])
-    this.edits = editSelected((curve, k, key) => {
+    sheet.followKey(this.grabbed, dt)
+    return editSelected((curve, k, key) => {
       // In bands each channel has a scale of its own.
       const own = sheet.placeOf(key).view
       const dv = share * (own.v1 - own.v0)
@@ -43,18 +42,11 @@ export class MovingKeys implements Tool {
         ...(share !== 0 ? { value } : {}),
       }
     })
-    showEdits(this.edits)
-    sheet.followKey(this.grabbed, dt)
   }
 
-  onUp(): Tool {
-    if (this.edits) void commitEdits(this.edits)
-    return new Idle()
-  }
-
-  onCancel(): void {
-    draft.drop()
-    this.sheet.toKey(this.grabbed)
+  override onCancel(sheet: Sheet): void {
+    super.onCancel(sheet)
+    sheet.toKey(this.grabbed)
   }
 }
 

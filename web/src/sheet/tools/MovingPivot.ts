@@ -2,7 +2,6 @@
 import { useSelection } from '../../clip/selection'
 import { xToTime, yToValue } from '../geometry'
 import type { Sheet } from '../Sheet'
-import { Idle } from './Idle'
 import type { At, Tool } from './tool'
 
 export class MovingPivot implements Tool {
@@ -19,9 +18,7 @@ export class MovingPivot implements Tool {
     })
   }
 
-  onUp(): Tool {
-    return new Idle()
-  }
+  onUp(): void {}
 
   onCancel(): void {
     useSelection.setState({ pivot: this.before })

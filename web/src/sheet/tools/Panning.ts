@@ -1,7 +1,6 @@
 /** The view follows the pointer. */
 import { pan } from '../geometry'
 import type { Sheet } from '../Sheet'
-import { Idle } from './Idle'
 import type { At, Tool } from './tool'
 
 export class Panning implements Tool {
@@ -22,9 +21,7 @@ export class Panning implements Tool {
     sheet.setView(pan(this.view, dt, dv))
   }
 
-  onUp(): Tool {
-    return new Idle()
-  }
+  onUp(): void {}
 
   onCancel(sheet: Sheet): void {
     sheet.setView(this.view)

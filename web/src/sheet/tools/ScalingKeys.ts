@@ -1,13 +1,12 @@
 /** The scale box: selected keys are scaled in time and value from one of its sides or corners,
  * about the opposite one, or about the pivot where one is set. */
-import { draft } from '../../clip/draft'
-import { commitEdits, editSelected, shapeOf, showEdits } from '../../clip/hand'
+import { editSelected, shapeOf } from '../../clip/hand'
 import type { Edits } from '../../clip/keys'
 import { useSelection } from '../../clip/selection'
 import { xToTime, yToValue } from '../geometry'
 import type { Sheet } from '../Sheet'
-import { Idle } from './Idle'
-import { type At, moved, type Tool } from './tool'
+import { KeyDrag } from './KeyDrag'
+import type { At } from './tool'
 
 /** Which side is held: −1 the first or lowest, 1 the last or highest, 0 neither. */
 export interface Grip {
@@ -44,17 +43,17 @@ export function scaled(
   })
 }
 
-export class ScalingKeys implements Tool {
+export class ScalingKeys extends KeyDrag {
   readonly cursor = 'nwse-resize'
-  private edits: Edits | null = null
   private extent: Extent
   private about: { time: number; value: number }
 
   constructor(
     sheet: Sheet,
-    private from: At,
+    from: At,
     private grip: Grip,
   ) {
+    super(from)
     this.extent = sheet.extent()!
     const { pivot } = useSelection.getState()
     this.about = {
@@ -63,8 +62,7 @@ export class ScalingKeys implements Tool {
     }
   }
 
-  onMove(sheet: Sheet, at: At): void {
-    if (!this.edits && !moved(this.from, at)) return
+  protected edit(sheet: Sheet, at: At): Edits {
     const { view, box } = sheet
     const { t0, t1, v0, v1 } = this.extent
     const factor = { time: 1, value: 1 }
@@ -79,16 +77,6 @@ export class ScalingKeys implements Tool {
       const side = this.grip.value < 0 ? v0 : v1
       factor.value = (yToValue(view, box, at.y) - this.about.value) / (side - this.about.value || 1)
     }
-    this.edits = scaled(factor, this.about, !at.alt)
-    showEdits(this.edits)
-  }
-
-  onUp(): Tool {
-    if (this.edits) void commitEdits(this.edits)
-    return new Idle()
-  }
-
-  onCancel(): void {
-    draft.drop()
+    return scaled(factor, this.about, !at.alt)
   }
 }

@@ -1,7 +1,6 @@
 /** Dragging along the value scale zooms values about where it was taken. */
 import { yToValue, zoomValue } from '../geometry'
 import type { Sheet } from '../Sheet'
-import { Idle } from './Idle'
 import type { At, Tool } from './tool'
 
 export class ScalingValues implements Tool {
@@ -21,9 +20,7 @@ export class ScalingValues implements Tool {
     sheet.setView(zoomValue(this.view, 1.01 ** (at.y - this.from.y), this.about))
   }
 
-  onUp(): Tool {
-    return new Idle()
-  }
+  onUp(): void {}
 
   onCancel(sheet: Sheet): void {
     sheet.setView(this.view)

@@ -1,7 +1,6 @@
 /** The brush is sized by dragging: to the side its radius, up and down its strength. */
 import { setRadius, setStrength, useBrush } from '../brushState'
 import type { Sheet } from '../Sheet'
-import { Idle } from './Idle'
 import type { At, Tool } from './tool'
 
 export class SizingBrush implements Tool {
@@ -18,9 +17,7 @@ export class SizingBrush implements Tool {
     sheet.hover(this.from)
   }
 
-  onUp(): Tool {
-    return new Idle()
-  }
+  onUp(): void {}
 
   onCancel(): void {
     const { radius, strength } = this.before

@@ -13,7 +13,8 @@ export interface At {
 export interface Tool {
   readonly cursor: string
   onMove(sheet: Sheet, at: At): void
-  onUp(sheet: Sheet, at: At): Tool
+  /** What was begun is done: the pointer is idle again. */
+  onUp(sheet: Sheet, at: At): void
   /** Put back what stood when the state was entered. */
   onCancel(sheet: Sheet): void
 }

@@ -3,6 +3,7 @@ import { Check as Tick, Wrench } from 'lucide-react'
 import { useMemo } from 'react'
 import { apply, type Finding, useBench } from '../../clip/bench'
 import { useCatalogue } from '../../clip/catalogue'
+import { channelTitle } from '../../clip/curves'
 import { countsOf, goTo, mend, sizeOf } from '../../clip/findings'
 import { Button, Check, inputLook, Tip } from '../../ui/controls'
 import { type Order, useInspect } from './inspect'
@@ -54,7 +55,7 @@ function Item({ finding }: { finding: Finding }) {
         />
         <span className="min-w-0 flex-1 truncate">
           {joint}
-          {channel && ` ${channel[0] === 'r' ? 'turn' : 'move'} ${channel[1]!.toUpperCase()}`}
+          {channel && ` ${channelTitle(channel)}`}
         </span>
         <span className="num text-ink-2">{sizeOf(finding)}</span>
         <span className="num w-[74px] text-right text-ink-3">

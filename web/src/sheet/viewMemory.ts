@@ -1,0 +1,39 @@
+/** The views that selections were seen with, kept in the browser. */
+import type { View } from './geometry'
+
+const PLACE = 'lean.sheet.views'
+const MOST = 400
+const REST = 300 // ms
+
+export class ViewMemory {
+  private views: Record<string, View> = {}
+  private writing: ReturnType<typeof setTimeout> | undefined
+
+  constructor() {
+    try {
+      this.views = JSON.parse(localStorage.getItem(PLACE) ?? '{}') as Record<string, View>
+    } catch {
+      this.views = {}
+    }
+  }
+
+  of(name: string): View | undefined {
+    return this.views[name]
+  }
+
+  keep(name: string, view: View): void {
+    // The newest stands last; the oldest are forgotten.
+    delete this.views[name]
+    this.views[name] = view
+    const names = Object.keys(this.views)
+    for (const old of names.slice(0, Math.max(0, names.length - MOST))) delete this.views[old]
+    // Written once the view has come to rest: too slow for each step of a drag.
+    clearTimeout(this.writing)
+    this.writing = setTimeout(() => this.write(), REST)
+  }
+
+  write(): void {
+    clearTimeout(this.writing)
+    localStorage.setItem(PLACE, JSON.stringify(this.views))
+  }
+}
