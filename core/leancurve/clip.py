@@ -148,6 +148,14 @@ class Clip:
         """This clip with some of its curves replaced."""
         return replace(self, curves={**self.curves, **curves})
 
+    def with_only(self, curves: Mapping[ChannelId, Curve]) -> Clip:
+        """This clip with no other channels than these."""
+        layout = tuple(
+            tuple(c for c in names if ChannelId(j, c) in curves)
+            for j, names in enumerate(self.layout)
+        )
+        return replace(self, layout=layout, curves=dict(curves))
+
     def adds_offset(self, joint: int) -> bool:
         """Whether a joint's position channels add to its rest offset, rather than replace it."""
         is_root = self.skeleton.parents[joint] < 0

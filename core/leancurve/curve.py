@@ -9,7 +9,7 @@ first and after its last key.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import IntEnum, IntFlag
 from functools import cached_property
@@ -52,6 +52,9 @@ class Extend(IntEnum):
 
 
 class KeyFlag(IntFlag):
+    """A muted key counts as if it were not there; a riding one keeps its share of the time
+    between its neighbours; at a broken one the two handles go their own ways."""
+
     MUTED = 1
     RIDING = 2
     BROKEN = 4
@@ -154,6 +157,26 @@ class KeyedCurve:
             out["extend"] = np.array(self.extend, dtype=np.uint8)
         return out
 
+    @cached_property
+    def heard(self) -> Bools:
+        """Keys that are not muted ``(K,)``."""
+        return np.asarray((self.flags & KeyFlag.MUTED) == 0)
+
+    @cached_property
+    def unmuted(self) -> KeyedCurve:
+        """The curve without its muted keys: what is evaluated."""
+        return self if bool(np.all(self.heard)) else self.only(self.heard)
+
+    def among_heard(self, change: Callable[[KeyedCurve], KeyedCurve]) -> KeyedCurve:
+        """The curve with its unmuted keys changed, as many of them, muted ones as they were."""
+        if self.unmuted is self:
+            return change(self)
+        inner = change(self.unmuted)
+        columns = {n: c.copy() for n, c in self.columns.items()}
+        for name, column in columns.items():
+            column[self.heard] = inner.columns[name]
+        return self.edited(**columns)
+
     def at(self, frames: Floats) -> Floats:
         """Values at any times ``(F,)``."""
         return np.asarray(evaluate_keyed([self], np.asarray(frames, dtype=np.float64))[0])
@@ -177,7 +200,9 @@ class KeyedCurve:
             lengths = getattr(self, name)
             if np.any((lengths < 0) | (lengths > LONGEST)):
                 raise BadInput(f"{name} must lie in 0 to 4/3 of the segment's span")
-        if np.any(runs_back(self)):
+        if not np.any(self.heard):
+            raise BadInput("a curve needs at least one key that is not muted")
+        if np.any(runs_back(self.unmuted)):
             raise BadInput("lengths of a segment's two handles would let time run back")
         if np.any(self.handle > max(Handle)) or np.any(self.segment > max(Segment)):
             raise BadInput("a key has a handle or segment kind that does not exist")
@@ -209,6 +234,18 @@ def runs_back(curve: KeyedCurve) -> Bools:
     """
     a, b = curve.length_out[:-1], curve.length_in[1:]
     return np.asarray(a + b - 1.0 > np.sqrt(a * b) + 1e-9)
+
+
+def forward_only(curve: KeyedCurve) -> KeyedCurve:
+    """The curve with handles shortened where one made long leaves no room to another."""
+    back = runs_back(curve)
+    if not np.any(back):
+        return curve
+    shorter_out, shorter_in = np.append(back, False), np.append(False, back)
+    return curve.edited(
+        length_out=np.where(shorter_out, np.minimum(curve.length_out, 1), curve.length_out),
+        length_in=np.where(shorter_in, np.minimum(curve.length_in, 1), curve.length_in),
+    )
 
 
 def stored_curve(columns: Mapping[str, AnyArray]) -> Curve:
@@ -275,6 +312,7 @@ def evaluate_keyed(curves: Sequence[KeyedCurve], frames: Floats) -> Floats:
     """Many keyed curves at the same times: ``(C, F)``, compiled."""
     from leancurve.kernels import segments
 
+    curves = [c.unmuted for c in curves]
     counts = [c.key_count for c in curves]
     starts = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
 
@@ -302,6 +340,7 @@ def evaluate_keyed(curves: Sequence[KeyedCurve], frames: Floats) -> Floats:
 
 def evaluate_plain(curve: KeyedCurve, frames: Floats) -> Floats:
     """The same in numpy, by bisection: independent of the compiled kernel, for checks."""
+    curve = curve.unmuted
     if curve.key_count == 1:
         return np.full(len(frames), curve.value[0])
     t = np.asarray(frames, dtype=np.float64)
@@ -398,9 +437,12 @@ SAME_TIME = 1e-9
 def insert_key(curve: KeyedCurve, time: float) -> KeyedCurve:
     """The same curve with a key at ``time``, its shape unchanged (de Casteljau).
 
-    A key that stands there already is enough. A segment that springs or bounces is written out
-    as keys first, and so are the repetitions up to a time outside of the keys.
+    A key that stands there already is enough; a muted one gives way. A segment that springs or
+    bounces is written out as keys first, and so are the repetitions up to a time outside of the
+    keys.
     """
+    if curve.unmuted is not curve:
+        return _with_muted(insert_key(curve.unmuted, time), curve)
     if np.abs(curve.time - time).min() < SAME_TIME:
         return curve
     if not curve.time[0] < time < curve.time[-1]:
@@ -418,6 +460,20 @@ def insert_key(curve: KeyedCurve, time: float) -> KeyedCurve:
     elif curve.segment[k] == Segment.CURVE:
         _split_segment(curve, k, time, columns)
     return curve.edited(**columns).checked()
+
+
+def _with_muted(changed: KeyedCurve, curve: KeyedCurve) -> KeyedCurve:
+    """Muted keys of ``curve`` put back, but those at whose time another key stands now."""
+    muted = curve.only(~curve.heard)
+    gap = np.abs(muted.time[:, None] - changed.time[None, :]).min(axis=1)
+    muted = muted.only(gap >= SAME_TIME)
+    ids = changed.id.copy()
+    clash = np.isin(ids, muted.id)
+    ids[clash] = max(int(ids.max()), int(curve.id.max())) + 1 + np.arange(np.count_nonzero(clash))
+    changed = changed.edited(id=ids)
+    columns = {n: np.concatenate([c, muted.columns[n]]) for n, c in changed.columns.items()}
+    order = np.argsort(columns["time"], kind="stable")
+    return changed.edited(**{n: c[order] for n, c in columns.items()}).checked()
 
 
 def insert_keys(curve: KeyedCurve, times: Iterable[float]) -> KeyedCurve:
@@ -575,6 +631,10 @@ def written_out(curve: KeyedCurve, k: int) -> KeyedCurve:
 
 def cut(curve: KeyedCurve, first: float, last: float) -> KeyedCurve:
     """The part of a curve from ``first`` to ``last``, keys at both ends, its shape unchanged."""
+    if curve.unmuted is not curve:
+        part = cut(curve.unmuted, first, last)
+        inside = (curve.time > first) & (curve.time < last)
+        return _with_muted(part, curve.only(inside)) if np.any(inside & ~curve.heard) else part
     whole = insert_key(insert_key(curve, first), last)
     time = whole.time.copy()
     for border in (first, last):

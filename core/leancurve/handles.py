@@ -27,8 +27,11 @@ def flowing_slopes(time: Floats, value: Floats) -> Floats:
 def settled(curve: KeyedCurve, touched: Bools) -> KeyedCurve:
     """The curve with the slopes of touched keys ``(K,)`` as their handle kinds ask.
 
-    Those of hold and free handles stay as they are.
+    Those of hold and free handles stay as they are. Muted keys are nobody's neighbours.
     """
+    if curve.unmuted is not curve:
+        near = touched | _across(touched, curve.heard)
+        return curve.among_heard(lambda heard: settled(heard, near[curve.heard]))
     kind = curve.handle
     slope_in, slope_out = curve.slope_in.copy(), curve.slope_out.copy()
     for asked, slopes in (
@@ -46,6 +49,16 @@ def settled(curve: KeyedCurve, touched: Bools) -> KeyedCurve:
         slope_in[straight] = np.concatenate([step[:1], step])[straight]
         slope_out[straight] = np.concatenate([step, step[-1:]])[straight]
     return curve.edited(slope_in=slope_in, slope_out=slope_out)
+
+
+def _across(touched: Bools, heard: Bools) -> Bools:
+    """The unmuted keys on both sides of the muted keys that are touched."""
+    out = np.zeros_like(touched)
+    at = np.flatnonzero(heard)
+    for k in np.flatnonzero(touched & ~heard).tolist():
+        right = int(np.searchsorted(at, k))
+        out[at[max(right - 1, 0) : right + 1]] = True
+    return out
 
 
 def beside(touched: Bools) -> Bools:

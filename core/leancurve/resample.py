@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from fractions import Fraction
 
@@ -49,16 +50,23 @@ def resampled(
     if clip.frames == 0:
         return replace(clip, rate=rate)
     times = sample_times(clip, rate, first, end)
-    values = channel_values(clip, times)
-    between = times != np.floor(times)
-    if np.any(between):
-        rotations = evaluate(clip, times).rotation
-        for joint in range(len(clip.skeleton)):
-            _turn_between(clip, joint, between, rotations[:, joint], values)
     curves: dict[ChannelId, Curve] = {
-        c: SampledCurve(np.ascontiguousarray(v)) for c, v in values.items()
+        c: SampledCurve(np.ascontiguousarray(v))
+        for c, v in values_at(clip, times, clip.channels).items()
     }
     return replace(clip, curves=curves, rate=rate, frames=len(times))
+
+
+def values_at(clip: Clip, times: Floats, channels: Sequence[ChannelId]) -> dict[ChannelId, Floats]:
+    """Values of channels at times ``(F,)`` in frames, rotations between frames by slerp."""
+    values = channel_values(clip, times, channels)
+    between = times != np.floor(times)
+    if np.any(between):
+        joints = sorted({c.joint for c in channels if c.turns})
+        rotations = evaluate(clip, times, joints).rotation
+        for at, joint in enumerate(joints):
+            _turn_between(clip, joint, between, rotations[:, at], values)
+    return values
 
 
 def _turn_between(
@@ -72,6 +80,8 @@ def _turn_between(
     order = clip.order(joint)
     channels = [ChannelId(joint, f"r{a.lower()}") for a in order]
     if len(order) != 3 or not any(isinstance(clip.curves[c], SampledCurve) for c in channels):
+        return
+    if not all(c in values for c in channels):
         return
     straight = np.stack([values[c] for c in channels], axis=-1)
     # Nearest to the straight line between the neighbouring frames' angles: continuous with both.

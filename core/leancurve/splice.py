@@ -61,7 +61,8 @@ def spliced(before: Curve, inside: KeyedCurve, first: int, last: int, frames: in
 
 def joined(parts: Sequence[KeyedCurve]) -> KeyedCurve:
     """Curves one after another as one. Where one ends as the next begins they share a key: it
-    comes in as the one and goes out as the other, with the later one's value."""
+    comes in as the one and goes out as the other, with the later one's value. Keys keep their
+    ids; where two parts have the same, the later ones get new ids."""
     out = parts[0]
     for part in parts[1:]:
         if out.time[-1] >= part.time[0]:
@@ -70,7 +71,9 @@ def joined(parts: Sequence[KeyedCurve]) -> KeyedCurve:
                 part = _broken(part, 0)
             out = _without(out, -1)
         columns = {n: np.concatenate([c, part.columns[n]]) for n, c in out.columns.items()}
-        columns["id"] = np.arange(len(columns["time"]), dtype=np.int64)
+        twice = np.concatenate([np.zeros(out.key_count, bool), np.isin(part.id, out.id)])
+        fresh = int(columns["id"].max()) + 1 + np.arange(np.count_nonzero(twice))
+        columns["id"][twice] = fresh
         out = out.edited(**columns)
     return out.checked()
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from leancurve.arrays import Bools
 from leancurve.clip import ChannelId
-from leancurve.curve import KeyedCurve
+from leancurve.curve import KeyedCurve, KeyFlag
 from leancurve.findings.base import Finding, Motion, severity
 
 ON_FRAME = 1e-6
@@ -19,7 +19,9 @@ DOUBLED = 0.5
 
 def detect_off_frame(motion: Motion) -> Iterator[Finding]:
     for channel, curve in _keyed(motion):
-        off = np.abs(curve.time - np.round(curve.time))
+        # A riding key lies between frames on purpose: where its neighbours put it.
+        rides = (curve.flags & KeyFlag.RIDING) != 0
+        off = np.where(rides, 0.0, np.abs(curve.time - np.round(curve.time)))
         twin = _twins(curve)
         for k in np.flatnonzero(off > ON_FRAME).tolist():
             if not twin[k]:
@@ -37,7 +39,7 @@ def _keyed(motion: Motion) -> Iterator[tuple[ChannelId, KeyedCurve]]:
     for channel in motion.clip.channels:
         curve = motion.clip.curves[channel]
         if isinstance(curve, KeyedCurve):
-            yield channel, curve
+            yield channel, curve.unmuted
 
 
 def _twins(curve: KeyedCurve) -> Bools:

@@ -22,11 +22,12 @@ from leancurve.curve import (
     KeyedCurve,
     KeyFlag,
     Segment,
+    forward_only,
     insert_key,
-    runs_back,
 )
 from leancurve.handles import beside, settled, with_handle
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, silent
+from leancurve.riding import carried
 
 HandleName = Literal["eased", "flowing", "flat", "straight", "hold", "free"]
 SegmentName = Literal["curve", "straight", "hold", "spring", "bounce"]
@@ -56,6 +57,10 @@ class KeyEdit(Params):
     length_in: float | None = Field(None, ge=0, le=4 / 3)
     length_out: float | None = Field(None, ge=0, le=4 / 3)
     broken: bool | None = Field(None, description="whether the two handles go their own ways")
+    muted: bool | None = Field(None, description="whether the curve goes on as if without it")
+    riding: bool | None = Field(
+        None, description="whether it keeps its share of the time between its neighbours"
+    )
     segment: SegmentName | None = None
     swings: int | None = Field(None, ge=1, le=MOST_SWINGS)
     decay: float | None = Field(None, gt=0, le=50)
@@ -138,7 +143,9 @@ def _remove(curve: KeyedCurve, edit: KeyEdit) -> KeyedCurve | None:
     kept[k] = False
     near = np.zeros(curve.key_count, dtype=np.bool_)
     near[max(k - 1, 0) : k + 2] = True
-    return settled(curve.only(kept), near[kept])
+    if not np.any(curve.heard & kept):
+        return None
+    return settled(curve.only(kept).among_heard(forward_only), near[kept])
 
 
 def _set_keys(curve: KeyedCurve, edits: list[KeyEdit]) -> tuple[KeyedCurve, list[KeyEdit]]:
@@ -146,16 +153,19 @@ def _set_keys(curve: KeyedCurve, edits: list[KeyEdit]) -> tuple[KeyedCurve, list
     unplaced = [e for k, e in at if k is None]
     placed = [(k, e) for k, e in at if k is not None]
     time = curve.time.copy()
+    moved = np.zeros(curve.key_count, dtype=np.bool_)
     for k, edit in placed:
         if edit.time is not None:
             time[k] = edit.time
+            moved[k] = True
     # Keys that would pass or meet one that stays go back to where they were, all of an edit.
-    stuck = _out_of_order(curve.time, time)
+    stuck = _out_of_order(curve.time, carried(curve, time, moved)) & moved
     if np.any(stuck):
         unplaced += [e for k, e in placed if stuck[k]]
         placed = [(k, e) for k, e in placed if not stuck[k]]
         time[stuck] = curve.time[stuck]
-    touched = np.zeros(curve.key_count, dtype=np.bool_)
+    time = carried(curve, time, moved & ~stuck)
+    touched = time != curve.time
     for k, edit in placed:
         curve = _set_handle(curve, k, edit)
         touched[k] = True
@@ -164,15 +174,12 @@ def _set_keys(curve: KeyedCurve, edits: list[KeyEdit]) -> tuple[KeyedCurve, list
     for k, edit in placed:
         _set_columns(columns, k, edit)
     changed = curve.edited(**columns)
-    # A handle made long may leave no room to one that was longer than its segment.
-    back = runs_back(changed)
-    if np.any(back):
-        shorter_out, shorter_in = np.append(back, False), np.append(False, back)
-        changed = changed.edited(
-            length_out=np.where(shorter_out, np.minimum(changed.length_out, 1), changed.length_out),
-            length_in=np.where(shorter_in, np.minimum(changed.length_in, 1), changed.length_in),
-        )
-    return settled(changed, beside(touched)), unplaced
+    if not np.any(changed.heard):
+        # A curve keeps one key that is heard: it would have no value without.
+        unplaced += [e for _, e in placed if e.muted]
+        back = (curve.flags & KeyFlag.MUTED) | (changed.flags & ~np.uint8(KeyFlag.MUTED))
+        changed = changed.edited(flags=back.astype(np.uint8))
+    return settled(changed.among_heard(forward_only), beside(touched)), unplaced
 
 
 def _out_of_order(before: AnyArray, after: AnyArray) -> Bools:
@@ -209,9 +216,10 @@ def _set_columns(columns: dict[str, AnyArray], k: int, edit: KeyEdit) -> None:
         given = getattr(edit, name)
         if given is not None:
             columns[name][k] = given
-    if edit.broken is not None:
-        flags = int(columns["flags"][k]) & ~KeyFlag.BROKEN
-        columns["flags"][k] = flags | (KeyFlag.BROKEN if edit.broken else 0)
+    for flag in (KeyFlag.BROKEN, KeyFlag.MUTED, KeyFlag.RIDING):
+        on = getattr(edit, str(flag.name).lower())
+        if on is not None:
+            columns["flags"][k] = int(columns["flags"][k]) & ~flag | (flag if on else 0)
     if edit.segment is not None:
         segment = Segment[edit.segment.upper()]
         columns["segment"][k] = segment

@@ -16,6 +16,7 @@ from leancurve.operations.despike import Despike
 from leancurve.operations.drop_idle import DropIdle
 from leancurve.operations.edit import Edit
 from leancurve.operations.fill import Fill
+from leancurve.operations.frames import InsertFrames, RemoveSpan, ShiftFrom
 from leancurve.operations.gain import Gain, Offset
 from leancurve.operations.lag import Lag
 from leancurve.operations.loops import CloseLoop, Repeat
@@ -25,6 +26,8 @@ from leancurve.operations.noise import Noise
 from leancurve.operations.pose import Flow, Lean, Level
 from leancurve.operations.read import Read
 from leancurve.operations.reorder import Reorder
+from leancurve.operations.retime import Retime, ScaleSpan
+from leancurve.operations.slide import Slide
 from leancurve.operations.smooth import Smooth
 from leancurve.operations.spacing import BorrowRhythm, Even, MatchTimes
 from leancurve.operations.swap import Swap
@@ -69,6 +72,12 @@ OPERATIONS: dict[str, Operation[Any]] = {
         Lean(),
         Level(),
         Flow(),
+        Slide(),
+        Retime(),
+        ScaleSpan(),
+        RemoveSpan(),
+        InsertFrames(),
+        ShiftFrom(),
     )
 }
 

@@ -12,32 +12,9 @@ from leancurve.arrays import Bools, Floats
 from leancurve.clip import ChannelId, Clip
 from leancurve.curve import Curve, KeyedCurve, insert_keys
 from leancurve.errors import BadInput
-from leancurve.handles import beside, settled
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, silent
+from leancurve.riding import retimed_keys
 from leancurve.shaping import keys_inside
-
-
-def retimed_keys(curve: KeyedCurve, time: Floats) -> KeyedCurve | None:
-    """The curve with its keys at other times, values kept; None where keys would meet or pass.
-
-    Handles scale with the segments: free ones keep the shape that they had.
-    """
-    if np.any(np.diff(time) <= 0):
-        return None
-    old, new = np.diff(curve.time), np.diff(time)
-    before = np.concatenate([[1.0], old / new])
-    after = np.concatenate([old / new, [1.0]])
-    joined = curve.slope_in == curve.slope_out
-    wide = np.full(curve.key_count, 1.0)
-    if curve.key_count > 2:
-        wide[1:-1] = (curve.time[2:] - curve.time[:-2]) / (time[2:] - time[:-2])
-    wide[0], wide[-1] = after[0], before[-1]
-    moved = curve.edited(
-        time=time,
-        slope_in=curve.slope_in * np.where(joined, wide, before),
-        slope_out=curve.slope_out * np.where(joined, wide, after),
-    )
-    return settled(moved, beside(time != curve.time))
 
 
 class EvenParams(Params):

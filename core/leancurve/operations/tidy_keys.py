@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from leancurve.clip import ChannelId, Clip
-from leancurve.curve import Curve, KeyedCurve
+from leancurve.curve import Curve, KeyedCurve, KeyFlag
 from leancurve.findings.keys import DOUBLED, ON_FRAME
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
 
@@ -66,7 +66,9 @@ def tidied(curve: KeyedCurve, params: TidyKeysParams) -> tuple[KeyedCurve, tuple
             last = k
     doubled = int(np.count_nonzero(~keep))
     time = curve.time.copy()
-    off = keep & (np.abs(time - np.round(time)) > ON_FRAME)
+    # Riding keys lie where their neighbours put them.
+    rides = (curve.flags & KeyFlag.RIDING) != 0
+    off = keep & ~rides & (np.abs(time - np.round(time)) > ON_FRAME)
     deleted = 0
     if params.off_frame == "delete":
         # The first and last keys are the clip's own ends: they are put right, never taken out.

@@ -51,22 +51,7 @@ class Trim(Operation[TrimParams]):
         report = {"frames_before": clip.frames, "first": first, "last": last}
         if first == 0 and last == end:
             return Patch(report={**report, "frames_after": clip.frames})
-        frames = last - first + 1
-        curves: dict[ChannelId, Curve] = {}
-        for channel, curve in clip.curves.items():
-            if isinstance(curve, SampledCurve):
-                curves[channel] = SampledCurve(np.ascontiguousarray(curve.values[first : last + 1]))
-            elif curve.key_count == 1:
-                curves[channel] = curve.edited(time=np.zeros(1))
-            else:
-                part = cut(curve, float(first), float(last))
-                curves[channel] = part.edited(time=part.time - first)
-        return Patch(
-            curves=curves,
-            frames=frames,
-            **moved_parts(clip, lambda f: f - first, frames),
-            report={**report, "frames_after": frames},
-        )
+        return trimmed(clip, first, last, {**report, "frames_after": last - first + 1})
 
     def as_done(self, params: Mapping[str, Any], report: Mapping[str, Any]) -> dict[str, Any]:
         return {"first": report["first"], "last": report["last"], "calibration": False}
@@ -76,3 +61,23 @@ class Trim(Operation[TrimParams]):
         if first is None and last is None:
             return "Trim the calibration pose"
         return f"Trim to {first or 0} – {'end' if last is None else last}"
+
+
+def trimmed(clip: Clip, first: int, last: int, report: Mapping[str, Any]) -> Patch:
+    """What is left of a clip from ``first`` to ``last``, beginning at frame 0, as a patch."""
+    frames = last - first + 1
+    curves: dict[ChannelId, Curve] = {}
+    for channel, curve in clip.curves.items():
+        if isinstance(curve, SampledCurve):
+            curves[channel] = SampledCurve(np.ascontiguousarray(curve.values[first : last + 1]))
+        elif curve.key_count == 1:
+            curves[channel] = curve.edited(time=np.zeros(1))
+        else:
+            part = cut(curve, float(first), float(last))
+            curves[channel] = part.edited(time=part.time - first)
+    return Patch(
+        curves=curves,
+        frames=frames,
+        **moved_parts(clip, lambda f: f - first, frames),
+        report=report,
+    )
