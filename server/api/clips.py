@@ -28,12 +28,14 @@ from leancurve.body import ROLES
 from leancurve.clip import ChannelId, evaluate
 from leancurve.clip import Clip as Document
 from leancurve.contacts import find_support
+from leancurve.curve import SampledCurve
 from leancurve.cycles import whole_cycles
 from leancurve.errors import BadInput
 from leancurve.findings import KINDS
 from leancurve.gimbal import rate_orders
 from leancurve.measure import drift, end_gap_mm, world_track
 from leancurve.operations import OPERATIONS, Scope
+from leancurve.posing import mirrored
 from leancurve.tracks import curves_near
 from library.models import Profile, Take
 from library.profiles import profile_for
@@ -61,7 +63,7 @@ def _revision(request: HttpRequest, clip_id: int, revision_id: int) -> Revision:
     )
 
 
-BY_HAND = {"edit", "brush"}
+BY_HAND = {"edit", "brush", "slide", "soft_offset"}
 """Lines whose parameters grow with the work: they are shown as lines, not sent with each head."""
 
 
@@ -108,6 +110,7 @@ def clip_out(clip: Clip) -> dict[str, Any]:
         "end_sites": [{"parent": e.parent, "offset": e.offset} for e in skeleton.ends],
         "reading": asdict(document.reading),
         "marks": [asdict(m) for m in document.marks],
+        "camera": clip.camera,
         "notes": take.notes,
         "warnings": take.warnings,
         "head": revision_out(head),
@@ -197,6 +200,49 @@ def curves(
         return immutable(message(curve_arrays(clip, over), {}))
     chosen = {c: clip.curves[c] for c in _joint_channels(clip, joints)}
     return immutable(message(curve_arrays(clip, chosen), {}))
+
+
+@router.get("clips/{int:clip_id}/keys")
+def keys(
+    request: HttpRequest, clip_id: int, revision: int, since: int | None = None
+) -> HttpResponse:
+    """All keyed curves of a revision; with ``since`` those that changed from there. Channels
+    with a value on every frame are named in ``dense``, as ``joint/channel``."""
+    wanted = _revision(request, clip_id, revision)
+    clip = load_clip(wanted.state)
+    chosen = set(clip.channels)
+    if since is not None:
+        chosen = changed_channels(_revision(request, clip_id, since).state, wanted.state)
+    keyed = {c: clip.curves[c] for c in clip.channels if c in chosen}
+    dense = [c for c, curve in keyed.items() if isinstance(curve, SampledCurve)]
+    about = {"dense": [f"{c.joint}/{c.name}" for c in dense]}
+    for channel in dense:
+        del keyed[channel]
+    return immutable(message(curve_arrays(clip, keyed), about))
+
+
+@router.post("clips/{int:clip_id}/mirror", response=schemas.MirrorOut)
+def mirror(request: HttpRequest, clip_id: int, wanted: schemas.MirrorIn) -> Any:
+    """A pose as it is on the other side of the body. Nothing is saved."""
+    clip = load_clip(_revision(request, clip_id, wanted.revision).state)
+    unknown = [
+        f"{j} {c}"
+        for j, given in wanted.values.items()
+        for c in given
+        if not 0 <= j < len(clip.layout) or c not in clip.layout[j]
+    ]
+    if unknown:
+        raise BadInput(f"mirror: the skeleton has no channel {unknown[0]}")
+    return {"values": mirrored(clip, wanted.values, wanted.frame)}
+
+
+@router.put("clips/{int:clip_id}/camera", response=schemas.ClipOut)
+def place_camera(request: HttpRequest, clip_id: int, wanted: schemas.CameraIO) -> Any:
+    """Place the clip's camera: no change of its motion, and so no revision."""
+    clip = _clip(request, clip_id)
+    clip.camera = wanted.model_dump()
+    clip.save(update_fields=["camera"])
+    return clip_out(clip)
 
 
 @router.get("clips/{int:clip_id}/cycles", response=schemas.CyclesOut | None)
@@ -378,6 +424,13 @@ def preview_joints(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn
     inside = [clip.skeleton.names[j] for j in sorted(joints)]
     line = new_line(wanted.operation, wanted.params, scope)
     state, take = states_before(revision, line, wanted.line)
+    operation = OPERATIONS.get(wanted.operation)
+    if operation is not None and operation.by_joint and known(line, state) is None:
+        # It would bring all of the clip to its new time: here these joints are enough.
+        before = load_clip(state)
+        few = before.with_only({c: k for c, k in before.curves.items() if c.joint in joints})
+        patch = operation.run(few, wanted.params, Scope.model_validate(scope), check)
+        return message(curve_arrays(clip, patch.curves), {"report": patch.report})
     # Where joints share key times or a budget, a few of them alone are only nearly right: once
     # the whole clip has been previewed its own curves are shown.
     patch = known(line, state, take) or compute(

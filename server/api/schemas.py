@@ -256,6 +256,26 @@ class CyclesOut(Schema):
     gap_deg: float
 
 
+class CameraIO(Schema):
+    """A camera placed in the scene: metres, Y up; its vertical field of view in degrees."""
+
+    position: tuple[float, float, float]
+    target: tuple[float, float, float]
+    fov: float = Field(ge=5, le=120)
+
+
+class MirrorIn(Schema):
+    """A pose's values by joint index and channel, to be had for the other side of the body."""
+
+    revision: int
+    frame: float
+    values: dict[int, dict[str, float]]
+
+
+class MirrorOut(Schema):
+    values: dict[int, dict[str, float]]
+
+
 class ClipOut(Schema):
     id: int
     name: str
@@ -270,6 +290,7 @@ class ClipOut(Schema):
     end_sites: list[EndSiteOut]
     reading: ReadingOut
     marks: list[MarkOut]
+    camera: CameraIO | None
     notes: list[str]
     warnings: list[str]
     head: RevisionOut

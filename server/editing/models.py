@@ -69,6 +69,8 @@ class Clip(models.Model):
     head = models.ForeignKey("Revision", null=True, on_delete=models.PROTECT, related_name="+")
     tip = models.ForeignKey("Revision", null=True, on_delete=models.PROTECT, related_name="+")
     opened = models.DateTimeField(auto_now=True)
+    camera = models.JSONField(null=True)
+    """A placed camera to look through: position and target in metres, field of view in degrees."""
 
     objects = ClipQuerySet.as_manager()
 

@@ -85,8 +85,9 @@ class Operation(ABC, Generic[P]):
 
     ``step`` is the step of the work that it belongs to, ``part`` the part of it; ``ranged`` says
     whether it can be limited to some frames, ``keyed`` whether to single keys. ``retimes`` marks
-    what moves time: the take that drift is measured from goes through it as well. What
-    ``needs_take`` is also given that take.
+    what moves time: the take that drift is measured from goes through it as well; ``by_joint``
+    that it can be had for a few joints without the others. What ``needs_take`` is also given that
+    take.
     """
 
     name: ClassVar[str]
@@ -96,6 +97,7 @@ class Operation(ABC, Generic[P]):
     ranged: ClassVar[bool] = False
     keyed: ClassVar[bool] = False
     retimes: ClassVar[bool] = False
+    by_joint: ClassVar[bool] = False
     needs_take: ClassVar[bool] = False
     version: ClassVar[int] = 1
     Params: ClassVar[type[BaseModel]]

@@ -37,6 +37,7 @@ class RemoveSpan(Operation[RemoveSpanParams]):
     step = "shape"
     part = "time"
     retimes = True
+    by_joint = True
     Params: ClassVar[type[RemoveSpanParams]] = RemoveSpanParams
 
     def apply(
@@ -86,6 +87,7 @@ class InsertFrames(Operation[InsertFramesParams]):
     step = "shape"
     part = "time"
     retimes = True
+    by_joint = True
     Params: ClassVar[type[InsertFramesParams]] = InsertFramesParams
 
     def apply(
@@ -126,6 +128,7 @@ class ShiftFrom(Operation[ShiftFromParams]):
     step = "shape"
     part = "time"
     retimes = True
+    by_joint = True
     Params: ClassVar[type[ShiftFromParams]] = ShiftFromParams
 
     def apply(

@@ -8,6 +8,7 @@ from leancurve.errors import BadInput
 from leancurve.operations.accept import Accept
 from leancurve.operations.base import Operation
 from leancurve.operations.brush import Brush
+from leancurve.operations.by_hand import KeyPose, SoftOffset
 from leancurve.operations.change_rate import ChangeRate
 from leancurve.operations.clamp import Clamp
 from leancurve.operations.contacts import EditContacts, FindContacts
@@ -78,6 +79,8 @@ OPERATIONS: dict[str, Operation[Any]] = {
         RemoveSpan(),
         InsertFrames(),
         ShiftFrom(),
+        KeyPose(),
+        SoftOffset(),
     )
 }
 

@@ -47,6 +47,7 @@ class Retime(Operation[RetimeParams]):
     step = "shape"
     part = "time"
     retimes = True
+    by_joint = True
     Params: ClassVar[type[RetimeParams]] = RetimeParams
 
     def apply(
@@ -123,6 +124,7 @@ class ScaleSpan(Operation[ScaleSpanParams]):
     step = "shape"
     part = "time"
     retimes = True
+    by_joint = True
     Params: ClassVar[type[ScaleSpanParams]] = ScaleSpanParams
 
     def apply(

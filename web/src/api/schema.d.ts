@@ -96,6 +96,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clips/{clip_id}/camera": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Place Camera
+         * @description Place the clip's camera: no change of its motion, and so no revision.
+         */
+        put: operations["api_clips_place_camera"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clips/{clip_id}/contacts": {
         parameters: {
             query?: never;
@@ -269,6 +289,47 @@ export interface paths {
          * @description Make any revision of the clip its head; nothing is lost.
          */
         post: operations["api_clips_jump"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Keys
+         * @description All keyed curves of a revision; with ``since`` those that changed from there. Channels
+         *     with a value on every frame are named in ``dense``, as ``joint/channel``.
+         */
+        get: operations["api_clips_keys"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/mirror": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mirror
+         * @description A pose as it is on the other side of the body. Nothing is saved.
+         */
+        post: operations["api_clips_mirror"];
         delete?: never;
         options?: never;
         head?: never;
@@ -886,8 +947,29 @@ export interface components {
              */
             url: string;
         };
+        /**
+         * CameraIO
+         * @description A camera placed in the scene: metres, Y up; its vertical field of view in degrees.
+         */
+        CameraIO: {
+            /** Fov */
+            fov: number;
+            /** Position */
+            position: [
+                number,
+                number,
+                number
+            ];
+            /** Target */
+            target: [
+                number,
+                number,
+                number
+            ];
+        };
         /** ClipOut */
         ClipOut: {
+            camera: components["schemas"]["CameraIO"] | null;
             /** Can Redo */
             can_redo: boolean;
             /** Can Undo */
@@ -1235,6 +1317,31 @@ export interface components {
             last: number;
             /** Name */
             name: string;
+        };
+        /**
+         * MirrorIn
+         * @description A pose's values by joint index and channel, to be had for the other side of the body.
+         */
+        MirrorIn: {
+            /** Frame */
+            frame: number;
+            /** Revision */
+            revision: number;
+            /** Values */
+            values: {
+                [key: string]: {
+                    [key: string]: number;
+                };
+            };
+        };
+        /** MirrorOut */
+        MirrorOut: {
+            /** Values */
+            values: {
+                [key: string]: {
+                    [key: string]: number;
+                };
+            };
         };
         /** OnRevision */
         OnRevision: {
@@ -1804,6 +1911,32 @@ export interface operations {
             };
         };
     };
+    api_clips_place_camera: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CameraIO"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipOut"];
+                };
+            };
+        };
+    };
     api_clips_contacts: {
         parameters: {
             query: {
@@ -2050,6 +2183,55 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ConflictOut"];
+                };
+            };
+        };
+    };
+    api_clips_keys: {
+        parameters: {
+            query: {
+                revision: number;
+                since?: number | null;
+            };
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    api_clips_mirror: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MirrorIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MirrorOut"];
                 };
             };
         };
