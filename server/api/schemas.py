@@ -259,8 +259,8 @@ class CyclesOut(Schema):
 class CameraIO(Schema):
     """A camera placed in the scene: metres, Y up; its vertical field of view in degrees."""
 
-    position: tuple[float, float, float]
-    target: tuple[float, float, float]
+    position: list[float] = Field(min_length=3, max_length=3)
+    target: list[float] = Field(min_length=3, max_length=3)
     fov: float = Field(ge=5, le=120)
 
 

@@ -11,10 +11,13 @@ from typing import Any
 
 import numpy as np
 from leancurve import rotation
-from leancurve.curve import Curve, KeyedCurve, SampledCurve, keyed
+from leancurve.curve import Curve, Handle, KeyedCurve, KeyFlag, SampledCurve, keyed
+from leancurve.handles import with_handle
 from leancurve.operations.brush import BrushParams, brushed
 from leancurve.operations.edit import KeyEdit, edited_curve
+from leancurve.operations.slide import SlideParams, slid
 from leancurve.skeleton import Skeleton, forward_kinematics
+from leancurve.warp import Warp
 
 from tests.conftest import PROJECT
 from tests.core.test_curve import random_curve
@@ -46,7 +49,29 @@ EDITS: list[list[dict[str, Any]]] = [
                                                   "swings": 3}],
     [{"id": 1, "frame": 0, "time": 33.0}, {"id": 2, "frame": 0, "time": 44.0}],
     [{"id": 1, "frame": 0, "time": 55.0, "value": 2.0}, {"id": 3, "frame": 0, "value": 9.0}],
+    [{"id": 1, "frame": 0, "muted": True}, {"id": 2, "frame": 0, "value": 3.0}],
+    [{"id": 1, "frame": 0, "muted": True}, {"id": 9, "frame": 30.0, "do": "make", "value": 1.0},
+     {"id": 1, "frame": 0, "muted": False}],
+    [{"id": 1, "frame": 0, "riding": True}, {"id": 70, "frame": 30.0, "do": "make",
+                                             "riding": True},
+     {"id": 2, "frame": 0, "time": 52.0}],
 ]  # fmt: skip
+
+SLIDES: list[dict[str, Any]] = [
+    {"ids": [2, 3], "by": 4.0},
+    {"ids": [1, 2], "factor": 0.5, "about": 20.0},
+    {"ids": [0, 1, 2, 3, 4], "factor": 1.37, "about": 0.0, "whole_frames": False},
+    {"ids": [3, 4], "by": 2.0},
+    {"ids": [1], "by": 25.0, "copies": True},
+    {"ids": [1, 2], "by": 30.5, "copies": True, "whole_frames": False},
+    {"ids": [1], "by": 60.0},
+]
+
+WARPS: list[dict[str, Any]] = [
+    {"pins": [[0, 0], [40, 20], [90, 90]], "smooth": True},
+    {"pins": [[10, 10], [30, 60], [50, 70], [80, 95]], "smooth": True},
+    {"pins": [[10, 10], [30, 60], [50, 70], [80, 95]], "smooth": False},
+]
 
 STROKES: list[dict[str, Any]] = [
     {"kind": "pull", "radius": 18, "dabs": [{"frame": 30, "strength": 1}], "by": 6.0},
@@ -64,6 +89,17 @@ def _hand_work() -> dict[str, Any]:
     for given in EDITS:
         keys = [KeyEdit(joint="a", channel="rx", **e) for e in given]
         edits.append({"edits": given, "columns": _columns(edited_curve(curve, keys)[0])})
+    flags = np.array([0, 0, KeyFlag.RIDING, 0, 0], dtype=np.uint8)
+    riding = with_handle(curve, curve.time == 60, Handle.FREE).edited(flags=flags)
+    slides = []
+    for given in SLIDES:
+        ids = np.isin(riding.id, given["ids"])
+        full = {"by": 0.0, "factor": 1.0, "about": 0.0, "whole_frames": True, "copies": False}
+        full |= {k: v for k, v in given.items() if k != "ids"}
+        out = slid(riding, ids, SlideParams(**full))
+        slides.append(
+            {"ids": given["ids"], "slide": full, "columns": None if out is None else _columns(out)}
+        )
     random = np.random.default_rng(3)
     dense = SampledCurve(np.cumsum(random.normal(size=91)))
     take = SampledCurve(10 * np.sin(np.arange(91) / 9.0))
@@ -83,8 +119,22 @@ def _hand_work() -> dict[str, Any]:
         "dense": dense.values.tolist(),
         "take": take.values.tolist(),
         "edits": edits,
+        "riding": _columns(riding),
+        "slides": slides,
         "strokes": strokes,
     }
+
+
+def _warps() -> list[dict[str, Any]]:
+    out = []
+    for given in WARPS:
+        source, target = np.array(given["pins"], dtype=np.float64).T
+        warp = Warp(source, target, given["smooth"])
+        t = np.linspace(-5, 110, 40)
+        out.append(
+            {**given, "t": t.tolist(), "to": warp.to(t).tolist(), "back": warp.back(t).tolist()}
+        )
+    return out
 
 
 def vectors() -> dict[str, Any]:
@@ -108,6 +158,7 @@ def vectors() -> dict[str, Any]:
     return {
         "curves": curves,
         "hand": _hand_work(),
+        "warps": _warps(),
         "kinematics": {
             "parents": list(skeleton.parents),
             "offsets": [list(o) for o in skeleton.offsets],

@@ -955,17 +955,9 @@ export interface components {
             /** Fov */
             fov: number;
             /** Position */
-            position: [
-                number,
-                number,
-                number
-            ];
+            position: number[];
             /** Target */
-            target: [
-                number,
-                number,
-                number
-            ];
+            target: number[];
         };
         /** ClipOut */
         ClipOut: {

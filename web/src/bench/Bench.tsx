@@ -4,6 +4,7 @@ import { useEffect, useState } from 'react'
 import { Link, useParams } from 'react-router'
 import { openClip, setStep, useBench } from '../clip/bench'
 import { transport } from '../clip/transport'
+import { useViewing } from '../clip/viewing'
 import { BenchMenu } from '../commands/BenchMenu'
 import { CommandList } from '../commands/CommandList'
 import { KeyHelp } from '../commands/KeyHelp'
@@ -12,6 +13,7 @@ import { SheetView } from '../sheet/SheetView'
 import { StageView } from '../stage/StageView'
 import { STEPS } from '../steps/steps'
 import { StripView } from '../strip/StripView'
+import { TimingView } from '../timing/TimingView'
 import { JointTree } from '../tree/JointTree'
 import { BenchHeader } from './BenchHeader'
 import { FULL, useFullPane } from './fullPane'
@@ -66,6 +68,7 @@ export function Bench() {
   const step = useBench((s) => s.step)
   const [sheetHeight, split] = useSplit('sheet', 330, 150, 600)
   const full = useFullPane()
+  const timing = useViewing((s) => s.timing)
   const [opened, setOpened] = useState('')
   useKeys()
 
@@ -113,11 +116,9 @@ export function Bench() {
             className={`min-h-0 ${full === FULL.stage ? 'hidden' : 'flex'} ${full === FULL.sheet ? 'flex-1' : 'shrink-0'}`}
             style={full === FULL.sheet ? {} : { height: sheetHeight }}
           >
-            <JointTree />
-            <BenchMenu groups={['Curve sheet', 'Time']}>
-              <div className="flex min-w-0 flex-1">
-                <SheetView />
-              </div>
+            {!timing && <JointTree />}
+            <BenchMenu groups={['Curve sheet', 'Keys']}>
+              <div className="flex min-w-0 flex-1">{timing ? <TimingView /> : <SheetView />}</div>
             </BenchMenu>
           </div>
         </main>

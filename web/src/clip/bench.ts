@@ -62,6 +62,8 @@ export interface BenchState {
   /** The revision that `poses` are of. */
   posed: number | null
   curves: Map<ChannelKey, Curve>
+  /** Channels with a value on every frame, where all keys of the clip are here; else null. */
+  dense: ReadonlySet<ChannelKey> | null
   joints: number[]
   /** Channels shown; empty means all channels of the joints. */
   channels: ChannelKey[]
@@ -91,6 +93,7 @@ export const useBench = create<BenchState>(() => ({
   poses: null,
   posed: null,
   curves: new Map(),
+  dense: null,
   joints: [],
   channels: [],
   readout: null,
@@ -180,10 +183,13 @@ let curvesOfHead = -1
 /** Fetch the curves of selected and pinned joints that are not here yet, or all of them where
  * the head has moved: until they are here, what was shown stays. */
 async function loadCurves(): Promise<void> {
-  const { clip, joints, curves } = get()
+  const { clip } = get()
   if (!clip) return
+  const { pinned, muted, timing } = useViewing.getState()
+  if (timing) await loadKeys()
+  const { joints, curves } = get()
+  if (get().clip?.head.id !== clip.head.id) return
   const stale = curvesOfHead !== clip.head.id
-  const { pinned, muted } = useViewing.getState()
   const held = [...pinned, ...muted].map((key) => splitKey(key).joint)
   const missing = [...new Set([...joints, ...held])].filter(
     (j) => stale || clip.joints[j]!.channels.some((c) => !curves.has(channelKey(j, c))),
@@ -194,8 +200,29 @@ async function loadCurves(): Promise<void> {
   )
   if (get().clip?.head.id !== clip.head.id) return
   const old = curvesOfHead === clip.head.id ? get().curves : new Map<ChannelKey, Curve>()
+  const dense = curvesOfHead === clip.head.id ? get().dense : null
   curvesOfHead = clip.head.id
-  set({ curves: new Map([...old, ...curvesOf(got)]) })
+  set({ curves: new Map([...old, ...curvesOf(got)]), dense })
+  dropGoneKeys()
+}
+
+/** All keyed curves of the clip: for the timing sheet. What has not changed is not asked for. */
+export async function loadKeys(): Promise<void> {
+  const { clip, dense: had } = get()
+  if (!clip || (had && curvesOfHead === clip.head.id)) return
+  const since = had && curvesOfHead >= 0 ? `&since=${curvesOfHead}` : ''
+  const got = await numbers(`/api/clips/${clip.id}/keys?revision=${clip.head.id}${since}`)
+  if (get().clip?.head.id !== clip.head.id) return
+  const fresh = curvesOf(got)
+  const dense = new Set(had ?? [])
+  const curves = new Map(since || curvesOfHead === clip.head.id ? get().curves : [])
+  for (const key of fresh.keys()) dense.delete(key)
+  for (const key of got.about.dense as ChannelKey[]) {
+    dense.add(key)
+    if (curvesOfHead !== clip.head.id) curves.delete(key)
+  }
+  curvesOfHead = clip.head.id
+  set({ curves: new Map([...curves, ...fresh]), dense })
   dropGoneKeys()
 }
 
@@ -278,7 +305,8 @@ export function selectJoints(joints: number[], channels: ChannelKey[] = []): voi
   const shown = new Set(shownChannels(get()))
   const { keys } = useSelection.getState()
   const left = new Map([...keys].filter(([key]) => shown.has(key)))
-  if (left.size < keys.size) useSelection.setState({ keys: left })
+  // The timing sheet shows the keys of all joints.
+  if (left.size < keys.size && !useViewing.getState().timing) useSelection.setState({ keys: left })
   Promise.all([loadCurves(), loadReadouts()]).catch((trouble: unknown) => notify(message(trouble)))
   // What is being asked for counts, not only what has come back.
   const { preview, previewing } = get()

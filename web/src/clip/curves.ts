@@ -31,9 +31,45 @@ export const EXTENDS = ['hold', 'straight', 'repeat', 'repeat_offset'] as const
 export type HandleName = (typeof HANDLES)[number]
 export type SegmentName = (typeof SEGMENTS)[number]
 export type ExtendName = (typeof EXTENDS)[number]
-export const BROKEN = 4
+export const [MUTED, RIDING, BROKEN] = [1, 2, 4] as const
 
 export type Curve = SampledCurve | KeyedCurve
+
+export const COLUMNS = [
+  'id',
+  'time',
+  'value',
+  'slope_in',
+  'slope_out',
+  'length_in',
+  'length_out',
+  'handle',
+  'segment',
+  'flags',
+  'swings',
+  'decay',
+] as const
+
+/** The curve with only the keys whose index is kept. */
+export function only(curve: KeyedCurve, kept: (k: number) => boolean): KeyedCurve {
+  const out = { ...curve }
+  for (const name of COLUMNS)
+    (out as Record<string, unknown>)[name] = (curve[name] as Float64Array).filter((_, k) => kept(k))
+  return out
+}
+
+const heard = new WeakMap<KeyedCurve, KeyedCurve>()
+
+/** The curve without its muted keys: what is evaluated. */
+export function unmuted(curve: KeyedCurve): KeyedCurve {
+  let found = heard.get(curve)
+  if (!found) {
+    const all = curve.flags.every((flags) => !(flags & MUTED))
+    found = all ? curve : only(curve, (k) => !(curve.flags[k]! & MUTED))
+    heard.set(curve, found)
+  }
+  return found
+}
 
 /** `"12/rx"`: a joint's index and a channel. */
 export type ChannelKey = string
@@ -118,6 +154,10 @@ export function valueAt(curve: Curve, time: number): number {
     const a = curve.values[k]!
     return a + (t - k) * (curve.values[k + 1]! - a)
   }
+  return keyedAt(unmuted(curve), time)
+}
+
+function keyedAt(curve: KeyedCurve, time: number): number {
   const { time: times, value, extend } = curve
   const last = times.length - 1
   let at = time

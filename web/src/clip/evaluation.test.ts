@@ -10,9 +10,10 @@ import {
   splitKey,
   valueAt,
 } from './curves'
-import { edited, type KeyEdit } from './keys'
+import { edited, type KeyEdit, slid } from './keys'
 import { emptyWorld, forward, type Poses, withChanged } from './poses'
 import vectors from './vectors.json'
+import { Warp } from './warp'
 
 function curveOf(columns: Record<string, number[]>): KeyedCurve {
   const floats = ['time', 'value', 'slope_in', 'slope_out', 'length_in', 'length_out', 'decay']
@@ -66,6 +67,26 @@ describe('hand work is as the core does it', () => {
     it(`edits ${n}`, () => {
       const out = edited(curve(), vector.edits as KeyEdit[])
       expectColumns(out, vector.columns as unknown as Record<string, number[]>)
+    })
+  })
+
+  const riding = () => curveOf(hand.riding as unknown as Record<string, number[]>)
+  hand.slides.forEach((vector, n) => {
+    it(`slides ${n}`, () => {
+      const out = slid(riding(), new Set(vector.ids), vector.slide)
+      if (vector.columns === null) expect(out).toBeNull()
+      else expectColumns(out!, vector.columns as unknown as Record<string, number[]>)
+    })
+  })
+
+  vectors.warps.forEach((vector, n) => {
+    it(`warps ${n}`, () => {
+      const pins = vector.pins.map(([from, to]) => ({ from: from!, to: to! }))
+      const warp = new Warp(pins, vector.smooth)
+      vector.t.forEach((t, k) => {
+        expect(Math.abs(warp.to(t) - vector.to[k]!)).toBeLessThan(1e-6)
+        expect(Math.abs(warp.back(t) - vector.back[k]!)).toBeLessThan(1e-6)
+      })
     })
   })
 

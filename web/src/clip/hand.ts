@@ -8,14 +8,16 @@ import {
   channelKey,
   HANDLES,
   type KeyedCurve,
+  RIDING,
   readoutUnit,
   SEGMENTS,
   splitKey,
 } from './curves'
 import { draft } from './draft'
-import { type Edits, type Ends, edited, freshId, type KeyEdit } from './keys'
+import { type Edits, type Ends, edited, freshId, type KeyEdit, type Slide, slid } from './keys'
 import { keysAsScope, type Picked, selectKeys, useSelection } from './selection'
 import { transport } from './transport'
+import { useViewing } from './viewing'
 
 const curves = () => useBench.getState().curves
 const nameOf = (joint: number) => useBench.getState().clip!.joints[joint]!.name
@@ -23,6 +25,12 @@ const nameOf = (joint: number) => useBench.getState().clip!.joints[joint]!.name
 /** Channels that can be worked on: those shown, without what is only read out. */
 export function workedOn(): ChannelKey[] {
   return shownChannels(useBench.getState()).filter((key) => readoutUnit(key) === undefined)
+}
+
+/** Channels whose keys can be selected at once: on the timing sheet those of all joints. */
+export function reachable(): ChannelKey[] {
+  if (!useViewing.getState().timing) return workedOn()
+  return [...curves().keys()].filter((key) => readoutUnit(key) === undefined)
 }
 
 /** Show edits without keeping them. */
@@ -102,6 +110,71 @@ function segmentOf(curve: KeyedCurve, k: number): Partial<KeyEdit> {
   const segment = SEGMENTS[curve.segment[k]!]!
   const swings = segment === 'spring' || segment === 'bounce'
   return { segment, ...(swings ? { swings: curve.swings[k]!, decay: curve.decay[k]! } : {}) }
+}
+
+/** How far the selected keys may move in time, before they would meet a key that stays. Riding
+ * keys stand in nobody's way. */
+export function roomToMove(): [number, number] {
+  const gap = 1
+  let low = Number.NEGATIVE_INFINITY
+  let high = Number.POSITIVE_INFINITY
+  for (const [key, ids] of useSelection.getState().keys) {
+    const curve = curves().get(key)
+    if (curve?.kind !== 'keyed') continue
+    const stands = (k: number) => !ids.has(Number(curve.id[k])) && !(curve.flags[k]! & RIDING)
+    let before: number | null = null
+    const count = curve.time.length
+    for (let k = 0; k < count; k++) {
+      const t = curve.time[k]!
+      if (!ids.has(Number(curve.id[k]))) {
+        if (stands(k)) before = t
+        continue
+      }
+      low = Math.max(low, -t)
+      if (before !== null) low = Math.max(low, Math.min(before + gap - t, 0))
+      let n = k + 1
+      while (n < count && !ids.has(Number(curve.id[n])) && !stands(n)) n++
+      if (n < count && stands(n)) high = Math.min(high, Math.max(curve.time[n]! + gap - t, 0))
+    }
+  }
+  return [low, high]
+}
+
+export const STILL: Slide = { by: 0, factor: 1, about: 0, whole_frames: true, copies: false }
+
+/** Show the selected keys moved in time, shapes kept, without keeping it. */
+export function showSlide(slide: Slide): void {
+  const shown = new Map<ChannelKey, Curve>()
+  for (const [key, ids] of useSelection.getState().keys) {
+    const curve = curves().get(key)
+    const moved = curve?.kind === 'keyed' ? slid(curve, ids, slide) : null
+    if (moved) shown.set(key, moved)
+  }
+  draft.set(shown)
+}
+
+/** Keep it: one line of the recipe. Copies are selected in the place of their keys. */
+export function commitSlide(slide: Slide): void {
+  const { keys } = useSelection.getState()
+  if (!keys.size || (slide.by === 0 && slide.factor === 1)) {
+    draft.drop()
+    return
+  }
+  showSlide(slide)
+  const made = new Map<ChannelKey, Set<number>>()
+  if (slide.copies)
+    for (const [key, ids] of keys) {
+      const curve = curves().get(key)
+      if (curve?.kind !== 'keyed' || !draft.curves.has(key)) continue
+      const first = freshId(curve)
+      made.set(key, new Set([...ids].map((_, n) => first + n)))
+    }
+  const left = keys.size - draft.curves.size
+  if (left) notify(`${left} of ${keys.size} channels stay: their keys would meet others.`)
+  takeDraft()
+  const said = Object.entries(slide).filter(([name, v]) => v !== STILL[name as keyof Slide])
+  void apply('slide', Object.fromEntries(said), { keys: keysAsScope(keys, nameOf) })
+  if (made.size) selectKeys(made)
 }
 
 export function deleteSelected(): void {
@@ -190,6 +263,8 @@ export function copySelected(): number {
 
 /** Where copied channels go: one onto all that are shown, several onto those alike in turn. */
 function targets(): [Copied, ChannelKey][] {
+  // On the timing sheet each goes back to its own channel.
+  if (useViewing.getState().timing) return clipboard.map((from) => [from, from.channel])
   const shown = workedOn()
   if (clipboard.length === 1) return shown.map((key) => [clipboard[0]!, key])
   return shown.flatMap((key): [Copied, ChannelKey][] => {

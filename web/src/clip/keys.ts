@@ -3,14 +3,19 @@
 import {
   BROKEN,
   type ChannelKey,
+  COLUMNS,
   type ExtendName,
   HANDLES,
   type HandleName,
   type KeyedCurve,
+  MUTED,
+  only,
+  RIDING,
   SEGMENTS,
   type SegmentName,
   solveTime,
   THIRD,
+  unmuted,
   valueAt,
 } from './curves'
 
@@ -27,6 +32,8 @@ export interface KeyEdit {
   length_in?: number
   length_out?: number
   broken?: boolean
+  muted?: boolean
+  riding?: boolean
   segment?: SegmentName
   swings?: number
   decay?: number
@@ -41,32 +48,9 @@ const DEFAULTS: Partial<Record<SegmentName, [number, number]>> = {
   bounce: [2, 1.4],
 }
 const SHAPE = ['slope_in', 'slope_out', 'length_in', 'length_out'] as const
-const COLUMNS = [
-  'id',
-  'time',
-  'value',
-  'slope_in',
-  'slope_out',
-  'length_in',
-  'length_out',
-  'handle',
-  'segment',
-  'flags',
-  'swings',
-  'decay',
-] as const
-
 export function copied(curve: KeyedCurve): KeyedCurve {
   const out = { ...curve, extend: curve.extend.slice() }
   for (const name of COLUMNS) (out as Record<string, unknown>)[name] = curve[name].slice()
-  return out
-}
-
-/** The curve with only the keys whose index is kept. */
-function only(curve: KeyedCurve, kept: (k: number) => boolean): KeyedCurve {
-  const out = { ...curve }
-  for (const name of COLUMNS)
-    (out as Record<string, unknown>)[name] = (curve[name] as Float64Array).filter((_, k) => kept(k))
   return out
 }
 
@@ -94,8 +78,34 @@ function flowingSlope(c: KeyedCurve, k: number): number {
   return (after * step(c, k - 1) + before * step(c, k)) / (before + after)
 }
 
-/** Slopes of keys as their handle kinds ask; in place. */
+/** Slopes of keys as their handle kinds ask; in place. Muted keys are nobody's neighbours. */
 export function settleAt(curve: KeyedCurve, keys: Iterable<number>): void {
+  const at: number[] = []
+  curve.flags.forEach((flags, k) => {
+    if (!(flags & MUTED)) at.push(k)
+  })
+  if (at.length === curve.time.length) {
+    settleHeard(curve, keys)
+    return
+  }
+  const near = new Set<number>()
+  for (const k of keys) {
+    const right = at.findIndex((own) => own >= k)
+    if (at[right] === k) near.add(right)
+    else if (k >= 0 && k < curve.time.length) {
+      near.add(right < 0 ? at.length - 1 : right)
+      near.add(right < 0 ? at.length - 1 : right - 1)
+    }
+  }
+  const inner = only(curve, (k) => !(curve.flags[k]! & MUTED))
+  settleHeard(inner, near)
+  at.forEach((k, n) => {
+    curve.slope_in[k] = inner.slope_in[n]!
+    curve.slope_out[k] = inner.slope_out[n]!
+  })
+}
+
+function settleHeard(curve: KeyedCurve, keys: Iterable<number>): void {
   const last = curve.time.length - 1
   for (const k of keys) {
     if (k < 0 || k > last) continue
@@ -164,6 +174,8 @@ function made(curve: KeyedCurve, edit: KeyEdit): KeyedCurve {
 
 /** A key on the curve, its shape unchanged; springs and repetitions are left to the core. */
 export function inserted(curve: KeyedCurve, time: number, id: number): KeyedCurve {
+  const open = unmuted(curve)
+  if (open !== curve) return withMuted(inserted(open, time, id), curve)
   let at = 0
   while (at < curve.time.length && curve.time[at]! < time) at++
   const value = valueAt(curve, time)
@@ -205,30 +217,171 @@ export function inserted(curve: KeyedCurve, time: number, id: number): KeyedCurv
   return out
 }
 
+/** Muted keys put back among those that count. */
+function withMuted(changed: KeyedCurve, curve: KeyedCurve): KeyedCurve {
+  const muted = only(curve, (k) => (curve.flags[k]! & MUTED) !== 0)
+  return merged(changed, muted).curve
+}
+
+/** The keys of two curves in the order of their times; `second` are those of the other one. */
+function merged(one: KeyedCurve, other: KeyedCurve): { curve: KeyedCurve; second: number[] } {
+  const order = [...one.time, ...other.time]
+    .map((t, n) => [t, n] as const)
+    .sort((a, b) => a[0] - b[0])
+  const curve = { ...one }
+  for (const name of COLUMNS) {
+    const whole = [...(one[name] as Float64Array), ...(other[name] as Float64Array)]
+    const kind = one[name].constructor as Float64ArrayConstructor
+    ;(curve as Record<string, unknown>)[name] = kind.from(order.map(([, n]) => whole[n]!))
+  }
+  const second = order.flatMap(([, n], k) => (n >= one.time.length ? [k] : []))
+  return { curve, second }
+}
+
 function setKeys(curve: KeyedCurve, edits: readonly KeyEdit[]): KeyedCurve {
   const out = copied(curve)
   let placed = edits.flatMap((e) => {
     const k = indexOf(curve, e.id)
     return k < 0 ? [] : [[k, e] as const]
   })
-  for (const [k, e] of placed) if (e.time !== undefined) out.time[k] = e.time
+  const moved = new Set<number>()
+  for (const [k, e] of placed)
+    if (e.time !== undefined) {
+      out.time[k] = e.time
+      moved.add(k)
+    }
+  out.time = carried(curve, out.time, moved)
   for (let again = true; again; ) {
     again = false
     for (let k = 0; k + 1 < out.time.length; k++) {
       if (out.time[k]! < out.time[k + 1]!) continue
       for (const n of [k, k + 1])
-        if (out.time[n] !== curve.time[n]) {
+        if (moved.delete(n)) {
           out.time[n] = curve.time[n]!
           placed = placed.filter(([p]) => p !== n)
           again = true
         }
     }
+    if (again) out.time = carried(curve, out.time, moved)
   }
+  const touched = new Set(placed.map(([k]) => k))
+  out.time.forEach((t, k) => {
+    if (t !== curve.time[k]) touched.add(k)
+  })
   for (const [k, e] of placed) setColumns(out, k, e)
-  settle(
-    out,
-    placed.map(([k]) => k),
-  )
+  if (out.flags.every((flags) => flags & MUTED))
+    out.flags = out.flags.map((flags, k) => (flags & ~MUTED) | (curve.flags[k]! & MUTED))
+  settle(out, [...touched])
+  return out
+}
+
+/** Keys that ride: the first and the last have but one neighbour and cannot. */
+const rides = (curve: KeyedCurve, k: number): boolean =>
+  k > 0 && k < curve.time.length - 1 && (curve.flags[k]! & RIDING) !== 0
+
+/** New times with riding keys where they keep their share: the core's `carried`. */
+export function carried(
+  curve: KeyedCurve,
+  time: Float64Array,
+  moved: ReadonlySet<number>,
+): Float64Array {
+  const out = time.slice()
+  const stays = (k: number) => !rides(curve, k) || moved.has(k)
+  let a = 0
+  for (let k = 0; k < out.length; k++) {
+    if (stays(k)) {
+      a = k
+      continue
+    }
+    let b = k + 1
+    while (!stays(b)) b++
+    const share = (curve.time[k]! - curve.time[a]!) / (curve.time[b]! - curve.time[a]!)
+    const still = time[a] === curve.time[a] && time[b] === curve.time[b]
+    out[k] = still ? curve.time[k]! : time[a]! + share * (time[b]! - time[a]!)
+  }
+  return out
+}
+
+/** What `slide` does to keys: the core's parameters, all of them. */
+export interface Slide {
+  by: number
+  factor: number
+  about: number
+  whole_frames: boolean
+  copies: boolean
+}
+
+function slidTime(time: number, { by, factor, about, whole_frames }: Slide): number {
+  const late = about + (time - about) * factor + by
+  return whole_frames && (factor !== 1 || by !== Math.round(by)) ? Math.floor(late + 0.5) : late
+}
+
+/** The curve with keys moved in time, shapes kept: the core's `slid`. Null where keys would meet
+ * or pass others. */
+export function slid(curve: KeyedCurve, ids: ReadonlySet<number>, slide: Slide): KeyedCurve | null {
+  const inside = [...curve.id].map((id) => ids.has(Number(id)))
+  const late = curve.time.map((t, k) => (inside[k] ? slidTime(t, slide) : t))
+  if (late.some((t, k) => inside[k] && t < 0)) return null
+  if (slide.copies) return withCopies(curve, inside, late)
+  const moved = new Set<number>()
+  for (let k = 0; k < late.length; k++)
+    if (inside[k] && !carriedAlong(curve, inside, k)) moved.add(k)
+  const time = carried(curve, late, new Set([...moved].filter((k) => late[k] !== curve.time[k])))
+  for (let k = 0; k + 1 < time.length; k++) if (time[k]! >= time[k + 1]!) return null
+  const out = copied(curve)
+  out.time = time
+  steepen(curve, out)
+  const touched: number[] = []
+  time.forEach((t, k) => {
+    if (t !== curve.time[k]) touched.push(k)
+  })
+  settle(out, touched)
+  return out
+}
+
+/** A riding key both of whose neighbours are moved goes with them. */
+function carriedAlong(curve: KeyedCurve, inside: readonly boolean[], k: number): boolean {
+  if (!rides(curve, k)) return false
+  let [a, b] = [k - 1, k + 1]
+  while (rides(curve, a)) a--
+  while (rides(curve, b)) b++
+  return inside[a]! && inside[b]!
+}
+
+/** Slopes of keys at other times, so that free handles keep the shape they had; in place. */
+function steepen(before: KeyedCurve, out: KeyedCurve): void {
+  const at: number[] = []
+  before.flags.forEach((flags, k) => {
+    if (!(flags & MUTED)) at.push(k)
+  })
+  at.forEach((k, n) => {
+    const [a, b] = [at[n - 1], at[n + 1]]
+    const ratio = (from: number, to: number) =>
+      (before.time[to]! - before.time[from]!) / (out.time[to]! - out.time[from]!)
+    const left = a === undefined ? 1 : ratio(a, k)
+    const right = b === undefined ? 1 : ratio(k, b)
+    const across = a === undefined ? right : b === undefined ? left : ratio(a, b)
+    const joined = before.slope_in[k] === before.slope_out[k]
+    out.slope_in[k] = before.slope_in[k]! * (joined ? across : left)
+    out.slope_out[k] = before.slope_out[k]! * (joined ? across : right)
+  })
+}
+
+/** Copies of keys at their new times, in the place of those that stand there. */
+function withCopies(
+  curve: KeyedCurve,
+  inside: readonly boolean[],
+  late: Float64Array,
+): KeyedCurve | null {
+  const copies = only(curve, (k) => inside[k]!)
+  copies.time = late.filter((_, k) => inside[k]!)
+  const first = freshId(curve)
+  copies.id = copies.id.map((_, n) => BigInt(first + n))
+  for (let n = 0; n + 1 < copies.time.length; n++)
+    if (copies.time[n]! >= copies.time[n + 1]!) return null
+  const kept = only(curve, (k) => copies.time.every((t) => Math.abs(t - curve.time[k]!) >= 1e-9))
+  const { curve: out, second } = merged(kept, copies)
+  settle(out, second)
   return out
 }
 
@@ -246,7 +399,12 @@ function setColumns(out: KeyedCurve, k: number, e: KeyEdit): void {
   } else if (SHAPE.some((name) => e[name] !== undefined)) out.handle[k] = FREE
   for (const name of ['value', ...SHAPE, 'swings', 'decay'] as const)
     if (e[name] !== undefined) out[name][k] = e[name]
-  if (e.broken !== undefined) out.flags[k] = (out.flags[k]! & ~BROKEN) | (e.broken ? BROKEN : 0)
+  for (const [flag, on] of [
+    [BROKEN, e.broken],
+    [MUTED, e.muted],
+    [RIDING, e.riding],
+  ] as const)
+    if (on !== undefined) out.flags[k] = (out.flags[k]! & ~flag) | (on ? flag : 0)
   if (e.segment) {
     out.segment[k] = SEGMENTS.indexOf(e.segment)
     const [swings, decay] = DEFAULTS[e.segment] ?? [0, 0]

@@ -1,6 +1,14 @@
 /** Which keys are selected, and which channel the keyboard is on. */
 import { create } from 'zustand'
-import { type ChannelKey, type Curve, type KeyedCurve, splitKey } from './curves'
+import {
+  BROKEN,
+  type ChannelKey,
+  type Curve,
+  type KeyedCurve,
+  MUTED,
+  RIDING,
+  splitKey,
+} from './curves'
 
 export type Picked = ReadonlyMap<ChannelKey, ReadonlySet<number>>
 
@@ -100,6 +108,8 @@ export interface Common {
   swings: number | null
   decay: number | null
   broken: boolean
+  muted: boolean
+  riding: boolean
 }
 
 export function common(curves: ReadonlyMap<ChannelKey, Curve>, keys: Picked): Common {
@@ -112,6 +122,8 @@ export function common(curves: ReadonlyMap<ChannelKey, Curve>, keys: Picked): Co
     swings: null,
     decay: null,
     broken: false,
+    muted: false,
+    riding: false,
   }
   for (const [key, ids] of keys) {
     const curve = curves.get(key)
@@ -123,7 +135,9 @@ export function common(curves: ReadonlyMap<ChannelKey, Curve>, keys: Picked): Co
         const own = curve[name][k]!
         out[name] = first || out[name] === own ? own : null
       }
-      out.broken ||= (curve.flags[k]! & 4) !== 0
+      out.broken ||= (curve.flags[k]! & BROKEN) !== 0
+      out.muted ||= (curve.flags[k]! & MUTED) !== 0
+      out.riding ||= (curve.flags[k]! & RIDING) !== 0
       out.count++
     }
   }

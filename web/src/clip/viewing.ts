@@ -27,6 +27,8 @@ export interface Guide {
 }
 
 export interface Viewing {
+  /** The timing sheet is shown in the curve sheet's place. */
+  timing: boolean
   /** Channels that stay while the selection changes. */
   pinned: ChannelKey[]
   hidden: ReadonlySet<ChannelKey>
@@ -55,6 +57,7 @@ export interface Viewing {
 const FOLLOWS = 'lean.sheet.follows'
 
 export const useViewing = create<Viewing>(() => ({
+  timing: false,
   pinned: [],
   hidden: new Set(),
   muted: new Set(),
@@ -78,8 +81,8 @@ const { getState: get, setState: set } = useViewing
 
 /** A clip is opened: what was looked at in another means nothing here. */
 export function lookAnew(): void {
-  const { follows, step, span, apart } = get()
-  set({ ...useViewing.getInitialState(), follows, step, span, apart })
+  const { timing, follows, step, span, apart } = get()
+  set({ ...useViewing.getInitialState(), timing, follows, step, span, apart })
   draft.mute(new Set())
 }
 

@@ -4,6 +4,7 @@ import { clearKeys } from '../clip/selection'
 import { useSession } from '../session/session'
 import { sheetRef } from '../sheet/SheetView'
 import { stripRef } from '../strip/StripView'
+import { timingRef } from '../timing/TimingView'
 import { COMMANDS, type Command } from './table'
 
 /** A press as text: `Ctrl+Shift+Z`, `Space`, `?`. Command on a Mac counts as Ctrl. */
@@ -67,7 +68,8 @@ export function useKeys(): void {
       if (event.defaultPrevented || document.querySelector('[role=dialog]')) return
       if (event.key === 'Escape') {
         // What is being dragged is put back; else nothing is selected any more.
-        if (sheetRef.current?.cancel() || stripRef.current?.cancel()) event.preventDefault()
+        const held = [sheetRef, timingRef, stripRef].some((ref) => ref.current?.cancel())
+        if (held) event.preventDefault()
         else if (!typing(event.target)) clearKeys()
         return
       }

@@ -11,9 +11,17 @@ import {
   useBench,
 } from '../clip/bench'
 import { HANDLES } from '../clip/curves'
-import { channelsOf, copySelected, deleteSelected, paste, setKeys } from '../clip/hand'
+import {
+  channelsOf,
+  commitEdits,
+  copySelected,
+  deleteSelected,
+  editSelected,
+  paste,
+  setKeys,
+} from '../clip/hand'
 import { markNow, toMark } from '../clip/marks'
-import { useSelection } from '../clip/selection'
+import { common, useSelection } from '../clip/selection'
 import { keepCopy, swapTrace } from '../clip/traces'
 import { transport } from '../clip/transport'
 import { toggleMuted, togglePinned, useViewing } from '../clip/viewing'
@@ -33,6 +41,8 @@ import {
 } from '../sheet/walking'
 import { stageRef } from '../stage/StageView'
 import { stripRef } from '../strip/StripView'
+import { showTiming } from '../timing/folding'
+import { timingRef } from '../timing/TimingView'
 import { useOverlay } from './overlay'
 
 export interface Command {
@@ -63,6 +73,15 @@ const isolate = () => {
   const { channels } = useBench.getState()
   if (channels.length) selectJoints(useBench.getState().joints)
   else if (keys.size) selectChannels([...keys.keys()])
+}
+
+/** The sheet that is shown: curves, or keys over time. */
+const sheet = () => timingRef.current ?? sheetRef.current
+
+const flag = (name: 'riding' | 'muted') => {
+  const { keys } = useSelection.getState()
+  const on = common(useBench.getState().curves, keys)[name]
+  void commitEdits(editSelected(() => ({ [name]: !on })))
 }
 
 const key = (id: string, title: string, key: string, run: () => void): Command => ({
@@ -102,6 +121,8 @@ const KEYS: readonly Command[] = [
   ...HANDLES.map((name, k) =>
     key(`handle-${name}`, `Handles: ${name}`, `Shift+${k + 4}`, () => setHandle(name)),
   ),
+  key('ride', 'Keys ride, or stand', 'Shift+G', () => flag('riding')),
+  key('mute-keys', 'Mute keys, or hear them', 'Shift+M', () => flag('muted')),
   key('pull', 'Brush: pull', 'B', () => takeBrush('pull')),
   key('calm-brush', 'Brush: calm', 'N', () => takeBrush('calm')),
   key('restore', 'Brush: restore', 'Shift+B', () => takeBrush('restore')),
@@ -279,6 +300,13 @@ export const COMMANDS: readonly Command[] = [
     run: () => toggleFull('stage'),
   },
   {
+    id: 'timing',
+    title: 'Timing sheet, or curves',
+    group: 'Curve sheet',
+    key: 'Z',
+    run: () => showTiming(!useViewing.getState().timing),
+  },
+  {
     id: 'sheet-alone',
     title: 'Curve sheet alone, or shared',
     group: 'Curve sheet',
@@ -290,28 +318,28 @@ export const COMMANDS: readonly Command[] = [
     title: 'Frame all',
     group: 'Curve sheet',
     key: '1',
-    run: () => sheetRef.current?.frameAll(),
+    run: () => sheet()?.frameAll(),
   },
   {
     id: 'frame-values',
     title: 'Frame the selected keys, or the values seen',
     group: 'Curve sheet',
     key: '2',
-    run: () => sheetRef.current?.frameSelection(),
+    run: () => sheet()?.frameSelection(),
   },
   {
     id: 'frame-range',
     title: 'Frame the range',
     group: 'Curve sheet',
     key: '3',
-    run: () => sheetRef.current?.frameRange(),
+    run: () => sheet()?.frameRange(),
   },
   {
     id: 'around-now',
     title: 'Around now',
     group: 'Curve sheet',
     key: '4',
-    run: () => sheetRef.current?.aroundNow(),
+    run: () => sheet()?.aroundNow(),
   },
   {
     id: 'bands',

@@ -3,8 +3,9 @@ import { Brush, Eraser, MousePointer2, Waves } from 'lucide-react'
 import { useBench } from '../clip/bench'
 import type { BrushKind } from '../clip/brush'
 import { HANDLES, type HandleName, SEGMENTS, type SegmentName } from '../clip/curves'
-import { commitEdits, deleteSelected, editSelected } from '../clip/hand'
+import { commitEdits, commitSlide, deleteSelected, editSelected, STILL } from '../clip/hand'
 import { common, countKeys, useSelection } from '../clip/selection'
+import { transport } from '../clip/transport'
 import { Button, NumberInput, Select, Tip, Toggle } from '../ui/controls'
 import { setRadius, setStrength, takeBrush, useBrush } from './brushState'
 
@@ -40,15 +41,25 @@ export function ToolButtons() {
   )
 }
 
-export function KeyBar() {
-  const kind = useBrush((s) => s.kind)
+/** On the timing sheet there is no brush and no value: keys and when they stand. */
+export function KeyBar({ timing = false }: { timing?: boolean }) {
+  const brush = useBrush((s) => s.kind)
+  const kind = timing ? null : brush
   const keys = useSelection((s) => s.keys)
   return (
     <section
       aria-label={kind ? 'Brush' : 'Selected keys'}
       className="flex h-8 shrink-0 items-center gap-2 border-rule border-b bg-raised px-2 text-ink-2"
     >
-      {kind ? <BrushFields /> : countKeys(keys) ? <KeyFields /> : <Hint />}
+      {kind ? (
+        <BrushFields />
+      ) : countKeys(keys) ? (
+        <KeyFields timing={timing} />
+      ) : timing ? (
+        <TimingHint />
+      ) : (
+        <Hint />
+      )}
     </section>
   )
 }
@@ -61,6 +72,15 @@ function Hint() {
       {dense
         ? 'A value on every frame: Pull, Calm and Restore work here; thin first to edit keys.'
         : 'Drag a box over keys, or press one. Double-press a curve to set a key on it.'}
+    </p>
+  )
+}
+
+function TimingHint() {
+  return (
+    <p className="truncate">
+      Press a key or drag a box over rows. Drag keys to move them, with Ctrl copies of them; a row
+      moves all that is below it.
     </p>
   )
 }
@@ -110,7 +130,24 @@ export function setSegment(segment: SegmentName): void {
   void commitEdits(editSelected(() => ({ segment })))
 }
 
-function KeyFields() {
+/** A factor by which the selected keys come to stand as far from now. */
+function ScaleField() {
+  return (
+    <label className="flex items-center gap-1.5">
+      scale
+      <NumberInput
+        label="Scale in time about now"
+        value={1}
+        className="w-12"
+        onCommit={(factor) => {
+          if (factor > 0) commitSlide({ ...STILL, factor, about: transport.frame })
+        }}
+      />
+    </label>
+  )
+}
+
+function KeyFields({ timing }: { timing: boolean }) {
   const keys = useSelection((s) => s.keys)
   const curves = useBench((s) => s.curves)
   const all = common(curves, keys)
@@ -126,20 +163,28 @@ function KeyFields() {
           label="Frame of the selected keys"
           value={all.time}
           placeholder="several"
-          onCommit={(time) => commit(() => ({ time: Math.max(time, 0) }))}
+          onCommit={(time) => {
+            // On the timing sheet keys that stand at one time go there together.
+            if (timing && all.time !== null) commitSlide({ ...STILL, by: time - all.time })
+            else commit(() => ({ time: Math.max(time, 0) }))
+          }}
         />
       </label>
-      <label className="flex items-center gap-1.5">
-        value
-        <NumberInput
-          label="Value of the selected keys"
-          value={all.value}
-          digits={4}
-          placeholder="several"
-          onCommit={(value) => commit(() => ({ value }))}
-          className="w-20"
-        />
-      </label>
+      {timing ? (
+        <ScaleField />
+      ) : (
+        <label className="flex items-center gap-1.5">
+          value
+          <NumberInput
+            label="Value of the selected keys"
+            value={all.value}
+            digits={4}
+            placeholder="several"
+            onCommit={(value) => commit(() => ({ value }))}
+            className="w-20"
+          />
+        </label>
+      )}
       <Select
         label="Handles of the selected keys"
         value={all.handle === null ? '' : HANDLES[all.handle]!}
@@ -168,7 +213,21 @@ function KeyFields() {
           />
         </>
       )}
-      {all.broken && (
+      <Toggle
+        on={all.riding}
+        title="A riding key keeps its share of the time between its neighbours"
+        onClick={() => commit(() => ({ riding: !all.riding }))}
+      >
+        Ride
+      </Toggle>
+      <Toggle
+        on={all.muted}
+        title="The curve goes on as if a muted key were not there"
+        onClick={() => commit(() => ({ muted: !all.muted }))}
+      >
+        Mute
+      </Toggle>
+      {all.broken && !timing && (
         <Button
           onClick={() =>
             commit((curve, k) => {

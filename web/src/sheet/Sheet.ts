@@ -20,9 +20,10 @@ import {
 import { GRIPS, type HandleEnd, handleEnds } from './handles'
 import { paintReach, paintScaleBox } from './overlay'
 import { type Drawing, field, type Places, paint, placeOf, RULER, samples } from './painter'
+import { Pointer } from './pointer'
 import { Idle } from './tools/Idle'
 import type { Extent, Grip } from './tools/ScalingKeys'
-import type { At, Tool } from './tools/tool'
+import type { At } from './tools/tool'
 import { ViewMemory } from './viewMemory'
 
 export interface Content {
@@ -69,7 +70,7 @@ export class Sheet {
   /** The take's curves, for what brings it back. */
   take: ReadonlyMap<ChannelKey, Curve> = new Map()
   private content: Content | null = null
-  private tool: Tool = new Idle()
+  private pointing: Pointer<Sheet>
   private size: [number, number] = [0, 0]
   private asked = false
   private stale = true
@@ -84,6 +85,7 @@ export class Sheet {
     private base: HTMLCanvasElement,
     private over: HTMLCanvasElement,
   ) {
+    this.pointing = new Pointer<Sheet>(this, over, new Idle())
     over.addEventListener('wheel', this.wheel, { passive: false })
     const again = () => this.invalidate()
     this.stops = [
@@ -437,7 +439,7 @@ export class Sheet {
     if (key !== (this.hovered?.key ?? null)) this.onHover(key)
     this.hovered = key ? { key, time: this.timeAt(at.x) } : null
     this.pointer = at
-    if (this.tool instanceof Idle) this.over.style.cursor = this.cursorAt(at, where)
+    if (this.pointing.idle) this.over.style.cursor = this.cursorAt(at, where)
     this.draw()
   }
 
@@ -466,7 +468,7 @@ export class Sheet {
 
   /** The channel under a point, and the frame there: where a key would be set. */
   spotAt(event: MouseEvent): { channel: ChannelKey; frame: number } | null {
-    const at = this.at(event)
+    const at = this.pointing.at(event)
     const channel = this.region(at) === 'gutter' || this.keyAt(at) ? null : this.nearest(at)
     if (!channel || readoutUnit(channel) !== undefined) return null
     const frame = Math.round(this.timeAt(at.x))
@@ -478,33 +480,16 @@ export class Sheet {
     this.draw()
   }
 
-  private at(event: PointerEvent | WheelEvent | MouseEvent): At {
-    const edge = this.over.getBoundingClientRect()
-    return {
-      x: event.clientX - edge.left,
-      y: event.clientY - edge.top,
-      shift: event.shiftKey,
-      alt: event.altKey,
-      ctrl: event.ctrlKey || event.metaKey,
-      button: event.button,
-    }
-  }
-
   down(event: PointerEvent): void {
-    if (event.button > 1 || !(this.tool instanceof Idle)) return
-    this.over.setPointerCapture(event.pointerId)
-    this.tool = this.tool.onDown(this, this.at(event))
-    this.over.style.cursor = this.tool.cursor
+    this.pointing.down(event)
   }
 
   move(event: PointerEvent): void {
-    this.tool.onMove(this, this.at(event))
+    this.pointing.move(event)
   }
 
   up(event: PointerEvent): void {
-    this.tool.onUp(this, this.at(event))
-    this.tool = new Idle()
-    this.over.style.cursor = this.tool.cursor
+    this.pointing.up(event)
   }
 
   leave(): void {
@@ -514,17 +499,13 @@ export class Sheet {
     this.draw()
   }
 
-  /** Escape: the state under way is left and what it changed is put back. */
   cancel(): boolean {
-    if (this.tool instanceof Idle) return false
-    this.tool.onCancel(this)
-    this.tool = new Idle()
-    return true
+    return this.pointing.cancel()
   }
 
   private wheel = (event: WheelEvent): void => {
     event.preventDefault()
-    const at = this.at(event)
+    const at = this.pointing.at(event)
     const factor = 1.0015 ** event.deltaY
     if (Math.abs(event.deltaX) > Math.abs(event.deltaY)) {
       const dt = (event.deltaX / this.box.width) * (this.view.t1 - this.view.t0)

@@ -14,6 +14,7 @@ import { useBrush } from './brushState'
 import { KeyBar, ToolButtons } from './KeyBar'
 import { channelName, lengthUnit } from './names'
 import { Sheet } from './Sheet'
+import { SheetChoice } from './SheetChoice'
 import { useSpoken } from './walking'
 
 /** The one sheet of the bench, for commands. */
@@ -110,6 +111,8 @@ export function SheetView() {
       className="relative flex min-h-0 min-w-0 flex-1 flex-col bg-paper"
     >
       <div className="flex h-8 shrink-0 items-center gap-1.5 border-rule border-b bg-raised px-2">
+        <SheetChoice />
+        <span className="mx-0.5 h-5 border-rule border-l" />
         <ToolButtons />
         <span className="flex-1" />
         <BehindMenu />

@@ -3,7 +3,9 @@ import {
   axisOf,
   type ChannelKey,
   type Curve,
+  MUTED,
   onFrames,
+  RIDING,
   readoutUnit,
   turns,
   valueAt,
@@ -243,15 +245,22 @@ function keys(
   // One path for all that look alike: circles drawn one by one cost more than the curves.
   const plain = new Path2D()
   const picked = new Path2D()
+  const muted = new Path2D()
   const between = new Path2D()
   for (let k = 0; k < curve.time.length; k++) {
     const x = timeToX(view, box, curve.time[k]!)
     if (x < box.left - 4 || x > box.left + box.width + 4) continue
     const y = valueToY(view, box, curve.value[k]!)
+    const flags = curve.flags[k]!
     const on = chosen?.has(Number(curve.id[k]))
-    circle(on ? picked : plain, x, y, on ? size + 1.2 : size)
+    const path = on ? picked : flags & MUTED ? muted : plain
+    circle(path, x, y, on ? size + 1.2 : size)
+    if (flags & RIDING) {
+      path.moveTo(x - 8, y)
+      path.lineTo(x + 8, y)
+    }
     // A key between two frames is shown as one: it bends the curve where nobody looks.
-    if (Math.abs(curve.time[k]! - Math.round(curve.time[k]!)) > 1e-6)
+    else if (Math.abs(curve.time[k]! - Math.round(curve.time[k]!)) > 1e-6)
       circle(between, x, y, size + 4)
   }
   for (const [path, fill] of [
@@ -263,6 +272,7 @@ function keys(
     g.stroke(path)
   }
   g.setLineDash([1.5, 2])
+  g.stroke(muted)
   g.stroke(between)
   g.setLineDash([])
 }

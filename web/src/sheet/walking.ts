@@ -2,7 +2,7 @@
 import { useSyncExternalStore } from 'react'
 import { useBench } from '../clip/bench'
 import { type ChannelKey, HANDLES, type KeyedCurve, SEGMENTS, turns } from '../clip/curves'
-import { commitEdits, editSelected, workedOn } from '../clip/hand'
+import { commitEdits, editSelected, reachable, workedOn } from '../clip/hand'
 import {
   addKeys,
   clearKeys,
@@ -88,7 +88,7 @@ export function nudge(frames: number, steps: number): void {
 const NUDGE = 0.5 // degrees, or the clip's unit of length
 
 export function selectAll(): void {
-  selectKeys(keysWhere(useBench.getState().curves, workedOn(), () => true))
+  selectKeys(keysWhere(useBench.getState().curves, reachable(), () => true))
 }
 
 export function invertKeys(): void {
@@ -96,7 +96,7 @@ export function invertKeys(): void {
   selectKeys(
     keysWhere(
       useBench.getState().curves,
-      workedOn(),
+      reachable(),
       (curve, k, key) => !keys.get(key)?.has(Number(curve.id[k])),
     ),
   )
@@ -119,7 +119,7 @@ export function atTheseTimes(): void {
   })
   if (!times.size) times.add(transport.frame)
   selectKeys(
-    keysWhere(useBench.getState().curves, workedOn(), (curve, k) => times.has(curve.time[k]!)),
+    keysWhere(useBench.getState().curves, reachable(), (curve, k) => times.has(curve.time[k]!)),
   )
 }
 
@@ -129,7 +129,7 @@ export function inTheRange(): void {
   selectKeys(
     keysWhere(
       useBench.getState().curves,
-      workedOn(),
+      reachable(),
       (curve, k) => curve.time[k]! >= first && curve.time[k]! <= last,
     ),
   )

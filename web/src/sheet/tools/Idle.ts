@@ -13,9 +13,9 @@ import { Panning } from './Panning'
 import { ScalingKeys } from './ScalingKeys'
 import { ScalingValues } from './ScalingValues'
 import { SizingBrush } from './SizingBrush'
-import type { At, Tool } from './tool'
+import type { At, Resting, Tool } from './tool'
 
-export class Idle implements Tool {
+export class Idle implements Resting<Sheet> {
   readonly cursor = 'default'
 
   onDown(sheet: Sheet, at: At): Tool {

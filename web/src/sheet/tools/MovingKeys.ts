@@ -1,8 +1,7 @@
 /** Selected keys follow the pointer: on whole frames unless Alt is held, along one axis with Shift,
  * never past a key that stays. */
-import { editSelected } from '../../clip/hand'
+import { editSelected, roomToMove } from '../../clip/hand'
 import type { Edits } from '../../clip/keys'
-import { useSelection } from '../../clip/selection'
 import type { KeyPlace, Sheet } from '../Sheet'
 import { KeyDrag } from './KeyDrag'
 import type { At } from './tool'
@@ -17,7 +16,7 @@ export class MovingKeys extends KeyDrag {
     private grabbed: KeyPlace,
   ) {
     super(from)
-    this.room = roomToMove(sheet)
+    this.room = roomToMove()
     sheet.toKey(grabbed)
   }
 
@@ -48,26 +47,4 @@ export class MovingKeys extends KeyDrag {
     super.onCancel(sheet)
     sheet.toKey(this.grabbed)
   }
-}
-
-/** How far the selected keys may move in time, before they would meet a key that stays. */
-function roomToMove(sheet: Sheet): [number, number] {
-  const gap = 1
-  let low = Number.NEGATIVE_INFINITY
-  let high = Number.POSITIVE_INFINITY
-  for (const [key, ids] of useSelection.getState().keys) {
-    const curve = sheet.curve(key)
-    if (curve?.kind !== 'keyed') continue
-    const count = curve.time.length
-    for (let k = 0; k < count; k++) {
-      if (!ids.has(Number(curve.id[k]))) continue
-      const t = curve.time[k]!
-      low = Math.max(low, -t)
-      if (k > 0 && !ids.has(Number(curve.id[k - 1])))
-        low = Math.max(low, Math.min(curve.time[k - 1]! + gap - t, 0))
-      if (k + 1 < count && !ids.has(Number(curve.id[k + 1])))
-        high = Math.min(high, Math.max(curve.time[k + 1]! - gap - t, 0))
-    }
-  }
-  return [low, high]
 }

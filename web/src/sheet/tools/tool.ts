@@ -1,4 +1,4 @@
-/** What every state of the sheet's pointer is. One file a state; Escape always restores. */
+/** What every state of a sheet's pointer is. One file a state; Escape always restores. */
 import type { Sheet } from '../Sheet'
 
 export interface At {
@@ -10,13 +10,18 @@ export interface At {
   button: number
 }
 
-export interface Tool {
+export interface Tool<S = Sheet> {
   readonly cursor: string
-  onMove(sheet: Sheet, at: At): void
+  onMove(sheet: S, at: At): void
   /** What was begun is done: the pointer is idle again. */
-  onUp(sheet: Sheet, at: At): void
+  onUp(sheet: S, at: At): void
   /** Put back what stood when the state was entered. */
-  onCancel(sheet: Sheet): void
+  onCancel(sheet: S): void
+}
+
+/** Nothing is held: a press chooses the next state. */
+export interface Resting<S> extends Tool<S> {
+  onDown(sheet: S, at: At): Tool<S>
 }
 
 /** Pixels within which a press has not become a drag. */

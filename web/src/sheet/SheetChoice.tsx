@@ -1,0 +1,18 @@
+/** Values over time, or keys over time: which of the two sheets is shown. */
+import { useViewing } from '../clip/viewing'
+import { showTiming } from '../timing/folding'
+import { Toggle } from '../ui/controls'
+
+export function SheetChoice() {
+  const timing = useViewing((s) => s.timing)
+  return (
+    <fieldset className="flex gap-1" aria-label="Which sheet">
+      <Toggle on={!timing} onClick={() => showTiming(false)}>
+        Curves
+      </Toggle>
+      <Toggle on={timing} onClick={() => showTiming(true)}>
+        Timing
+      </Toggle>
+    </fieldset>
+  )
+}

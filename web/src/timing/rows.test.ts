@@ -1,0 +1,100 @@
+import { describe, expect, it } from 'vitest'
+import type { Clip } from '../clip/bench'
+import { type Curve, type KeyedCurve, keyed } from '../clip/curves'
+import { DOUBLED, IS_MUTED, OFF_FRAME, RIDES, rowsOf, SELECTED, unionOf } from './rows'
+
+function curve(times: number[], flags: number[] = []): KeyedCurve {
+  const zeros = () => new Float64Array(times.length)
+  return keyed({
+    id: BigInt64Array.from(times.map((_, k) => BigInt(k))),
+    time: Float64Array.from(times),
+    value: zeros(),
+    slope_in: zeros(),
+    slope_out: zeros(),
+    length_in: zeros().fill(1 / 3),
+    length_out: zeros().fill(1 / 3),
+    handle: new Uint8Array(times.length),
+    segment: new Uint8Array(times.length),
+    flags: Uint8Array.from(times, (_, k) => flags[k] ?? 0),
+  })
+}
+
+const clip = {
+  joints: [
+    { name: 'Hips', channels: ['tx', 'rx'] },
+    { name: 'Arm', channels: ['rx'] },
+    { name: 'Prop', channels: ['rx'] },
+    { name: 'Tip', channels: [] },
+  ],
+} as unknown as Clip
+const body = { groups: { torso: [0], 'left arm': [1] } } as never
+
+describe('rows', () => {
+  it('fold by part, joint and channel, and leave no joint with channels out', () => {
+    const closed = rowsOf(clip, body, new Set(), null)
+    expect(closed.map((r) => r.label)).toEqual(['Whole body', 'torso', 'left arm', 'other joints'])
+    const open = rowsOf(clip, body, new Set(['part torso', 'joint 0']), null)
+    expect(open.map((r) => r.label)).toEqual([
+      'Whole body',
+      'torso',
+      'Hips',
+      'move X',
+      'turn X',
+      'left arm',
+      'other joints',
+    ])
+    expect(rowsOf(clip, body, new Set(), new Set([1])).map((r) => r.id)).toEqual([
+      'body',
+      'part left arm',
+    ])
+  })
+})
+
+describe('a row above', () => {
+  const curves = new Map<string, Curve>()
+  const random = (seed: number) => () => {
+    seed = (seed * 1103515245 + 12345) % 2147483648
+    return seed / 2147483648
+  }
+
+  it('is the union of the rows below it, whatever they hold', () => {
+    for (let seed = 1; seed < 40; seed++) {
+      const next = random(seed)
+      curves.clear()
+      for (const key of ['0/tx', '0/rx', '1/rx', '2/rx']) {
+        const times = new Set<number>()
+        const count = 1 + Math.floor(12 * next())
+        while (times.size < count) times.add(Math.floor(40 * next()) + (next() < 0.1 ? 0.3 : 0))
+        curves.set(key, curve([...times].sort((a, b) => a - b)))
+      }
+      const rows = rowsOf(clip, body, new Set(['part torso', 'joint 0', 'part left arm']), null)
+      const times = (id: string) => {
+        const { channels } = rows.find((r) => r.id === id)!
+        return [...unionOf(channels, (k) => curves.get(k), new Map()).time]
+      }
+      const union = (ids: string[]) => [...new Set(ids.flatMap(times))].sort((a, b) => a - b)
+      const parts = rows.filter((r) => r.kind === 'part').map((r) => r.id)
+      expect(times('body')).toEqual(union(parts))
+      expect(times('part torso')).toEqual(union(['0/tx', '0/rx']))
+      expect(times('joint 0')).toEqual(times('part torso'))
+    }
+  })
+
+  it('says what is hidden below it: keys off the frame and doubled ones', () => {
+    curves.clear()
+    curves.set('0/rx', curve([0, 10, 10.2, 20, 30.5], [0, 0, 0, 2, 2]))
+    curves.set('1/rx', curve([0, 10, 20, 25], [1, 0, 2, 0]))
+    const row = ['0/rx', '1/rx']
+    const picked = new Map([['1/rx', new Set([3])]])
+    const { time, count, marks, keyed: channels } = unionOf(row, (k) => curves.get(k), picked)
+    expect([...time]).toEqual([0, 10, 10.2, 20, 25, 30.5])
+    expect([...count]).toEqual([2, 2, 1, 2, 1, 1])
+    expect(channels).toBe(2)
+    expect(marks[0]! & IS_MUTED).toBe(0) // one of two is
+    expect(marks[1]! & DOUBLED).toBeTruthy()
+    expect(marks[2]! & OFF_FRAME).toBeTruthy()
+    expect(marks[3]! & RIDES).toBeTruthy()
+    expect(marks[4]! & SELECTED).toBeTruthy()
+    expect(marks[5]! & OFF_FRAME).toBe(0) // it rides: it is meant to lie between
+  })
+})

@@ -1,0 +1,60 @@
+/** Nothing is held: hovering reads out, a press chooses the next state. */
+
+import { notify, useBench } from '../../clip/bench'
+import { addKeys, selectKeys, useSelection } from '../../clip/selection'
+import type { At, Resting, Tool } from '../../sheet/tools/tool'
+import { RULER, type Timing } from '../Timing'
+import { BoxSelecting } from './BoxSelecting'
+import { Moving } from './Moving'
+import { Panning } from './Panning'
+import { Scaling } from './Scaling'
+import { Scrubbing } from './Scrubbing'
+
+export class Idle implements Resting<Timing> {
+  readonly cursor = 'default'
+
+  onDown(timing: Timing, at: At): Tool<Timing> {
+    if (at.button === 1 || at.alt) return new Panning(timing, at)
+    const grip = timing.gripAt(at)
+    if (grip) return new Scaling(timing, at, grip)
+    if (at.y < RULER) return new Scrubbing(timing, at)
+    if (useBench.getState().preview) {
+      notify('A preview is shown: apply or discard it before keys are moved by hand.')
+      return this
+    }
+    const place = timing.keyAt(at)
+    if (!place) return new BoxSelecting(at)
+    const keys = timing.keysOf(place)
+    const { keys: chosen } = useSelection.getState()
+    const all = [...keys].every(([key, ids]) =>
+      [...ids].every((id) => chosen.get(key)?.has(id) ?? false),
+    )
+    if (at.shift) {
+      if (all) selectKeys(without(chosen, keys))
+      else addKeys(keys)
+      return this
+    }
+    if (!all) selectKeys(keys)
+    return new Moving(timing, at, place.time)
+  }
+
+  onMove(timing: Timing, at: At): void {
+    timing.hover(at)
+  }
+
+  onUp(): void {}
+
+  onCancel(): void {}
+}
+
+function without(
+  chosen: ReadonlyMap<string, ReadonlySet<number>>,
+  gone: ReadonlyMap<string, ReadonlySet<number>>,
+): Map<string, Set<number>> {
+  return new Map(
+    [...chosen].map(([key, ids]) => [
+      key,
+      new Set([...ids].filter((id) => !gone.get(key)?.has(id))),
+    ]),
+  )
+}

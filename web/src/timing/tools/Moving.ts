@@ -1,0 +1,40 @@
+/** The selected keys follow the pointer in time, or with Ctrl copies of them: on whole frames unless
+ * Alt is held, never past a key that stays. */
+import { draft } from '../../clip/draft'
+import { commitSlide, roomToMove } from '../../clip/hand'
+import type { Slide } from '../../clip/keys'
+import { type At, moved, type Tool } from '../../sheet/tools/tool'
+import type { Timing } from '../Timing'
+
+export class Moving implements Tool<Timing> {
+  readonly cursor = 'grabbing'
+  private room = roomToMove()
+  private slide: Slide | null = null
+
+  constructor(
+    timing: Timing,
+    private from: At,
+    private time: number,
+  ) {
+    timing.toTime(time)
+  }
+
+  onMove(timing: Timing, at: At): void {
+    if (!this.slide && !moved(this.from, at)) return
+    let by = timing.timeAt(at.x) - timing.timeAt(this.from.x)
+    if (!at.alt) by = Math.round(by)
+    const copies = this.from.ctrl
+    if (!copies) by = Math.min(Math.max(by, this.room[0]), this.room[1])
+    this.slide = timing.showSlide({ by, copies, whole_frames: !at.alt })
+    timing.toTime(this.time + by)
+  }
+
+  onUp(): void {
+    if (this.slide) commitSlide(this.slide)
+  }
+
+  onCancel(timing: Timing): void {
+    draft.drop()
+    timing.toTime(this.time)
+  }
+}
