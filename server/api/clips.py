@@ -458,7 +458,7 @@ def preview_whole(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn)
         pose_arrays(result.clip, result.pose.of(joints), joints),
         {
             "report": result.patch.report,
-            "drift": asdict(result.drift),
+            "drift": None if result.drift is None else asdict(result.drift),
             "frames": result.clip.frames,
             "keys": result.clip.key_count,
             "findings": left,

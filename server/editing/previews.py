@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from leancurve.clip import Clip, Pose, evaluate
 from leancurve.measure import Drift, pose_drift
-from leancurve.operations import Cancelled, Patch, apply_patch
+from leancurve.operations import Cancelled, Patch, apply_patch, operation_named
 from leancurve.progress import Progress
 
 from editing.documents import load_clip
@@ -37,12 +37,15 @@ def latest(key: Hashable, sequence: int) -> Progress:
 
 @dataclass(frozen=True)
 class Whole:
-    """A preview of a whole clip: the patch, what it makes, and the drift from what stands."""
+    """A preview of a whole clip: the patch, what it makes, and the drift from what stands.
+
+    What moves time makes no drift: the take goes along.
+    """
 
     patch: Patch
     clip: Clip
     pose: Pose
-    drift: Drift
+    drift: Drift | None
 
 
 def whole_preview(line: Line, before: State, take: State | None, check: Progress) -> Whole:
@@ -53,4 +56,6 @@ def whole_preview(line: Line, before: State, take: State | None, check: Progress
     clip = apply_patch(standing, patch)
     pose = evaluate(clip)
     check(1.0)
+    if operation_named(line["operation"]).retimes:
+        return Whole(patch, clip, pose, None)
     return Whole(patch, clip, pose, pose_drift(clip, pose, standing, evaluate(standing)))

@@ -221,7 +221,7 @@ def test_a_hold_is_levelled_and_a_loop_closed_with_their_numbers(page: Page) -> 
     after = curve_of(page, "Arm", RY)
     assert np.ptp(after.at(np.linspace(40, 100, 61))) == 0
     assert after.at(np.array([200.0]))[0] == 3
-    page.get_by_role("tab", name="Loops").click()
+    page.get_by_role("tab", name="Time").click()
     loop = card(page, "Close the loop")
     loop.get_by_role("button", name="Preview").click()  # type: ignore[attr-defined]
     gap = numbers.locator("div", has_text=re.compile("^Gap")).first.locator("dd")

@@ -38,7 +38,7 @@ def test_axe_finds_nothing_serious_on_any_screen(page: Page, browser: Browser, t
         page.wait_for_timeout(300)
         assert serious(page) == [], step
     page.keyboard.press("Alt+6")
-    for tab in ("Amount", "Timing", "Loops", "Pose"):
+    for tab in ("Amount", "Spacing", "Time", "Pose"):
         page.get_by_role("tab", name=tab).click()
         assert serious(page) == [], tab
     for menu in ("Traces", "Marks", "Show"):

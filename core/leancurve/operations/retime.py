@@ -82,7 +82,7 @@ def retimed(
             "frames_before": clip.frames,
             "frames_after": frames,
             "keys_made": made,
-            "fastest": _fastest(warp),
+            "fastest_times": _fastest(warp),
         },
     )
 

@@ -47,7 +47,8 @@ export interface Preview {
   /** Absent while the whole clip's numbers are pending. */
   whole?: {
     report: Record<string, number>
-    drift: Schemas['DriftOut']
+    /** None where time is changed: the take goes along. */
+    drift: Schemas['DriftOut'] | null
     keys: number
     /** Open findings by kind that would be left; null where the operation mends none. */
     findings: Record<string, number> | null
@@ -477,13 +478,15 @@ interface PreviewOptions {
   scope?: Scope
   /** Only the selected joints' curves: the whole clip's numbers stand. */
   jointsOnly?: boolean
+  /** Only the selected joints, while something is dragged: numbers wait until it is let go. */
+  near?: boolean
 }
 
 /** Preview an operation: the selected joints at once, the whole clip's numbers after. */
 export async function startPreview(
   operation: string,
   params: Record<string, unknown>,
-  { line = null, scope = {}, jointsOnly = false }: PreviewOptions = {},
+  { line = null, scope = {}, jointsOnly = false, near: only = false }: PreviewOptions = {},
 ): Promise<void> {
   const { clip, joints, preview } = get()
   if (!clip) return
@@ -510,7 +513,7 @@ export async function startPreview(
       preview: { operation, params, scope, line, curves, ...(whole ? { whole } : {}) },
       previewTrouble: null,
     })
-    if (whole) {
+    if (whole || only) {
       set({ previewing: false })
       return
     }
@@ -530,7 +533,7 @@ export async function startPreview(
         curves: curvesOf(exact),
         whole: {
           report: all.about.report as Record<string, number>,
-          drift: all.about.drift as Schemas['DriftOut'],
+          drift: all.about.drift as Schemas['DriftOut'] | null,
           keys: all.about.keys as number,
           findings: all.about.findings as Record<string, number> | null,
           poses: previewed(poses, all, clip.joints.length),

@@ -28,6 +28,21 @@ export function openFor(findings: readonly Finding[] | null, step: StepName): nu
   ).length
 }
 
+/** To where the next finding or contact begins, or the one before. */
+export function toNext(what: 'findings' | 'contacts', direction: -1 | 1): void {
+  const { findings, contacts } = useBench.getState()
+  const spans =
+    what === 'findings'
+      ? (findings ?? []).filter((f) => !f.accepted && f.kind !== 'idle')
+      : (contacts?.contacts ?? [])
+  const firsts = [...new Set(spans.map((s) => s.first))].sort((a, b) => a - b)
+  const now = transport.frame
+  const frame = direction > 0 ? firsts.find((f) => f > now) : firsts.findLast((f) => f < now)
+  if (frame === undefined) return
+  transport.pause()
+  transport.seek(frame)
+}
+
 /** To a finding's frame, its joint, its curve. */
 export function goTo(finding: Finding): void {
   const { clip } = useBench.getState()

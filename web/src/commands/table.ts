@@ -11,6 +11,7 @@ import {
   useBench,
 } from '../clip/bench'
 import { HANDLES } from '../clip/curves'
+import { toNext } from '../clip/findings'
 import {
   channelsOf,
   commitEdits,
@@ -21,6 +22,7 @@ import {
   setKeys,
 } from '../clip/hand'
 import { markNow, toMark } from '../clip/marks'
+import { addPin, dropPins, pinRange, usePins } from '../clip/pins'
 import { common, useSelection } from '../clip/selection'
 import { keepCopy, swapTrace } from '../clip/traces'
 import { transport } from '../clip/transport'
@@ -236,6 +238,35 @@ export const COMMANDS: readonly Command[] = [
     key: 'Alt+E',
     run: () => toMark(1),
   },
+  ...(
+    [
+      ['findings', 'finding', 'A', 'D'],
+      ['contacts', 'contact', 'Z', 'C'],
+    ] as const
+  ).flatMap(([what, one, before, after]) => [
+    {
+      id: `${one}-before`,
+      title: `To the ${one} before`,
+      group: 'Time' as const,
+      key: `Alt+${before}`,
+      run: () => toNext(what, -1),
+    },
+    {
+      id: `${one}-after`,
+      title: `To the ${one} after`,
+      group: 'Time' as const,
+      key: `Alt+${after}`,
+      run: () => toNext(what, 1),
+    },
+  ]),
+  {
+    id: 'pin-range',
+    title: 'Time pins on the range, or put them back',
+    group: 'Time',
+    key: 'Shift+Z',
+    run: () => (usePins.getState().pins ? dropPins() : pinRange()),
+  },
+  { id: 'pin-now', title: 'A time pin now', group: 'Time', key: 'Shift+F', run: () => addPin() },
   {
     id: 'loop',
     title: 'Loop on or off',

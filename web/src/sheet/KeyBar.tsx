@@ -26,13 +26,18 @@ export function ToolButtons() {
   return (
     <fieldset className="flex gap-1" aria-label="Tools of the sheet">
       <Tip text="Select and move keys and handles">
-        <Toggle on={kind === null} onClick={() => takeBrush(null)}>
-          <MousePointer2 size={12} /> Keys
+        <Toggle
+          on={kind === null}
+          aria-label="Keys"
+          className="px-1.5"
+          onClick={() => takeBrush(null)}
+        >
+          <MousePointer2 size={12} />
         </Toggle>
       </Tip>
       {BRUSHES.map(([name, title, Icon, text]) => (
         <Tip key={name} text={text}>
-          <Toggle on={kind === name} onClick={() => takeBrush(name)}>
+          <Toggle on={kind === name} className="px-1.5" onClick={() => takeBrush(name)}>
             <Icon size={12} /> {title}
           </Toggle>
         </Tip>

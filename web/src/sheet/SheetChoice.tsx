@@ -7,10 +7,10 @@ export function SheetChoice() {
   const timing = useViewing((s) => s.timing)
   return (
     <fieldset className="flex gap-1" aria-label="Which sheet">
-      <Toggle on={!timing} onClick={() => showTiming(false)}>
+      <Toggle on={!timing} className="px-1.5" onClick={() => showTiming(false)}>
         Curves
       </Toggle>
-      <Toggle on={timing} onClick={() => showTiming(true)}>
+      <Toggle on={timing} className="px-1.5" onClick={() => showTiming(true)}>
         Timing
       </Toggle>
     </fieldset>

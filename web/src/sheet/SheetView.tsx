@@ -112,13 +112,17 @@ export function SheetView() {
     >
       <div className="flex h-8 shrink-0 items-center gap-1.5 border-rule border-b bg-raised px-2">
         <SheetChoice />
-        <span className="mx-0.5 h-5 border-rule border-l" />
+        <span className="h-5 border-rule border-l" />
         <ToolButtons />
         <span className="flex-1" />
         <BehindMenu />
-        <Button onClick={() => sheetRef.current?.frameAll()}>Frame all</Button>
-        <Button onClick={() => sheetRef.current?.aroundNow()}>Around now</Button>
-        <Toggle on={bands} onClick={toggleBands} data-command="bands">
+        <Button className="px-1.5" onClick={() => sheetRef.current?.frameAll()}>
+          Frame all
+        </Button>
+        <Button className="px-1.5" onClick={() => sheetRef.current?.aroundNow()}>
+          Around now
+        </Button>
+        <Toggle on={bands} className="px-1.5" onClick={toggleBands} data-command="bands">
           Bands
         </Toggle>
         <Toggle

@@ -6,6 +6,7 @@ import { selectJoints, shownChannels, useBench } from '../clip/bench'
 import { axisOf, channelKey, readoutUnit, splitKey, turns } from '../clip/curves'
 import { draft } from '../clip/draft'
 import { channelAxis, jointPose } from '../clip/local'
+import { frameBefore, usePins } from '../clip/pins'
 import type { Overrides } from '../clip/poses'
 import { transport } from '../clip/transport'
 import { useViewing } from '../clip/viewing'
@@ -141,9 +142,11 @@ export function StageView() {
     if (!stage) return
     const times = hold ? keyTimes() : []
     stage.frameShown = (frame) =>
-      times.length ? (times.findLast((t) => t <= frame) ?? times[0]!) : frame
+      times.length ? (times.findLast((t) => t <= frame) ?? times[0]!) : frameBefore(frame)
     stage.refresh()
   }, [hold, curves, joints, channels])
+
+  useEffect(() => usePins.subscribe(() => stageRef.current?.refresh()), [])
 
   useEffect(() => {
     const keysOf = (joint: number) => {

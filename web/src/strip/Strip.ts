@@ -1,14 +1,21 @@
 /** The strip's canvas: ruler, range, lanes of contacts, findings and keys, now. */
 import { type Clip, type Contact, type Finding, type Mark, useBench } from '../clip/bench'
 import { moveContact, sameContact } from '../clip/contacts'
+import { draft } from '../clip/draft'
 import { goTo, mend } from '../clip/findings'
 import { moveMark } from '../clip/marks'
+import { addPin, usePins, warpOf } from '../clip/pins'
 import { transport } from '../clip/transport'
+import type { Warp } from '../clip/warp'
 import { ticks } from '../sheet/geometry'
 import { token } from '../ui/theme'
+import { KeysHand } from './KeysHand'
+import { keyFrames } from './keyFrames'
+import { EDGE, type LaneHand, type Scale } from './laneHand'
 import { LANE_HEIGHT, type Lane, LEFT, lanesOf, RULER } from './lanes'
+import { PinsHand } from './PinsHand'
 
-type Hold = 'none' | 'time' | 'first' | 'last' | 'free' | 'span'
+type Hold = 'none' | 'time' | 'first' | 'last' | 'free' | 'span' | 'lane'
 
 interface Span {
   first: number
@@ -16,7 +23,6 @@ interface Span {
 }
 
 const LABELS = 92
-const EDGE = 5
 
 export class Strip {
   sensitivity = 0.5
@@ -33,6 +39,10 @@ export class Strip {
   } | null = null
   private size: [number, number] = [0, 0]
   private hold: Hold = 'none'
+  private keysHand = new KeysHand()
+  private pinsHand = new PinsHand()
+  /** The lane that holds something. */
+  private held: LaneHand | null = null
   private asked = false
   private startX = 0
   private startFrame = 0
@@ -55,7 +65,8 @@ export class Strip {
   ): void {
     this.clip = clip
     this.keys = keys
-    this.lanes = lanesOf(findings ?? [], contacts ?? [], drift, clip.marks)
+    const pinned = usePins.getState().pins !== null
+    this.lanes = lanesOf(findings ?? [], contacts ?? [], drift, clip.marks, pinned)
     this.draw()
   }
 
@@ -75,12 +86,33 @@ export class Strip {
     return this.size[0] - LEFT - LABELS
   }
 
+  /** The last frame that the strip shows: pins may make the clip longer. */
+  private get end(): number {
+    const last = usePins.getState().pins?.at(-1)
+    const later = last ? Math.max(last.to - last.from, 0) : 0
+    return Math.max(1, transport.frames - 1 + later)
+  }
+
   private x(frame: number): number {
-    return LEFT + (frame / Math.max(1, transport.frames - 1)) * this.width
+    return LEFT + (frame / this.end) * this.width
   }
 
   private frame(x: number): number {
-    return ((x - LEFT) / this.width) * (transport.frames - 1)
+    return ((x - LEFT) / this.width) * this.end
+  }
+
+  private scale: Scale = { x: (frame) => this.x(frame), frame: (x) => this.frame(x) }
+
+  /** Where what stands at a frame will be: elsewhere while pins are dragged. */
+  private xAfter(frame: number): number {
+    return this.x(this.warp?.to(frame) ?? frame)
+  }
+
+  private warp: Warp | null = null
+
+  private handOf(lane: Lane): LaneHand | null {
+    if (lane.kind === 'keys') return this.keysHand
+    return lane.kind === 'pins' ? this.pinsHand : null
   }
 
   /** Frames of the selection's keys before and after now. */
@@ -129,6 +161,14 @@ export class Strip {
     const at = this.laneAt(y)
     if (!at) return false
     const { lane, upper } = at
+    const hand = this.handOf(lane)
+    if (hand) {
+      if (!hand.down(x, this.scale)) return false
+      this.held = hand
+      this.hold = 'lane'
+      this.draw()
+      return true
+    }
     if (lane.kind === 'contact') {
       const bars = upper ? lane.upper : lane.lower.length ? lane.lower : lane.upper
       const found = this.spanAt(bars, x)
@@ -187,11 +227,17 @@ export class Strip {
     if (this.hold === 'first') transport.setRange(this.frame(x), transport.range[1])
     if (this.hold === 'last') transport.setRange(transport.range[0], this.frame(x))
     if (this.hold === 'span' && this.dragged) this.dragSpan(x)
+    if (this.held) {
+      this.held.move(x, this.scale)
+      this.draw()
+    }
     if (this.hold === 'none') this.canvas.style.cursor = this.cursorAt(x, y)
   }
 
   private cursorAt(x: number, y: number): string {
     const at = this.laneAt(y)
+    const hand = at && this.handOf(at.lane)
+    if (hand) return hand.cursor(x, this.scale)
     if (at?.lane.kind === 'finding' || at?.lane.kind === 'drift') return 'pointer'
     if (at?.lane.kind !== 'contact' && at?.lane.kind !== 'marks') return ''
     const bars: Span[] =
@@ -211,7 +257,10 @@ export class Strip {
     this.draw()
   }
 
-  up(): void {
+  up(event: PointerEvent): void {
+    this.held?.up(this.local(event)[0], this.scale)
+    if (this.held) this.draw()
+    this.held = null
     if (this.hold === 'span' && this.dragged) {
       const { from, now, done } = this.dragged
       this.dragged = null
@@ -220,6 +269,13 @@ export class Strip {
       this.draw()
     }
     if (this.hold !== 'free') this.hold = 'none'
+  }
+
+  /** A double press in the lane of pins drops one there. */
+  pinAt(event: MouseEvent): void {
+    const box = this.canvas.getBoundingClientRect()
+    if (this.laneAt(event.clientY - box.top)?.lane.kind === 'pins')
+      addPin(Math.round(this.frame(event.clientX - box.left)))
   }
 
   /** Scrub without holding a button: from here, so many frames a pixel, until a click. */
@@ -251,6 +307,13 @@ export class Strip {
   }
 
   cancel(): boolean {
+    if (this.held) {
+      this.held.cancel()
+      this.held = null
+      this.hold = 'none'
+      this.draw()
+      return true
+    }
     if (this.dragged) {
       this.dragged = null
       this.hold = 'none'
@@ -278,11 +341,13 @@ export class Strip {
     if (!g || !this.clip || w < 2) return
     g.setTransform(devicePixelRatio, 0, 0, devicePixelRatio, 0, 0)
     g.clearRect(0, 0, w, h)
+    this.warp = warpOf()
     const [first, last] = transport.range
     g.fillStyle = token('sunk')
     g.fillRect(this.x(first), RULER, Math.max(2, this.x(last) - this.x(first)), h - RULER)
     this.ruler(g, first, last)
     for (const [n, lane] of this.lanes.entries()) this.lane(g, lane, RULER + 2 + n * LANE_HEIGHT)
+    this.pins(g, h)
     g.fillStyle = token('signal')
     g.fillRect(this.x(transport.frame) - 0.75, 0, 1.5, h)
   }
@@ -306,10 +371,61 @@ export class Strip {
       for (const m of lane.marks) this.named(g, m, y)
     } else if (lane.kind === 'drift') {
       this.hill(g, lane.mm, lane.most, y)
-    } else {
+    } else if (lane.kind === 'keys') this.keysLane(g, y)
+  }
+
+  /** The keys of the selected joints; over the selected stretch a bar with firm ends. */
+  private keysLane(g: CanvasRenderingContext2D, y: number): void {
+    const stretch = this.keysHand.stretch()
+    if (stretch) {
+      const [a, b] = stretch.map((t) => this.x(t)) as [number, number]
       g.fillStyle = token('calm')
-      for (const k of this.keys) g.fillRect(this.x(k) - 0.5, y + 2, 1, LANE_HEIGHT - 4)
+      g.globalAlpha = 0.25
+      g.fillRect(a - 2, y, b - a + 4, LANE_HEIGHT)
+      g.globalAlpha = 1
+      g.fillStyle = token('ink')
+      for (const x of [a - 2.5, b + 1]) g.fillRect(x, y, 1.5, LANE_HEIGHT)
     }
+    g.fillStyle = token('calm')
+    for (const k of this.keysShown()) g.fillRect(this.xAfter(k) - 0.5, y + 2, 1, LANE_HEIGHT - 4)
+  }
+
+  /** Times of the keys; while some are dragged, where they would be. */
+  private keysShown(): number[] {
+    if (!draft.curves.size || !this.clip) return this.keys
+    const { joints, curves } = useBench.getState()
+    return keyFrames(this.clip, joints, new Map([...curves, ...draft.curves]))
+  }
+
+  /** Pins: a head in their lane, a line through all others, and a thread to where they were. */
+  private pins(g: CanvasRenderingContext2D, h: number): void {
+    const n = this.lanes.findIndex((lane) => lane.kind === 'pins')
+    const { pins } = usePins.getState()
+    if (n < 0 || !pins) return
+    const middle = RULER + 2 + n * LANE_HEIGHT + LANE_HEIGHT / 2
+    pins.forEach((pin, k) => {
+      const [from, to] = [this.x(pin.from), this.x(pin.to)]
+      g.strokeStyle = token('ink-3')
+      g.lineWidth = 1
+      g.beginPath()
+      g.moveTo(from, middle - 3)
+      g.lineTo(from, middle + 3)
+      g.moveTo(from, middle)
+      g.lineTo(to, middle)
+      g.stroke()
+      g.setLineDash([2, 2])
+      g.beginPath()
+      g.moveTo(to, RULER)
+      g.lineTo(to, h)
+      g.stroke()
+      g.setLineDash([])
+      // The first one stays: it is a bar, the others are knobs to be taken.
+      g.fillStyle = token('ink')
+      g.beginPath()
+      if (k === 0) g.rect(to - 1.5, middle - 5, 3, 10)
+      else g.arc(to, middle, 5, 0, 7)
+      g.fill()
+    })
   }
 
   /** A contact: a bar, its ends drawn firm, since they are what is dragged. */
@@ -317,8 +433,8 @@ export class Strip {
     const held = this.dragged?.from === contact
     const shown = held ? this.dragged!.now : contact
     const chosen = held || sameContact(useBench.getState().contact, contact)
-    const x = this.x(shown.first)
-    const width = Math.max(2, this.x(shown.last) - x)
+    const x = this.xAfter(shown.first)
+    const width = Math.max(2, this.xAfter(shown.last) - x)
     g.fillStyle = token(chosen ? 'signal' : 'calm')
     g.globalAlpha = chosen ? 0.75 : 0.4
     g.fillRect(x, y, width, height)
@@ -330,9 +446,9 @@ export class Strip {
   /** A mark: a flag at its first frame with its name, a line to its last. */
   private named(g: CanvasRenderingContext2D, mark: Mark, y: number): void {
     const shown = this.dragged?.from === mark ? this.dragged.now : mark
-    const x = this.x(shown.first)
+    const x = this.xAfter(shown.first)
     g.fillStyle = token('ink')
-    if (shown.last > shown.first) g.fillRect(x, y + LANE_HEIGHT - 3, this.x(shown.last) - x, 2)
+    if (shown.last > shown.first) g.fillRect(x, y + LANE_HEIGHT - 3, this.xAfter(shown.last) - x, 2)
     g.beginPath()
     g.moveTo(x - 0.75, y)
     g.lineTo(x + 6, y + 3)
@@ -361,8 +477,8 @@ export class Strip {
 
   /** A finding: a span by its severity; what is meant is an outline. */
   private mark(g: CanvasRenderingContext2D, f: Finding, y: number): void {
-    const x = this.x(f.first)
-    const width = Math.max(2.5, this.x(f.last) - x)
+    const x = this.xAfter(f.first)
+    const width = Math.max(2.5, this.xAfter(f.last) - x)
     const left = f.last === f.first ? x - 1.25 : x
     if (f.accepted) {
       g.strokeStyle = token('rule-2')
@@ -381,7 +497,7 @@ export class Strip {
     g.textBaseline = 'middle'
     g.fillStyle = token('ink-3')
     g.strokeStyle = token('rule-2')
-    const end = transport.frames - 1
+    const { end } = this
     for (const t of ticks(0, end, this.width / 90, true)) {
       g.beginPath()
       g.moveTo(this.x(t), RULER - 3)

@@ -11,6 +11,9 @@ import {
 } from 'lucide-react'
 import { useEffect, useRef, useState, useSyncExternalStore } from 'react'
 import { useBench } from '../clip/bench'
+import { draft } from '../clip/draft'
+import { usePins } from '../clip/pins'
+import { useSelection } from '../clip/selection'
 import { transport } from '../clip/transport'
 import { offerKey } from '../steps/thin/thinning'
 import { Button, inputLook, Popover, Slider, Tip, Toggle } from '../ui/controls'
@@ -110,6 +113,7 @@ export function StripView() {
   const [tall, setTall] = useState(64)
   const joints = useBench((s) => s.joints)
   const curves = useBench((s) => s.curves)
+  const pinned = usePins((s) => s.pins !== null)
   const t = useTransport()
 
   useEffect(() => {
@@ -118,8 +122,10 @@ export function StripView() {
     strip.onHandsFree = setFree
     strip.onDrift = offerKey
     const stop = watchPane(canvas.current!, strip, strip.draw, strip.draw)
+    const stops = [draft, useSelection, usePins].map((store) => store.subscribe(strip.draw))
     return () => {
       stop()
+      for (const end of stops) end()
       strip.dispose()
       stripRef.current = null
     }
@@ -133,7 +139,7 @@ export function StripView() {
     if (findings)
       strip.show(clip, findings, contacts?.contacts ?? null, keyFrames(clip, joints, curves), drift)
     setTall(strip.tall)
-  }, [clip, findings, contacts, contact, joints, curves, drift])
+  }, [clip, findings, contacts, contact, joints, curves, drift, pinned])
 
   useEffect(() => {
     if (stripRef.current) stripRef.current.sensitivity = sensitivity
@@ -222,7 +228,8 @@ export function StripView() {
           style={{ height: tall }}
           onPointerDown={(e) => stripRef.current?.down(e.nativeEvent)}
           onPointerMove={(e) => stripRef.current?.move(e.nativeEvent)}
-          onPointerUp={() => stripRef.current?.up()}
+          onPointerUp={(e) => stripRef.current?.up(e.nativeEvent)}
+          onDoubleClick={(e) => stripRef.current?.pinAt(e.nativeEvent)}
         />
       </section>
     </section>

@@ -11,6 +11,7 @@ export type Lane =
   | { kind: 'contact'; label: string; upper: Contact[]; lower: Contact[] }
   | { kind: 'finding'; label: string; findings: Finding[] }
   | { kind: 'keys'; label: string }
+  | { kind: 'pins'; label: string }
   | { kind: 'marks'; label: string; marks: Mark[] }
   /** Height by the distance from the take, full at `most` millimetres. */
   | { kind: 'drift'; label: string; mm: Float32Array; most: number }
@@ -23,8 +24,10 @@ export function lanesOf(
   contacts: Contact[],
   drift: Float32Array | null,
   marks: Mark[],
+  pinned: boolean,
 ): Lane[] {
   const lanes: Lane[] = [{ kind: 'keys', label: 'keys' }]
+  if (pinned) lanes.push({ kind: 'pins', label: 'time pins' })
   if (marks.length) lanes.push({ kind: 'marks', label: 'marks', marks })
   const most = drift?.reduce((a, b) => Math.max(a, b), 0) ?? 0
   if (drift && most > 0.01)

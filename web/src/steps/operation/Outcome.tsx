@@ -10,12 +10,13 @@ import { degrees, grouped, millimetres } from '../../ui/numbers'
 export function figure(name: string, value: number): string {
   if (name.endsWith('_deg')) return degrees(value)
   if (name.endsWith('_mm')) return millimetres(value)
+  if (name.endsWith('_times')) return `${value.toPrecision(3)} ×`
   if (name.endsWith('_percent')) return `${value.toFixed(2)} %`
   return Number.isInteger(value) ? grouped(value) : value.toPrecision(3)
 }
 
 const named = (name: string) => {
-  const text = name.replace(/_(deg|mm|percent)$/, '').replaceAll('_', ' ')
+  const text = name.replace(/_(deg|mm|percent|times)$/, '').replaceAll('_', ' ')
   return text[0]!.toUpperCase() + text.slice(1)
 }
 
@@ -45,18 +46,16 @@ export const rounded = (v: number): number => (v < 1e-6 ? 0 : v)
 
 export function PreviewNumbers({ preview }: { preview: Preview }) {
   const findings = useBench((s) => s.findings)
-  const frames = useBench((s) => s.clip?.frames)
   const kinds = useCatalogue((s) => s.kinds)
   const { whole } = preview
   if (!whole) return <p className="text-ink-3">Measuring the whole clip …</p>
   const before = countsOf(findings)
   const after = whole.findings ?? before
   const changed = kinds.filter((k) => (before[k.name] ?? 0) !== (after[k.name] ?? 0))
-  const sameLength = whole.poses.frames === frames
   return (
     <dl data-testid="preview-numbers">
       <ReportRows report={whole.report} />
-      {sameLength && (
+      {whole.drift && (
         <>
           <Row name="Drift, largest">{degrees(rounded(whole.drift.max_deg))}</Row>
           <Row name="Drift at the ends">{millimetres(rounded(whole.drift.max_mm))}</Row>

@@ -3,34 +3,22 @@ import { useEffect, useState } from 'react'
 import { useBench } from '../../clip/bench'
 import { useCatalogue } from '../../clip/catalogue'
 import { countsOf } from '../../clip/findings'
-import { transport } from '../../clip/transport'
 import { Tabs } from '../../ui/controls'
 import { OperationCard } from '../operation/OperationCard'
 import { useOpenCard } from '../operation/openCard'
 import { Panel } from '../Panel'
-import { CyclesButton } from './CyclesButton'
+import { fromBench, UNSCOPED } from './fromBench'
 import { KeysPart } from './KeysPart'
+import { TimePart } from './TimePart'
 
 const PARTS = [
   ['amount', 'Amount'],
-  ['timing', 'Timing'],
-  ['loops', 'Loops'],
+  ['timing', 'Spacing'],
   ['pose', 'Pose'],
 ] as const
 
-/** Parameters that the bench itself says: the range of the time strip, now. */
-const HIDDEN: Record<string, string[]> = {
-  clamp: ['feet'],
-  repeat: ['first', 'last'],
-  lean: ['frame'],
-}
-const LIVE: Record<string, () => Record<string, unknown>> = {
-  repeat: () => ({ first: transport.range[0], last: transport.range[1] }),
-  lean: () => ({ frame: transport.frame }),
-}
-
-/** These work on the whole clip: they have no scope. */
-const UNSCOPED = new Set(['repeat'])
+/** Loops are a matter of time. */
+const tabOf = (part: string): string => (part === 'loops' ? 'time' : part)
 
 function Cards({ part }: { part: string }) {
   const operations = useCatalogue((s) => s.operations)
@@ -48,11 +36,9 @@ function Cards({ part }: { part: string }) {
           count={o.name === 'flow' ? stuck : undefined}
           scoped={!UNSCOPED.has(o.name)}
           where="shown"
-          hidden={HIDDEN[o.name] ?? []}
-          live={LIVE[o.name]}
+          {...fromBench(o.name)}
         />
       ))}
-      {part === 'loops' && <CyclesButton />}
     </div>
   )
 }
@@ -61,10 +47,10 @@ export function ShapePanel() {
   const open = useOpenCard((s) => s.open)
   const operations = useCatalogue((s) => s.operations)
   const wanted = operations.find((o) => o.name === open && o.step === 'shape')?.part
-  const [tab, setTab] = useState<string>(wanted || 'keys')
+  const [tab, setTab] = useState<string>(tabOf(wanted || 'keys'))
   // A finding leads to the card that mends it.
   useEffect(() => {
-    if (wanted) setTab(wanted)
+    if (wanted) setTab(tabOf(wanted))
   }, [wanted])
   return (
     <Panel
@@ -77,6 +63,7 @@ export function ShapePanel() {
         onShow={setTab}
         tabs={[
           { name: 'keys', title: 'Keys', content: <KeysPart /> },
+          { name: 'time', title: 'Time', content: <TimePart /> },
           ...PARTS.map(([name, title]) => ({ name, title, content: <Cards part={name} /> })),
         ]}
       />

@@ -236,6 +236,7 @@ export function ThinPanel() {
   }
   const shown = preview?.operation === 'thin' ? preview : null
   const whole = shown?.whole
+  const drift = whole?.drift
   const counts = countsOf(findings)
   const found = (counts.wrap ?? 0) + (counts.alternate ?? 0)
   const commit = () =>
@@ -338,13 +339,11 @@ export function ThinPanel() {
         {(params.poses || params.most_keys) && report && (
           <Row name="Largest error, a channel">{degrees(report.max_error_deg!)}</Row>
         )}
-        <Row name="Drift, largest">{whole ? degrees(whole.drift.max_deg) : pending}</Row>
-        <Row name="at">
-          {whole ? `${whole.drift.max_joint}, frame ${whole.drift.max_frame}` : pending}
-        </Row>
-        <Row name="Drift, RMS">{whole ? degrees(whole.drift.rms_deg) : pending}</Row>
-        <Row name="At the ends, largest">{whole ? millimetres(whole.drift.max_mm) : pending}</Row>
-        <Row name="At the ends, RMS">{whole ? millimetres(whole.drift.rms_mm) : pending}</Row>
+        <Row name="Drift, largest">{drift ? degrees(drift.max_deg) : pending}</Row>
+        <Row name="at">{drift ? `${drift.max_joint}, frame ${drift.max_frame}` : pending}</Row>
+        <Row name="Drift, RMS">{drift ? degrees(drift.rms_deg) : pending}</Row>
+        <Row name="At the ends, largest">{drift ? millimetres(drift.max_mm) : pending}</Row>
+        <Row name="At the ends, RMS">{drift ? millimetres(drift.rms_mm) : pending}</Row>
         {report?.slide_before_mm !== undefined && (
           <Row name="Foot slide, largest">
             {millimetres(report.slide_before_mm)} → <b>{millimetres(report.slide_after_mm!)}</b>
@@ -380,9 +379,9 @@ export function ThinPanel() {
         />
       )}
       <Spans params={params} onChange={change} />
-      {whole && (
+      {drift && (
         <dl>
-          {Object.entries(whole.drift.end_max_mm).map(([end, v]) => (
+          {Object.entries(drift.end_max_mm).map(([end, v]) => (
             <Row key={end} name={end}>
               {millimetres(v)}
             </Row>

@@ -141,6 +141,7 @@ export function UnflipPanel() {
   const found = (counts.wrap ?? 0) + (counts.alternate ?? 0)
   const shown = preview?.operation === 'unflip'
   const whole = shown ? preview.whole : undefined
+  const drift = whole?.drift
   const left = whole?.findings && (whole.findings.wrap ?? 0) + (whole.findings.alternate ?? 0)
   const asks = Object.keys(values).length > 0
   const show = (next: Params, within = scope) =>
@@ -180,10 +181,8 @@ export function UnflipPanel() {
           {shown && (
             <>
               <Row name="Flips after">{left ?? '…'}</Row>
-              <Row name="Drift, largest">{whole ? degrees(rounded(whole.drift.max_deg)) : '…'}</Row>
-              <Row name="Drift at the ends">
-                {whole ? millimetres(rounded(whole.drift.max_mm)) : '…'}
-              </Row>
+              <Row name="Drift, largest">{drift ? degrees(rounded(drift.max_deg)) : '…'}</Row>
+              <Row name="Drift at the ends">{drift ? millimetres(rounded(drift.max_mm)) : '…'}</Row>
               {whole && 'gimbal_step_before_deg' in whole.report && (
                 <ReportRows
                   report={Object.fromEntries(
