@@ -183,7 +183,7 @@ let curvesOfHead = -1
 
 /** Fetch the curves of selected and pinned joints that are not here yet, or all of them where
  * the head has moved: until they are here, what was shown stays. */
-async function loadCurves(): Promise<void> {
+async function loadCurves(more: readonly number[] = []): Promise<void> {
   const { clip } = get()
   if (!clip) return
   const { pinned, muted, timing } = useViewing.getState()
@@ -192,7 +192,7 @@ async function loadCurves(): Promise<void> {
   if (get().clip?.head.id !== clip.head.id) return
   const stale = curvesOfHead !== clip.head.id
   const held = [...pinned, ...muted].map((key) => splitKey(key).joint)
-  const missing = [...new Set([...joints, ...held])].filter(
+  const missing = [...new Set([...joints, ...held, ...more])].filter(
     (j) => stale || clip.joints[j]!.channels.some((c) => !curves.has(channelKey(j, c))),
   )
   if (!missing.length) return
@@ -206,6 +206,9 @@ async function loadCurves(): Promise<void> {
   set({ curves: new Map([...old, ...curvesOf(got)]), dense })
   dropGoneKeys()
 }
+
+/** The curves of joints that are not selected, for what changes them as well. */
+export const bringCurves = (joints: readonly number[]): Promise<void> => loadCurves(joints)
 
 /** All keyed curves of the clip: for the timing sheet. What has not changed is not asked for. */
 export async function loadKeys(): Promise<void> {

@@ -77,3 +77,75 @@ export function channelAxis(
   const [x, y, z] = multiply(multiply(turned, axis), back)
   return [x, y, z]
 }
+
+export type { Quat }
+
+export const inverse = ([x, y, z, w]: Quat): Quat => [-x, -y, -z, w]
+
+/** A vector turned. */
+export function rotate(q: Quat, [x, y, z]: readonly number[]): [number, number, number] {
+  const [a, b, c] = multiply(multiply(q, [x!, y!, z!, 0]), inverse(q))
+  return [a, b, c]
+}
+
+/** A turn by degrees about an axis of length one. */
+export function turned(axis: readonly number[], degrees: number): Quat {
+  const half = (degrees * Math.PI) / 360
+  const s = Math.sin(half)
+  return [s * axis[0]!, s * axis[1]!, s * axis[2]!, Math.cos(half)]
+}
+
+/** The rotation vector of a turn, in degrees. */
+export function turnOf(q: Quat): [number, number, number] {
+  const [x, y, z, w] = q[3] < 0 ? (q.map((v) => -v) as Quat) : q
+  const size = Math.hypot(x, y, z)
+  if (size < 1e-12) return [0, 0, 0]
+  const k = (2 * Math.atan2(size, w) * 180) / Math.PI / size
+  return [k * x, k * y, k * z]
+}
+
+function matrixOf([x, y, z, w]: Quat): number[][] {
+  return [
+    [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
+    [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
+    [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
+  ]
+}
+
+const DEGREES = 180 / Math.PI
+/** How near the middle angle may be to a right angle before the outer two are one. */
+const LOCKED = 1e-7
+
+/** The angles of a rotation in an order of three different axes, intrinsic as listed, degrees: the
+ * solution nearest to `near`. */
+export function anglesNear(q: Quat, order: string, near: readonly number[]): number[] {
+  const [a, b, c] = [...order.toLowerCase()].map((axis) => 'xyz'.indexOf(axis)) as [
+    number,
+    number,
+    number,
+  ]
+  const even = (b - a + 3) % 3 === 1 ? 1 : -1
+  const m = matrixOf(q)
+  const sine = Math.min(1, Math.max(-1, even * m[a]![c]!))
+  const middle = Math.asin(sine) * DEGREES
+  if (1 - Math.abs(sine) < LOCKED) {
+    // Only the sum or the difference of the outer angles counts: the first one stays.
+    const first = near[0]!
+    const rest = multiply(inverse(multiply(about(axisOf(a), first), about(axisOf(b), middle))), q)
+    const last = 2 * Math.atan2(rest[c]!, rest[3]) * DEGREES
+    return [first, closest(middle, near[1]!), closest(last, near[2]!)]
+  }
+  const outer = Math.atan2(-even * m[b]![c]!, m[c]![c]!) * DEGREES
+  const inner = Math.atan2(-even * m[a]![b]!, m[a]![a]!) * DEGREES
+  const found = [
+    [outer, middle, inner],
+    [outer + 180, 180 - middle, inner + 180],
+  ].map((angles) => angles.map((v, k) => closest(v, near[k]!)))
+  const far = (angles: number[]) => angles.reduce((sum, v, k) => sum + Math.abs(v - near[k]!), 0)
+  return far(found[0]!) <= far(found[1]!) ? found[0]! : found[1]!
+}
+
+const axisOf = (k: number) => 'xyz'[k] as 'x' | 'y' | 'z'
+/** An angle with whole turns added, so that it is nearest to another. */
+const closest = (angle: number, near: number): number =>
+  angle + 360 * Math.round((near - angle) / 360)

@@ -45,6 +45,13 @@ export interface Viewing {
   hold: boolean
   trails: boolean
   ghosts: boolean
+  /** The stage in two views; its views go along with the root. */
+  split: boolean
+  follow: boolean
+  /** Metres between the floor's lines, 0 for none; a post and a person to read sizes by. */
+  grid: number
+  post: boolean
+  person: boolean
   /** Frames before and after now that trails and ghosts show, and between ghosts. */
   span: number
   apart: number
@@ -71,6 +78,11 @@ export const useViewing = create<Viewing>(() => ({
   hold: false,
   trails: false,
   ghosts: false,
+  split: false,
+  follow: false,
+  grid: 0.5,
+  post: false,
+  person: false,
   span: 20,
   apart: 5,
   follows: localStorage.getItem(FOLLOWS) !== 'off',
@@ -81,8 +93,9 @@ const { getState: get, setState: set } = useViewing
 
 /** A clip is opened: what was looked at in another means nothing here. */
 export function lookAnew(): void {
-  const { timing, follows, step, span, apart } = get()
-  set({ ...useViewing.getInitialState(), timing, follows, step, span, apart })
+  const { timing, follows, step, span, apart, split, follow, grid, post, person } = get()
+  const kept = { timing, follows, step, span, apart, split, follow, grid, post, person }
+  set({ ...useViewing.getInitialState(), ...kept })
   draft.mute(new Set())
 }
 

@@ -3,6 +3,8 @@ import { useEffect } from 'react'
 import { clearKeys } from '../clip/selection'
 import { useSession } from '../session/session'
 import { sheetRef } from '../sheet/SheetView'
+import { review, useReview } from '../stage/review'
+import { handRef } from '../stage/StageView'
 import { stripRef } from '../strip/StripView'
 import { timingRef } from '../timing/TimingView'
 import { COMMANDS, type Command } from './table'
@@ -68,7 +70,8 @@ export function useKeys(): void {
       if (event.defaultPrevented || document.querySelector('[role=dialog]')) return
       if (event.key === 'Escape') {
         // What is being dragged is put back; else nothing is selected any more.
-        const held = [sheetRef, timingRef, stripRef].some((ref) => ref.current?.cancel())
+        const held = [sheetRef, timingRef, stripRef, handRef].some((ref) => ref.current?.cancel())
+        if (!held && useReview.getState().on) review(false)
         if (held) event.preventDefault()
         else if (!typing(event.target)) clearKeys()
         return

@@ -23,6 +23,7 @@ import {
 } from '../clip/hand'
 import { markNow, toMark } from '../clip/marks'
 import { addPin, dropPins, pinRange, usePins } from '../clip/pins'
+import { copyPose, keyPose, pastePose, setAuto, usePosing } from '../clip/posing'
 import { common, useSelection } from '../clip/selection'
 import { keepCopy, swapTrace } from '../clip/traces'
 import { transport } from '../clip/transport'
@@ -41,6 +42,7 @@ import {
   walkChannels,
   walkKeys,
 } from '../sheet/walking'
+import { review, useReview } from '../stage/review'
 import { stageRef } from '../stage/StageView'
 import { stripRef } from '../strip/StripView'
 import { showTiming } from '../timing/folding'
@@ -310,11 +312,88 @@ export const COMMANDS: readonly Command[] = [
     run: () => stageRef.current?.view('top'),
   },
   {
+    id: 'three-quarter',
+    title: 'Three-quarter view',
+    group: 'Stage',
+    key: 'Alt+R',
+    run: () => stageRef.current?.view('three-quarter'),
+  },
+  {
+    id: 'split',
+    title: 'Stage in two views, or one',
+    group: 'Stage',
+    key: 'Alt+S',
+    run: () => useViewing.setState((s) => ({ split: !s.split })),
+  },
+  {
+    id: 'pose',
+    title: 'Pose joints, or only look',
+    group: 'Stage',
+    key: 'J',
+    run: () => usePosing.setState((s) => ({ on: !s.on })),
+  },
+  {
+    id: 'pose-mode',
+    title: 'Pose: turn, or move',
+    group: 'Stage',
+    key: 'Alt+W',
+    run: () => usePosing.setState((s) => ({ mode: s.mode === 'turn' ? 'move' : 'turn' })),
+  },
+  {
+    id: 'pose-axes',
+    title: 'Pose: own axes, or the world’s',
+    group: 'Stage',
+    key: 'Alt+X',
+    run: () => usePosing.setState((s) => ({ axes: s.axes === 'local' ? 'world' : 'local' })),
+  },
+  {
+    id: 'auto-key',
+    title: 'Auto key on or off',
+    group: 'Stage',
+    key: 'Shift+J',
+    run: () => setAuto(!usePosing.getState().auto),
+  },
+  {
+    id: 'key-pose',
+    title: 'Key what is not keyed yet',
+    group: 'Stage',
+    key: 'U',
+    run: () => void keyPose(),
+  },
+  {
+    id: 'copy-pose',
+    title: 'Copy the pose of the selected joints',
+    group: 'Stage',
+    key: 'Alt+F',
+    run: copyPose,
+  },
+  {
+    id: 'paste-pose',
+    title: 'Paste the pose',
+    group: 'Stage',
+    key: 'Alt+G',
+    run: () => void pastePose(false),
+  },
+  {
+    id: 'paste-mirrored',
+    title: 'Paste the pose mirrored',
+    group: 'Stage',
+    key: 'Alt+Shift+G',
+    run: () => void pastePose(true),
+  },
+  {
+    id: 'review',
+    title: 'Review the range full-window',
+    group: 'Stage',
+    key: 'Shift+Space',
+    run: () => review(!useReview.getState().on),
+  },
+  {
     id: 'follow',
     title: 'Follow the root',
     group: 'Stage',
     key: 'V',
-    run: () => press('[data-command=follow]'),
+    run: () => useViewing.setState((s) => ({ follow: !s.follow })),
   },
   {
     id: 'ghost',

@@ -110,7 +110,7 @@ export function SheetView() {
       aria-label="Curve sheet"
       className="relative flex min-h-0 min-w-0 flex-1 flex-col bg-paper"
     >
-      <div className="flex h-8 shrink-0 items-center gap-1.5 border-rule border-b bg-raised px-2">
+      <div className="flex h-8 shrink-0 items-center gap-1 border-rule border-b bg-raised px-1.5">
         <SheetChoice />
         <span className="h-5 border-rule border-l" />
         <ToolButtons />

@@ -1,41 +1,25 @@
 /** The 3D view: a figure of ink-outlined bones on a ruled floor, drawn on demand. */
-import {
-  Box3,
-  BufferGeometry,
-  Color,
-  Float32BufferAttribute,
-  Group,
-  LineBasicMaterial,
-  LineSegments,
-  PerspectiveCamera,
-  Quaternion,
-  Scene,
-  Vector3,
-  WebGLRenderer,
-} from 'three'
-import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js'
+import { Group, Quaternion, Scene, Vector3, WebGLRenderer } from 'three'
 import type { Clip } from '../clip/bench'
 import type { Overrides, Poses } from '../clip/poses'
 import { token } from '../ui/theme'
 import { AxisArrow } from './AxisArrow'
 import { bonesOf } from './bones'
+import { Eye, type Placed, type View } from './Eye'
 import { Figure } from './Figure'
+import { Gizmo } from './Gizmo'
 import { Marks } from './Marks'
+import { References, type Shown } from './References'
 import { Trails } from './Trails'
 
-export type View = 'front' | 'side' | 'top'
-
-const UP = new Vector3(0, 1, 0)
 const PICK_PIXELS = 14
 const LINE_PIXELS = 1.3
-const FADE = 16
 /** How firmly ghosts are drawn: of before, around now, of another figure. */
 const [BEFORE, AROUND, BESIDE] = [0.4, 0.2, 0.6]
+const NOBODY: ReadonlySet<number> = new Set()
 const REST = 180 // ms
 const MOST_TRAILS = 6
 const MOST_GHOSTS = 4
-/** Share of the pane that a framed figure may take: the top has buttons over it. */
-const FIT_TALL = 0.8
 
 /** Whether pictures are made by the processor: smooth edges would then halve their number. */
 function inSoftware(): boolean {
@@ -55,18 +39,24 @@ export type Hovered = () => {
 } | null
 
 export class Stage {
-  readonly camera = new PerspectiveCamera(32, 1, 0.05, 400)
+  /** The two views; the second one is seen where the stage is split. */
+  readonly eyes: [Eye, Eye]
+  /** The one that was used last: views are of it. */
+  eye: Eye
+  split = false
+  readonly gizmo = new Gizmo()
+  readonly references = new References()
   follow = false
   private renderer: WebGLRenderer
   private scene = new Scene()
   private space = new Group()
-  private controls: OrbitControls
   private figure: Figure | null = null
   private ghost: Figure | null = null
   private marks: Marks | null = null
   /** Joints with an open finding at a frame. */
   private foundAt: (frame: number) => readonly number[] = () => []
-  private floor: LineSegments | null = null
+  /** In review nothing is drawn but the figure on its floor. */
+  private plain = false
   private trails: Trails | null = null
   private arrow = new AxisArrow()
   private ghosts: Figure[] = []
@@ -94,19 +84,26 @@ export class Stage {
   private smooth = false
   private resting: ReturnType<typeof setTimeout> | undefined
 
-  constructor(private canvas: HTMLCanvasElement) {
+  constructor(
+    private canvas: HTMLCanvasElement,
+    panes: [HTMLElement, HTMLElement],
+  ) {
     this.renderer = new WebGLRenderer({ canvas, antialias: !this.software, alpha: true })
-    this.scene.add(this.space)
-    this.controls = new OrbitControls(this.camera, canvas)
-    this.controls.enableDamping = false
-    this.controls.addEventListener('change', this.draw)
-    this.camera.position.set(2.4, 1.6, 4.2)
-    this.controls.target.set(0, 0.9, 0)
+    this.scene.add(this.space, this.references.group, this.gizmo.object)
+    this.eyes = panes.map((pane) => new Eye(pane, this.draw)) as [Eye, Eye]
+    this.eye = this.eyes[0]
+    panes.forEach((pane, k) => {
+      pane.addEventListener('pointerdown', () => {
+        this.eye = this.eyes[k]!
+      })
+    })
   }
 
   dispose(): void {
     clearTimeout(this.resting)
-    this.controls.dispose()
+    for (const eye of this.eyes) eye.dispose()
+    this.gizmo.dispose()
+    this.references.dispose()
     this.figure?.dispose()
     this.ghost?.dispose()
     this.marks?.dispose()
@@ -122,8 +119,32 @@ export class Stage {
     this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2))
     this.renderer.setSize(width, height, false)
     this.smooth = false
-    this.camera.aspect = width / height
-    this.camera.updateProjectionMatrix()
+    for (const eye of this.eyes) eye.resize()
+    this.draw()
+  }
+
+  /** Two views side by side, the second one from the side at first. */
+  setSplit(split: boolean): void {
+    this.split = split
+    this.eye = this.eyes[split ? 1 : 0]
+    for (const eye of this.eyes) eye.resize()
+    if (split) this.view('side')
+    this.draw()
+  }
+
+  private get seeing(): readonly Eye[] {
+    return this.split ? this.eyes : this.eyes.slice(0, 1)
+  }
+
+  setPlain(plain: boolean): void {
+    this.plain = plain
+    this.figure?.colour(plain ? NOBODY : this.selected)
+    this.pose()
+  }
+
+  setReferences(shown: Shown): void {
+    this.references.show(shown)
+    this.references.stand(this.root)
     this.draw()
   }
 
@@ -176,9 +197,12 @@ export class Stage {
     if (this.follow) {
       const moved = this.root.clone().sub(old)
       moved.y = 0
-      this.camera.position.add(moved)
-      this.controls.target.add(moved)
-      this.controls.update()
+      for (const { camera, controls, placed } of this.eyes) {
+        if (placed) continue
+        camera.position.add(moved)
+        controls.target.add(moved)
+        controls.update()
+      }
     }
     this.draw()
   }
@@ -241,14 +265,10 @@ export class Stage {
   }
 
   recolour(): void {
-    this.figure?.colour(this.selected)
+    this.figure?.colour(this.plain ? NOBODY : this.selected)
     this.ghost?.colour(this.selected)
-    if (this.floor) {
-      this.scene.remove(this.floor)
-      this.floor.geometry.dispose()
-    }
-    this.floor = ruledFloor(9, 0.5)
-    this.scene.add(this.floor)
+    this.references.draw()
+    this.gizmo.ink()
     this.draw()
   }
 
@@ -263,15 +283,20 @@ export class Stage {
     this.guide?.figure.pose(this.guide.poses, at - this.guide.offset)
     this.poseAround(at)
     this.pointOut()
-    this.marks?.show(this.figure.world, this.foundAt(this.frame))
+    this.marks?.show(this.figure.world, this.plain ? [] : this.foundAt(this.frame))
     this.root.fromArray(this.figure.world.position, 0)
     this.space.localToWorld(this.root)
+    this.onPosed()
     this.draw()
   }
 
+  /** Called when the figure stands elsewhere: what hangs on its joints follows. */
+  onPosed: () => void = () => {}
+
   private poseAround(at: number): void {
-    const { poses, clip, around } = this
+    const { poses, clip } = this
     if (!poses || !clip) return
+    const around = this.plain ? { ...this.around, trails: false, ghosts: false } : this.around
     const joints = around.trails ? [...this.selected].slice(0, MOST_TRAILS) : []
     const first = Math.max(0, at - around.span)
     const last = Math.min(poses.frames - 1, at + around.span)
@@ -295,7 +320,7 @@ export class Stage {
 
   /** The direction of the hovered channel, at its joint. */
   private pointOut(): void {
-    const found = this.hovered()
+    const found = this.plain ? null : this.hovered()
     const world = this.figure?.world
     if (!found || !world || !this.clip) {
       this.arrow.hide()
@@ -331,49 +356,45 @@ export class Stage {
     return [...this.clip.joints.map((_, j) => this.joint(j)), ...tips]
   }
 
-  /** Frame the figure from where the camera looks. */
-  fit(): void {
-    if (!this.figure) return
-    const direction = this.camera.position.clone().sub(this.controls.target).normalize()
-    this.look(direction)
+  /** How a joint's axes lie in the scene; those of the skeleton's space for -1. */
+  turnOf(index: number): Quaternion {
+    const out = this.space.quaternion.clone()
+    if (index < 0 || !this.figure) return out
+    return out.multiply(new Quaternion().fromArray(this.figure.world.rotation, 4 * index))
   }
 
-  /** Look at the figure against a direction, from as near as shows all of it. */
-  look(direction: Vector3): void {
-    const points = this.points()
-    if (points.length === 0) return
-    const centre = new Box3().setFromPoints(points).getCenter(new Vector3())
-    const right = new Vector3().crossVectors(UP, direction).normalize()
-    const up = new Vector3().crossVectors(direction, right)
-    const tall = Math.tan((this.camera.fov * Math.PI) / 360) * FIT_TALL
-    const wide = tall * this.camera.aspect
-    let distance = 0.3
-    for (const point of points) {
-      const p = point.sub(centre)
-      const needed = Math.max(Math.abs(p.dot(up)) / tall, Math.abs(p.dot(right)) / wide)
-      distance = Math.max(distance, needed + p.dot(direction))
-    }
-    this.controls.target.copy(centre)
-    this.camera.position.copy(centre).addScaledVector(direction, distance)
-    this.controls.update()
+  /** A joint's rotation in the skeleton's space. */
+  worldRotation(index: number): [number, number, number, number] {
+    const all = this.figure!.world.rotation
+    return [all[4 * index]!, all[4 * index + 1]!, all[4 * index + 2]!, all[4 * index + 3]!]
+  }
+
+  /** Frame the figure from where the view looks. */
+  fit(): void {
+    this.eye.look(this.eye.direction, this.points())
+    this.references.stand(this.root)
     this.draw()
   }
 
   view(view: View): void {
-    if (view === 'front') this.look(new Vector3(0, 0.06, 1).normalize())
-    if (view === 'side') this.look(new Vector3(1, 0.06, 0).normalize())
-    if (view === 'top') this.look(new Vector3(0, 1, 0.001).normalize())
+    this.eye.view(view, this.points())
+    this.draw()
   }
 
-  /** The joint nearest to a point of the canvas, within reach of a hand, or -1. */
-  pick(x: number, y: number): number {
+  /** Look through a placed camera. */
+  through(camera: Placed): void {
+    this.eye.through(camera)
+    this.draw()
+  }
+
+  /** The joint nearest to a point of a view, within reach of a hand, or -1. */
+  pick(eye: Eye, x: number, y: number): number {
     if (!this.clip || !this.figure) return -1
-    const { clientWidth: w, clientHeight: h } = this.canvas
     let best = -1
     let nearest = PICK_PIXELS
     for (let j = 0; j < this.clip.joints.length; j++) {
-      const p = this.joint(j).project(this.camera)
-      const distance = Math.hypot(((p.x + 1) / 2) * w - x, ((1 - p.y) / 2) * h - y)
+      const [px, py] = eye.project(this.joint(j))
+      const distance = Math.hypot(px - x, py - y)
       if (distance < nearest) {
         nearest = distance
         best = j
@@ -385,9 +406,8 @@ export class Stage {
   /** Outlines stay about a pixel wide at any distance. */
   private keepLine(): void {
     if (!this.figure || !this.ghost || !this.clip || !this.poses) return
-    const distance = this.camera.position.distanceTo(this.controls.target)
-    const seen = 2 * distance * Math.tan((this.camera.fov * Math.PI) / 360)
-    const pixel = seen / Math.max(1, this.canvas.clientHeight)
+    const { camera, controls } = this.eyes[0]
+    const pixel = this.eyes[0].pixelAt(camera.position.distanceTo(controls.target))
     const line = (LINE_PIXELS * pixel) / this.clip.reading.metres_per_unit
     if (Math.abs(line / (this.figure.line || 1e-9) - 1) < 0.05) return
     for (const figure of [this.figure, this.ghost, ...this.ghosts]) figure.line = line
@@ -404,49 +424,66 @@ export class Stage {
       this.drawn++
       this.keepLine()
       if (this.smooth) this.sharpen(false)
-      this.renderer.render(this.scene, this.camera)
+      this.render()
       if (!this.software) return
       // While it moves pictures are rough and many; once it rests one is made with smooth edges.
       clearTimeout(this.resting)
       this.resting = setTimeout(() => {
         this.sharpen(true)
-        this.renderer.render(this.scene, this.camera)
+        this.render()
       }, REST)
     })
+  }
+
+  private render(): void {
+    const { clientWidth: width, clientHeight: height } = this.canvas
+    const each = width / this.seeing.length
+    this.renderer.setScissorTest(this.split)
+    this.seeing.forEach((eye, k) => {
+      this.renderer.setViewport(k * each, 0, each, height)
+      this.renderer.setScissor(k * each, 0, each, height)
+      this.face(eye)
+      this.renderer.render(this.scene, eye.camera)
+    })
+  }
+
+  private face(eye: Eye): void {
+    this.gizmo.fit(eye)
+    this.references.face(eye)
+  }
+
+  /** The figure at a frame as a picture of its own, seen as the first view sees it. */
+  picture(frame: number, width: number, height: number): HTMLCanvasElement {
+    const eye = this.eyes[0]
+    const [now, ratio] = [this.frame, this.renderer.getPixelRatio()]
+    const out = document.createElement('canvas')
+    out.width = width
+    out.height = height
+    const g = out.getContext('2d')!
+    g.fillStyle = token('paper')
+    g.fillRect(0, 0, width, height)
+    this.frame = frame
+    this.pose()
+    this.renderer.setPixelRatio(1)
+    // Twice as large and drawn smaller: smooth edges, whoever makes the picture.
+    this.renderer.setSize(2 * width, 2 * height, false)
+    this.renderer.setScissorTest(false)
+    this.renderer.setViewport(0, 0, 2 * width, 2 * height)
+    eye.camera.aspect = width / height
+    eye.camera.updateProjectionMatrix()
+    this.face(eye)
+    this.renderer.render(this.scene, eye.camera)
+    g.drawImage(this.canvas, 0, 0, width, height)
+    this.frame = now
+    this.renderer.setPixelRatio(ratio)
+    this.renderer.setSize(this.canvas.clientWidth, this.canvas.clientHeight, false)
+    eye.resize()
+    this.pose()
+    return out
   }
 
   private sharpen(smooth: boolean): void {
     this.smooth = smooth
     this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2) * (smooth ? 2 : 1))
   }
-}
-
-function ruledFloor(half: number, spacing: number): LineSegments {
-  const points: number[] = []
-  const colours: number[] = []
-  const thin = new Color(token('rule'))
-  const thick = new Color(token('rule-2'))
-  const paper = new Color(token('paper'))
-  const mixed = new Color()
-  for (let i = -half / spacing; i <= half / spacing; i++) {
-    const at = i * spacing
-    const colour = i % 2 === 0 ? thick : thin
-    // In pieces that fade into the paper, so that the floor has no edge.
-    for (let k = 0; k < FADE; k++) {
-      const ends = [k, k + 1].map((n) => -half + (2 * half * n) / FADE) as [number, number]
-      points.push(at, 0, ends[0], at, 0, ends[1], ends[0], 0, at, ends[1], 0, at)
-      for (const end of [ends[0], ends[1], ends[0], ends[1]]) {
-        const far = Math.min(1, Math.hypot(at, end) / half)
-        mixed.lerpColors(colour, paper, far)
-        colours.push(mixed.r, mixed.g, mixed.b)
-      }
-    }
-  }
-  const geometry = new BufferGeometry()
-  geometry.setAttribute('position', new Float32BufferAttribute(points, 3))
-  geometry.setAttribute('color', new Float32BufferAttribute(colours, 3))
-  const material = new LineBasicMaterial({ vertexColors: true, transparent: true, opacity: 0.7 })
-  const lines = new LineSegments(geometry, material)
-  lines.renderOrder = -1
-  return lines
 }

@@ -1,26 +1,32 @@
 /** The stage as a pane: canvas, what is shown, view buttons. */
-import { Maximize2 } from 'lucide-react'
-import { useEffect, useRef, useState } from 'react'
-import { FULL, toggleFull, useFullPane } from '../bench/fullPane'
+import { type MouseEvent, type PointerEvent, useEffect, useRef, useState } from 'react'
 import { selectJoints, shownChannels, useBench } from '../clip/bench'
 import { axisOf, channelKey, readoutUnit, splitKey, turns } from '../clip/curves'
 import { draft } from '../clip/draft'
 import { channelAxis, jointPose } from '../clip/local'
 import { frameBefore, usePins } from '../clip/pins'
 import type { Overrides } from '../clip/poses'
+import { onLive, posedJoints, usePosing } from '../clip/posing'
 import { transport } from '../clip/transport'
 import { useViewing } from '../clip/viewing'
-import { Button, Check, NumberInput, Popover, Toggle } from '../ui/controls'
 import { watchPane } from '../ui/pane'
-import { Stage, type View } from './Stage'
+import { PoseBar, UnkeyedBar } from './PoseBar'
+import { PosingHand } from './PosingHand'
+import { ReviewBar } from './ReviewBar'
+import { useReview } from './review'
+import { Stage } from './Stage'
+import { StageBar } from './StageBar'
 
 /** The one stage of the bench, for commands. */
 export const stageRef: { current: Stage | null } = { current: null }
+/** What poses joints on it, for Escape. */
+export const handRef: { current: PosingHand | null } = { current: null }
 
 /** Joints that are dragged, or played without a channel, from the curves that are here. */
 function overridesAt(frame: number): Overrides | undefined {
   const { ahead, muted } = draft
-  if (!ahead.size && !muted.size) return undefined
+  const posed = posedJoints(frame)
+  if (!ahead.size && !muted.size) return posed.size ? posed : undefined
   const { clip, curves } = useBench.getState()
   if (!clip) return undefined
   const start = transport.range[0]
@@ -37,6 +43,7 @@ function overridesAt(frame: number): Overrides | undefined {
     )
     if (pose) out.set(joint, pose)
   }
+  for (const [joint, pose] of posed) out.set(joint, pose)
   return out
 }
 
@@ -51,56 +58,11 @@ function keyTimes(): number[] {
   return [...times].sort((a, b) => a - b)
 }
 
-/** What is drawn about the figure: trails, ghosts, poses held. */
-function ShowMore() {
-  const view = useViewing()
-  const set = useViewing.setState
-  return (
-    <Popover trigger={<Button>Show</Button>}>
-      <div className="flex w-56 flex-col gap-1">
-        <Check on={view.trails} onChange={(trails) => set({ trails })}>
-          Trails of selected joints
-        </Check>
-        <Check on={view.ghosts} onChange={(ghosts) => set({ ghosts })}>
-          Ghost poses
-        </Check>
-        <Count label="before and after" value={view.span} onChange={(span) => set({ span })} />
-        <Count label="between ghosts" value={view.apart} onChange={(apart) => set({ apart })} />
-        <Check on={view.hold} onChange={(hold) => set({ hold })}>
-          Hold preview: pose to pose
-        </Check>
-      </div>
-    </Popover>
-  )
-}
-
-function Count({
-  label,
-  value,
-  onChange,
-}: {
-  label: string
-  value: number
-  onChange: (value: number) => void
-}) {
-  return (
-    <label className="flex items-center justify-between gap-2 text-ink-2">
-      {label}
-      <span className="flex items-center gap-1.5">
-        <NumberInput
-          label={`${label}, frames`}
-          value={value}
-          onCommit={(v) => onChange(Math.min(Math.max(Math.round(v), 1), 200))}
-        />
-        frames
-      </span>
-    </label>
-  )
-}
-
 export function StageView() {
   const canvas = useRef<HTMLCanvasElement>(null)
-  const [follow, setFollow] = useState(false)
+  const left = useRef<HTMLDivElement>(null)
+  const right = useRef<HTMLDivElement>(null)
+  const [hand, setHand] = useState<PosingHand | null>(null)
   const [trouble, setTrouble] = useState(false)
   const clip = useBench((s) => s.clip)
   const poses = useBench((s) => s.poses)
@@ -108,13 +70,13 @@ export function StageView() {
   const joints = useBench((s) => s.joints)
   const ghost = useBench((s) => s.ghost)
   const findings = useBench((s) => s.findings)
-  const full = useFullPane() === FULL.stage
-
+  const reviewing = useReview((s) => s.on)
+  const { on: posing, mode, axes, unkeyed } = usePosing()
   useEffect(() => {
     const element = canvas.current!
     let stage: Stage
     try {
-      stage = new Stage(element)
+      stage = new Stage(element, [left.current!, right.current!])
     } catch {
       setTrouble(true)
       return
@@ -123,16 +85,23 @@ export function StageView() {
     const toNow = () => stage.setFrame(transport.frame)
     const stop = watchPane(element, stage, toNow, () => stage.recolour())
     stage.overrides = overridesAt
-    const stopDraft = draft.subscribe(() => stage.refresh())
+    const own = new PosingHand(stage)
+    stage.onPosed = () => own.update()
+    setHand(own)
+    handRef.current = own
+    const stops = [draft.subscribe(() => stage.refresh()), onLive(() => stage.refresh())]
     return () => {
       stop()
-      stopDraft()
+      for (const end of stops) end()
+      own.dispose()
+      handRef.current = null
       stage.dispose()
       stageRef.current = null
     }
   }, [])
 
   const { trails, ghosts, span, apart, hold, hovered, guide, guidePoses } = useViewing()
+  const { split, follow, grid, post, person } = useViewing()
   const curves = useBench((s) => s.curves)
   const channels = useBench((s) => s.channels)
 
@@ -202,33 +171,60 @@ export function StageView() {
     })
   }, [clip, findings])
 
-  const toggleFollow = () => {
-    if (stageRef.current) stageRef.current.follow = !follow
-    setFollow(!follow)
-  }
+  useEffect(() => {
+    stageRef.current?.setSplit(split)
+  }, [split])
 
+  useEffect(() => {
+    if (stageRef.current) stageRef.current.follow = follow
+  }, [follow])
+
+  useEffect(() => {
+    const off = { grid, post: false, person: false }
+    stageRef.current?.setReferences(reviewing ? off : { grid, post, person })
+    stageRef.current?.setPlain(reviewing)
+  }, [grid, post, person, reviewing])
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the gizmo follows these
+  useEffect(() => {
+    stageRef.current?.refresh()
+  }, [posing, mode, axes, unkeyed, joints, curves])
+
+  const pick = (index: 0 | 1) => (e: MouseEvent<HTMLDivElement>) => {
+    const stage = stageRef.current
+    const [x, y] = pressed.current
+    if (!stage || reviewing || Math.hypot(e.clientX - x, e.clientY - y) > 4) return
+    const box = e.currentTarget.getBoundingClientRect()
+    const joint = stage.pick(stage.eyes[index], e.clientX - box.left, e.clientY - box.top)
+    if (joint < 0) return
+    const { joints: chosen } = useBench.getState()
+    selectJoints(e.shiftKey ? [...new Set([...chosen, joint])] : [joint])
+  }
   const pressed = useRef<[number, number]>([0, 0])
+  const pane = (index: 0 | 1) => ({
+    onPointerDown: (e: PointerEvent<HTMLDivElement>) => {
+      pressed.current = [e.clientX, e.clientY]
+    },
+    onClick: pick(index),
+  })
+  const open = unkeyed !== null && !reviewing
   return (
     <section
       aria-label="Stage"
-      className="relative min-h-0 min-w-0 flex-1 overflow-hidden bg-gradient-to-b from-raised to-paper"
+      className={`overflow-hidden bg-gradient-to-b from-raised to-paper ${reviewing ? 'fixed inset-0 z-40' : 'relative min-h-0 min-w-0 flex-1'} ${open ? 'outline outline-2 outline-signal -outline-offset-2' : ''}`}
     >
-      <canvas
-        ref={canvas}
-        data-testid="stage"
-        className="absolute inset-0 size-full"
-        onPointerDown={(e) => {
-          pressed.current = [e.clientX, e.clientY]
-        }}
-        onClick={(e) => {
-          const [x, y] = pressed.current
-          if (Math.hypot(e.clientX - x, e.clientY - y) > 4) return
-          const box = e.currentTarget.getBoundingClientRect()
-          const joint = stageRef.current?.pick(e.clientX - box.left, e.clientY - box.top) ?? -1
-          if (joint < 0) return
-          const { joints: chosen } = useBench.getState()
-          selectJoints(e.shiftKey ? [...new Set([...chosen, joint])] : [joint])
-        }}
+      <canvas ref={canvas} data-testid="stage" className="absolute inset-0 size-full" />
+      <div
+        ref={left}
+        data-testid="view-one"
+        className={`absolute inset-y-0 left-0 touch-none ${split && !reviewing ? 'w-1/2' : 'w-full'}`}
+        {...pane(0)}
+      />
+      <div
+        ref={right}
+        data-testid="view-two"
+        className={`absolute inset-y-0 right-0 w-1/2 touch-none border-rule-2 border-l ${split && !reviewing ? '' : 'hidden'}`}
+        {...pane(1)}
       />
       {trouble && (
         <p className="absolute inset-0 grid place-items-center p-6 text-center text-ink-2">
@@ -236,35 +232,25 @@ export function StageView() {
           work without it.
         </p>
       )}
-      {clip && (
-        <p className="pointer-events-none absolute top-2 left-3 text-ink-2">
-          {clip.skeleton} · {clip.joints.length} joints
-          {preview?.whole && ghost && <span className="text-ink-3"> · preview over before</span>}
-        </p>
+      {reviewing ? (
+        <ReviewBar />
+      ) : (
+        <>
+          {clip && (
+            <p className="pointer-events-none absolute top-2 left-3 truncate text-ink-2">
+              {clip.joints.length} joints
+              {preview?.whole && ghost && (
+                <span className="text-ink-3"> · preview over before</span>
+              )}
+            </p>
+          )}
+          <StageBar />
+          <div className="absolute inset-x-3 bottom-2 flex flex-wrap-reverse items-center gap-2">
+            {posing && <PoseBar hand={hand} />}
+            {unkeyed && <UnkeyedBar unkeyed={unkeyed} />}
+          </div>
+        </>
       )}
-      <div className="absolute top-2 right-3 flex gap-1.5">
-        {(['front', 'side', 'top'] as View[]).map((view) => (
-          <Button key={view} onClick={() => stageRef.current?.view(view)}>
-            {view[0]!.toUpperCase() + view.slice(1)}
-          </Button>
-        ))}
-        <Button onClick={() => stageRef.current?.fit()}>Frame figure</Button>
-        <Toggle on={follow} onClick={toggleFollow} data-command="follow">
-          Follow root
-        </Toggle>
-        <ShowMore />
-        <Toggle on={ghost} onClick={() => useBench.setState({ ghost: !ghost })}>
-          Before ghost
-        </Toggle>
-        <Toggle
-          on={full}
-          aria-label="Stage alone"
-          onClick={() => toggleFull('stage')}
-          className="px-1.5"
-        >
-          <Maximize2 size={12} />
-        </Toggle>
-      </div>
     </section>
   )
 }

@@ -9,6 +9,7 @@ import { useOpenCard } from '../operation/openCard'
 import { Panel } from '../Panel'
 import { fromBench, UNSCOPED } from './fromBench'
 import { KeysPart } from './KeysPart'
+import { PosePart } from './PosePart'
 import { TimePart } from './TimePart'
 
 const PARTS = [
@@ -20,13 +21,16 @@ const PARTS = [
 /** Loops are a matter of time. */
 const tabOf = (part: string): string => (part === 'loops' ? 'time' : part)
 
+/** What the stage and its part do by hand needs no card. */
+const BY_HAND = new Set(['key_pose', 'soft_offset'])
+
 function Cards({ part }: { part: string }) {
   const operations = useCatalogue((s) => s.operations)
   const findings = useBench((s) => s.findings)
   const stuck = countsOf(findings)['stuck key'] ?? 0
   // Clamping is an amount too, though it belongs to Calm.
   const clamp = part === 'amount' ? operations.filter((o) => o.name === 'clamp') : []
-  const here = [...operations.filter((o) => o.part === part), ...clamp]
+  const here = [...operations.filter((o) => o.part === part && !BY_HAND.has(o.name)), ...clamp]
   return (
     <div className="flex flex-col gap-1.5">
       {here.map((o) => (
@@ -64,7 +68,16 @@ export function ShapePanel() {
         tabs={[
           { name: 'keys', title: 'Keys', content: <KeysPart /> },
           { name: 'time', title: 'Time', content: <TimePart /> },
-          ...PARTS.map(([name, title]) => ({ name, title, content: <Cards part={name} /> })),
+          ...PARTS.map(([name, title]) => ({
+            name,
+            title,
+            content: (
+              <>
+                {name === 'pose' && <PosePart />}
+                <Cards part={name} />
+              </>
+            ),
+          })),
         ]}
       />
     </Panel>

@@ -1,0 +1,122 @@
+/** Posing on the stage: how the gizmo works, and above it what has been changed and is not keyed. */
+import { useEffect, useState, useSyncExternalStore } from 'react'
+import { setStep, useBench } from '../clip/bench'
+import { splitKey } from '../clip/curves'
+import {
+  denseOf,
+  keyPose,
+  offsetSoftly,
+  putBack,
+  setAuto,
+  type Unkeyed,
+  usePosing,
+} from '../clip/posing'
+import { transport } from '../clip/transport'
+import { Button, NumberInput, Toggle } from '../ui/controls'
+import type { PosingHand } from './PosingHand'
+
+export function PoseBar({ hand }: { hand: PosingHand | null }) {
+  const { mode, axes, auto } = usePosing()
+  const joints = useBench((s) => s.joints.length)
+  const [said, setSaid] = useState('')
+  useEffect(() => {
+    if (hand) hand.onReadout = setSaid
+  }, [hand])
+  const set = usePosing.setState
+  return (
+    <div className="flex items-center gap-1.5">
+      <fieldset className="flex gap-1" aria-label="What the gizmo does">
+        <Toggle on={mode === 'turn'} onClick={() => set({ mode: 'turn' })}>
+          Turn
+        </Toggle>
+        <Toggle on={mode === 'move'} onClick={() => set({ mode: 'move' })}>
+          Move
+        </Toggle>
+      </fieldset>
+      <fieldset className="ml-1.5 flex gap-1" aria-label="Axes of the gizmo">
+        <Toggle on={axes === 'local'} onClick={() => set({ axes: 'local' })}>
+          Own axes
+        </Toggle>
+        <Toggle on={axes === 'world'} onClick={() => set({ axes: 'world' })}>
+          World axes
+        </Toggle>
+      </fieldset>
+      <Toggle
+        on={auto}
+        className="ml-1.5"
+        title="Set a key as soon as a change is let go of"
+        onClick={() => setAuto(!auto)}
+      >
+        Auto key
+      </Toggle>
+      <span className="num ml-1.5 text-ink" data-testid="posing-readout">
+        {said || (joints ? '' : 'Pick a joint to pose it')}
+      </span>
+    </div>
+  )
+}
+
+/** An unkeyed change: said over the stage until it is keyed, led to softly or put back. */
+export function UnkeyedBar({ unkeyed }: { unkeyed: Unkeyed }) {
+  const frame = useSyncExternalStore(transport.subscribe, () => transport.frame)
+  const saving = useBench((s) => s.saving)
+  const radius = usePosing((s) => s.radius)
+  // Thinning makes keyed channels of dense ones: asked for anew with each state.
+  useBench((s) => s.curves)
+  const joints = new Set([...unkeyed.values.keys()].map((key) => splitKey(key).joint)).size
+  const dense = denseOf(unkeyed.values).length
+  const all = dense === unkeyed.values.size
+  return (
+    <section
+      aria-label="Unkeyed change"
+      className="ml-auto flex flex-wrap items-center gap-1.5 rounded-[4px] border-2 border-signal bg-raised px-2 py-1"
+    >
+      <b role="status">
+        Not keyed: {joints} {joints === 1 ? 'joint' : 'joints'} at frame {unkeyed.frame}
+      </b>
+      {frame !== unkeyed.frame && (
+        <Button
+          onClick={() => {
+            transport.pause()
+            transport.seek(unkeyed.frame)
+          }}
+        >
+          Go there
+        </Button>
+      )}
+      {dense > 0 && (
+        <span className="text-ink-2">
+          {all ? 'These channels have' : `${dense} channels have`} a value on every frame.
+        </span>
+      )}
+      {dense > 0 && (
+        <>
+          <Button onClick={() => setStep('thin')}>Thin first</Button>
+          <Button
+            disabled={saving}
+            kind={all ? 'primary' : 'plain'}
+            onClick={() => void offsetSoftly()}
+          >
+            Soft offset
+          </Button>
+          <label className="flex items-center gap-1 text-ink-2">
+            ±
+            <NumberInput
+              label="Frames over which the offset dies out"
+              value={radius}
+              className="w-12"
+              onCommit={(v) => usePosing.setState({ radius: Math.max(Math.round(v), 2) })}
+            />
+            frames
+          </label>
+        </>
+      )}
+      {!all && (
+        <Button kind="primary" disabled={saving} onClick={() => void keyPose()}>
+          Set keys
+        </Button>
+      )}
+      <Button onClick={putBack}>Put back</Button>
+    </section>
+  )
+}

@@ -1,0 +1,182 @@
+/** Joints turned and moved by the stage's gizmo: several together, each about itself. */
+import { useBench } from '../clip/bench'
+import { channelKey } from '../clip/curves'
+import { inverse, type JointPose, type Quat, rotate } from '../clip/local'
+import {
+  cancelPose,
+  commitPose,
+  mayPose,
+  poseNow,
+  showPose,
+  turnedJoint,
+  usePosing,
+  valueNow,
+  valuesFor,
+} from '../clip/posing'
+import { transport } from '../clip/transport'
+import type { Eye } from './Eye'
+import { AXES, type Axis, type GizmoPlace } from './Gizmo'
+import type { Stage } from './Stage'
+
+interface Grabbed {
+  axis: Axis
+  amount: (x: number, y: number) => number
+  joints: { joint: number; pose: JointPose; parent: Quat; values: ReadonlyMap<string, number> }[]
+}
+
+const SNAP = { turn: 5, move: 0.01 } // degrees, metres
+
+/** Axes that a joint can be turned about: all of them, or those of its single channels. */
+export function axesOf(joint: number, mode: 'turn' | 'move'): Axis[] {
+  const { channels } = useBench.getState().clip!.joints[joint]!
+  const kind = mode === 'turn' ? 'r' : 't'
+  return AXES.filter((axis) => channels.includes(kind + axis))
+}
+
+export class PosingHand {
+  onReadout: (text: string) => void = () => {}
+  private grabbed: Grabbed | null = null
+  private stops: (() => void)[] = []
+
+  constructor(private stage: Stage) {
+    for (const eye of stage.eyes) {
+      const down = (event: PointerEvent) => this.down(eye, event)
+      const move = (event: PointerEvent) => this.move(eye, event)
+      const up = () => this.up()
+      // Before the view's own controls: a press on the gizmo turns no view.
+      eye.element.addEventListener('pointerdown', down, { capture: true })
+      eye.element.addEventListener('pointermove', move)
+      eye.element.addEventListener('pointerup', up)
+      this.stops.push(() => {
+        eye.element.removeEventListener('pointerdown', down, { capture: true })
+        eye.element.removeEventListener('pointermove', move)
+        eye.element.removeEventListener('pointerup', up)
+      })
+    }
+  }
+
+  dispose(): void {
+    for (const stop of this.stops) stop()
+  }
+
+  get busy(): boolean {
+    return this.grabbed !== null
+  }
+
+  /** Where the gizmo stands now: at the first selected joint that it can do something to. */
+  place(): GizmoPlace | null {
+    const { on, mode, axes } = usePosing.getState()
+    const { clip, joints, preview } = useBench.getState()
+    if (!on || !clip || preview || transport.playing) return null
+    const joint = joints.find((j) => axesOf(j, mode).length)
+    if (joint === undefined) return null
+    const own = axesOf(joint, mode)
+    const alone = mode === 'turn' && own.length < 3
+    const frame = mode === 'move' ? clip.joints[joint]!.parent : joint
+    const turn = this.stage.turnOf(axes === 'world' && !alone ? -1 : frame)
+    return { at: this.stage.joint(joint), turn, axes: own, mode }
+  }
+
+  update(): void {
+    if (!this.grabbed) this.stage.gizmo.show(this.place())
+  }
+
+  private down(eye: Eye, event: PointerEvent): void {
+    const axis =
+      event.button === 0 ? this.stage.gizmo.pick(eye, event.offsetX, event.offsetY) : null
+    if (!axis) return
+    event.stopImmediatePropagation()
+    event.preventDefault()
+    if (!mayPose()) return
+    eye.element.setPointerCapture(event.pointerId)
+    this.grabbed = {
+      axis,
+      amount: this.stage.gizmo.begin(eye, axis, event.offsetX, event.offsetY),
+      joints: this.picked(),
+    }
+    this.stage.gizmo.hold(axis)
+  }
+
+  /** The selected joints as they stand, for what is done to all of them. */
+  private picked(): Grabbed['joints'] {
+    const { clip, joints } = useBench.getState()
+    const { mode } = usePosing.getState()
+    return joints.flatMap((joint) => {
+      const pose = axesOf(joint, mode).length ? poseNow(joint) : undefined
+      if (!clip || !pose) return []
+      const up = clip.joints[joint]!.parent
+      const values = new Map(
+        AXES.map((a) => [a, valueNow(channelKey(joint, `r${a}`)) ?? 0] as const),
+      )
+      const parent: Quat = up < 0 ? [0, 0, 0, 1] : this.stage.worldRotation(up)
+      return [{ joint, pose, parent, values }]
+    })
+  }
+
+  /** Turn or move the selected joints by a number, in degrees or metres. */
+  step(axis: Axis, amount: number): void {
+    if (amount && mayPose()) commitPose(by(this.picked(), axis, amount))
+  }
+
+  private move(eye: Eye, event: PointerEvent): void {
+    const { grabbed } = this
+    if (!grabbed) {
+      const over = this.stage.gizmo.pick(eye, event.offsetX, event.offsetY)
+      eye.element.style.cursor = over ? 'grab' : ''
+      return
+    }
+    const { mode } = usePosing.getState()
+    let amount = grabbed.amount(event.offsetX, event.offsetY)
+    if (event.shiftKey) amount = Math.round(amount / SNAP[mode]) * SNAP[mode]
+    showPose(by(grabbed.joints, grabbed.axis, amount))
+    const sign = amount < 0 ? '−' : '+'
+    const size = mode === 'turn' ? Math.abs(amount).toFixed(1) : (Math.abs(amount) * 100).toFixed(1)
+    const unit = mode === 'turn' ? '°' : ' cm'
+    this.onReadout(`${mode} ${grabbed.axis.toUpperCase()} ${sign}${size}${unit}`)
+  }
+
+  private up(): void {
+    if (!this.grabbed) return
+    this.release()
+    commitPose()
+  }
+
+  private release(): void {
+    this.grabbed = null
+    this.stage.gizmo.hold(null)
+    this.onReadout('')
+  }
+
+  /** Escape: what stood before the drag stands again. */
+  cancel(): boolean {
+    if (!this.grabbed) return false
+    this.release()
+    cancelPose()
+    return true
+  }
+}
+
+/** What joints' values become by an amount, in degrees or metres, from where they stood. */
+function by(joints: Grabbed['joints'], axis: Axis, amount: number): Map<string, number> {
+  const { mode, axes } = usePosing.getState()
+  const { clip } = useBench.getState()
+  const unit = AXES.map((a) => Number(a === axis))
+  const out = new Map<string, number>()
+  for (const { joint, pose, parent, values } of joints) {
+    const own = axesOf(joint, mode)
+    if (mode === 'turn' && own.length < 3) {
+      if (own.includes(axis)) out.set(channelKey(joint, `r${axis}`), values.get(axis)! + amount)
+      continue
+    }
+    let next: JointPose
+    if (mode === 'turn') next = turnedJoint(pose, unit, amount, axes === 'world' ? parent : null)
+    else {
+      const along = axes === 'world' ? rotate(inverse(parent), unit) : unit
+      const far = amount / clip!.reading.metres_per_unit
+      const translation = pose.translation.map((v, k) => v + far * along[k]!)
+      next = { ...pose, translation: translation as JointPose['translation'] }
+    }
+    for (const [key, value] of valuesFor(joint, next)) out.set(key, value)
+  }
+  return out
+}

@@ -1,0 +1,220 @@
+/** The stage's buttons: from where it is looked at, what is shown on it, posing and review. */
+import { Maximize2 } from 'lucide-react'
+import { answer, client } from '../api/client'
+import { FULL, toggleFull, useFullPane } from '../bench/fullPane'
+import { notify, useBench } from '../clip/bench'
+import { usePosing } from '../clip/posing'
+import { useViewing } from '../clip/viewing'
+import { Button, Check, NumberInput, Popover, Select, Toggle } from '../ui/controls'
+import type { Placed, View } from './Eye'
+import { review } from './review'
+import { stageRef } from './StageView'
+
+const TITLES: Record<View, string> = {
+  front: 'Front',
+  side: 'Side',
+  top: 'Top',
+  'three-quarter': '¾ view',
+}
+
+export function StageBar() {
+  const full = useFullPane() === FULL.stage
+  const split = useViewing((s) => s.split)
+  const posing = usePosing((s) => s.on)
+  return (
+    <div className="absolute top-2 right-3 flex gap-1.5">
+      {(Object.keys(TITLES) as View[]).map((view) => (
+        <Button key={view} onClick={() => stageRef.current?.view(view)}>
+          {TITLES[view]}
+        </Button>
+      ))}
+      <CameraMenu />
+      <Toggle on={split} onClick={() => useViewing.setState({ split: !split })}>
+        Split
+      </Toggle>
+      <Button onClick={() => stageRef.current?.fit()}>Frame figure</Button>
+      <ShowMenu />
+      <Toggle on={posing} onClick={() => usePosing.setState({ on: !posing })}>
+        Pose
+      </Toggle>
+      <Button onClick={() => review(true)}>Review</Button>
+      <Toggle
+        on={full}
+        aria-label="Stage alone"
+        onClick={() => toggleFull('stage')}
+        className="px-1.5"
+      >
+        <Maximize2 size={12} />
+      </Toggle>
+    </div>
+  )
+}
+
+/** Keep a placed camera with the clip, for all who open it. */
+async function place(camera: Placed): Promise<void> {
+  const { clip } = useBench.getState()
+  if (!clip) return
+  try {
+    const path = { clip_id: clip.id }
+    const kept = await answer(
+      client.PUT('/api/clips/{clip_id}/camera', { params: { path }, body: camera }),
+    )
+    const now = useBench.getState().clip
+    if (now?.id === kept.id) useBench.setState({ clip: { ...now, camera: kept.camera } })
+    if (kept.camera) stageRef.current?.through(kept.camera)
+  } catch (trouble) {
+    notify(trouble instanceof Error ? trouble.message : String(trouble))
+  }
+}
+
+function CameraMenu() {
+  const camera = useBench((s) => s.clip?.camera ?? null)
+  return (
+    <Popover trigger={<Button>Camera</Button>}>
+      <div className="flex w-72 flex-col gap-2">
+        {camera ? (
+          <>
+            <Button onClick={() => stageRef.current?.through(camera)}>
+              Look through the placed camera
+            </Button>
+            <Vector
+              name="position"
+              value={camera.position}
+              onCommit={(position) => void place({ ...camera, position })}
+            />
+            <Vector
+              name="target"
+              value={camera.target}
+              onCommit={(target) => void place({ ...camera, target })}
+            />
+            <label className="flex items-center justify-between gap-2 text-ink-2">
+              field of view, upright
+              <span className="flex items-center gap-1.5">
+                <NumberInput
+                  label="Field of view, degrees"
+                  value={camera.fov}
+                  onCommit={(fov) =>
+                    void place({ ...camera, fov: Math.min(Math.max(fov, 5), 120) })
+                  }
+                />
+                °
+              </span>
+            </label>
+          </>
+        ) : (
+          <p className="text-ink-2">
+            Turn the view to where the camera shall stand, then place it. It is kept with the clip.
+          </p>
+        )}
+        <Button
+          onClick={() => {
+            const eye = stageRef.current?.eye
+            if (eye) void place(eye.standing)
+          }}
+        >
+          Place it where this view stands
+        </Button>
+      </div>
+    </Popover>
+  )
+}
+
+function Vector({
+  name,
+  value,
+  onCommit,
+}: {
+  name: string
+  value: readonly number[]
+  onCommit: (value: number[]) => void
+}) {
+  return (
+    <div className="flex items-center justify-between gap-1 text-ink-2">
+      {name}
+      <span className="flex items-center gap-1">
+        {value.map((v, k) => (
+          <NumberInput
+            // biome-ignore lint/suspicious/noArrayIndexKey: an axis is its place
+            key={k}
+            label={`Camera ${name} ${'XYZ'[k]}, metres`}
+            value={v}
+            className="w-14"
+            onCommit={(typed) => onCommit(value.map((old, n) => (n === k ? typed : old)))}
+          />
+        ))}
+        m
+      </span>
+    </div>
+  )
+}
+
+const GRIDS = { '0': 'none', '0.1': '10 cm', '0.5': '50 cm', '1': '1 m' }
+
+/** What is drawn about the figure: trails, ghosts, poses held, what sizes are read by. */
+function ShowMenu() {
+  const view = useViewing()
+  const set = useViewing.setState
+  const ghost = useBench((s) => s.ghost)
+  return (
+    <Popover trigger={<Button>Show</Button>}>
+      <div className="flex w-56 flex-col gap-1">
+        <Check on={view.follow} onChange={(follow) => set({ follow })}>
+          Follow the root
+        </Check>
+        <Check on={ghost} onChange={(on) => useBench.setState({ ghost: on })}>
+          Before ghost of a preview
+        </Check>
+        <Check on={view.trails} onChange={(trails) => set({ trails })}>
+          Trails of selected joints
+        </Check>
+        <Check on={view.ghosts} onChange={(ghosts) => set({ ghosts })}>
+          Ghost poses
+        </Check>
+        <Count label="before and after" value={view.span} onChange={(span) => set({ span })} />
+        <Count label="between ghosts" value={view.apart} onChange={(apart) => set({ apart })} />
+        <Check on={view.hold} onChange={(hold) => set({ hold })}>
+          Hold preview: pose to pose
+        </Check>
+        <label className="mt-1 flex items-center justify-between gap-2 border-rule border-t pt-2 text-ink-2">
+          floor ruled
+          <Select
+            label="Between the floor's lines"
+            value={String(view.grid) as keyof typeof GRIDS}
+            options={GRIDS}
+            onChange={(grid) => set({ grid: Number(grid) })}
+          />
+        </label>
+        <Check on={view.post} onChange={(post) => set({ post })}>
+          Scale post, 2 m
+        </Check>
+        <Check on={view.person} onChange={(person) => set({ person })}>
+          A person’s outline, 1.75 m
+        </Check>
+      </div>
+    </Popover>
+  )
+}
+
+function Count({
+  label,
+  value,
+  onChange,
+}: {
+  label: string
+  value: number
+  onChange: (value: number) => void
+}) {
+  return (
+    <label className="flex items-center justify-between gap-2 text-ink-2">
+      {label}
+      <span className="flex items-center gap-1.5">
+        <NumberInput
+          label={`${label}, frames`}
+          value={value}
+          onCommit={(v) => onChange(Math.min(Math.max(Math.round(v), 1), 200))}
+        />
+        frames
+      </span>
+    </label>
+  )
+}

@@ -1,0 +1,149 @@
+/** Poses by hand, in numbers: values of the picked joint, turns of all picked ones, copies, keys. */
+import { useEffect, useReducer, useState, useSyncExternalStore } from 'react'
+import { useBench } from '../../clip/bench'
+import { channelKey, channelTitle } from '../../clip/curves'
+import { draft } from '../../clip/draft'
+import {
+  commitPose,
+  copyPose,
+  keyPart,
+  mayPose,
+  onLive,
+  pastePose,
+  setAuto,
+  usePosing,
+  valueNow,
+} from '../../clip/posing'
+import { transport } from '../../clip/transport'
+import { lengthUnit } from '../../sheet/names'
+import { AXES } from '../../stage/Gizmo'
+import { handRef } from '../../stage/StageView'
+import { Button, Check, NumberInput, Select, Toggle } from '../../ui/controls'
+
+/** Rendered anew while a pose is dragged. */
+function useLive(): void {
+  const [, again] = useReducer((n: number) => n + 1, 0)
+  useEffect(() => {
+    const stops = [onLive(again), draft.subscribe(again)]
+    return () => {
+      for (const stop of stops) stop()
+    }
+  }, [])
+}
+
+function Values({ joint }: { joint: number }) {
+  const clip = useBench((s) => s.clip)!
+  useBench((s) => s.curves)
+  usePosing((s) => s.unkeyed)
+  useSyncExternalStore(transport.subscribe, () => transport.frame)
+  useLive()
+  const { name, channels } = clip.joints[joint]!
+  return (
+    <div className="flex flex-col gap-1" data-testid="pose-values">
+      <span className="font-semibold">{name}</span>
+      {channels.map((channel) => {
+        const key = channelKey(joint, channel)
+        const value = valueNow(key)
+        return (
+          <label key={channel} className="flex items-center justify-between gap-2 text-ink-2">
+            {channelTitle(channel)}
+            <span className="flex items-center gap-1.5">
+              <NumberInput
+                label={`${name} ${channelTitle(channel)}`}
+                value={value ?? null}
+                digits={3}
+                className="w-24"
+                onCommit={(typed) => {
+                  if (mayPose()) commitPose(new Map([[key, typed]]))
+                }}
+              />
+              <span className="w-6">
+                {channel[0] === 'r' ? '°' : lengthUnit(clip.reading.metres_per_unit)}
+              </span>
+            </span>
+          </label>
+        )
+      })}
+    </div>
+  )
+}
+
+export function PosePart() {
+  const joints = useBench((s) => s.joints)
+  const body = useBench((s) => s.body)
+  const { mode, axes, auto } = usePosing()
+  const [group, setGroup] = useState('')
+  const set = usePosing.setState
+  const groups = Object.keys({ ...body?.groups, ...body?.own_groups })
+  return (
+    <section aria-label="Pose by hand" className="flex flex-col gap-2.5 border-rule border-b pb-3">
+      <Check on={auto} onChange={setAuto}>
+        Auto key: set keys as a change is let go of
+      </Check>
+      {joints.length === 0 ? (
+        <p className="text-ink-2">Pick a joint on the stage or in the list to pose it.</p>
+      ) : (
+        <>
+          <Values joint={joints[0]!} />
+          <div className="flex items-center gap-1">
+            <Toggle on={mode === 'turn'} onClick={() => set({ mode: 'turn' })}>
+              Turn
+            </Toggle>
+            <Toggle on={mode === 'move'} onClick={() => set({ mode: 'move' })}>
+              Move
+            </Toggle>
+            <span className="flex-1" />
+            <Toggle on={axes === 'local'} onClick={() => set({ axes: 'local' })}>
+              Own axes
+            </Toggle>
+            <Toggle on={axes === 'world'} onClick={() => set({ axes: 'world' })}>
+              World
+            </Toggle>
+          </div>
+          <div
+            className="flex items-center justify-between gap-1 text-ink-2"
+            title={`All ${joints.length} selected joints, each about itself`}
+          >
+            {mode} by
+            {AXES.map((axis) => (
+              <span key={axis} className="flex items-center gap-1">
+                <b className="num" style={{ color: `var(--${axis})` }}>
+                  {axis.toUpperCase()}
+                </b>
+                <NumberInput
+                  label={`${mode} by, ${axis.toUpperCase()}`}
+                  value={0}
+                  className="w-12"
+                  onCommit={(amount) =>
+                    handRef.current?.step(axis, mode === 'move' ? amount / 100 : amount)
+                  }
+                />
+              </span>
+            ))}
+            {mode === 'turn' ? '°' : 'cm'}
+          </div>
+        </>
+      )}
+      <div className="flex flex-wrap gap-1">
+        <Button disabled={!joints.length} onClick={copyPose}>
+          Copy pose
+        </Button>
+        <Button onClick={() => void pastePose(false)}>Paste</Button>
+        <Button onClick={() => void pastePose(true)}>Paste mirrored</Button>
+      </div>
+      <div className="flex items-center gap-1">
+        <Select
+          label="Part of the body to key"
+          value={group}
+          options={{
+            '': 'selected joints',
+            ...Object.fromEntries(groups.map((name) => [name, name])),
+          }}
+          onChange={setGroup}
+          className="min-w-0 flex-1"
+        />
+        <Button onClick={() => void keyPart(group || null)}>Key the pose</Button>
+      </div>
+    </section>
+  )
+}
