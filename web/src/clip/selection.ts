@@ -101,6 +101,8 @@ export function keysAsScope(
 /** What the selected keys have in common, for the fields that show it. */
 export interface Common {
   count: number
+  /** The earliest of their times. */
+  first: number
   time: number | null
   value: number | null
   handle: number | null
@@ -115,6 +117,7 @@ export interface Common {
 export function common(curves: ReadonlyMap<ChannelKey, Curve>, keys: Picked): Common {
   const out: Common = {
     count: 0,
+    first: Number.POSITIVE_INFINITY,
     time: null,
     value: null,
     handle: null,
@@ -131,6 +134,7 @@ export function common(curves: ReadonlyMap<ChannelKey, Curve>, keys: Picked): Co
     for (let k = 0; k < curve.id.length; k++) {
       if (!ids.has(Number(curve.id[k]))) continue
       const first = out.count === 0
+      out.first = Math.min(out.first, curve.time[k]!)
       for (const name of ['time', 'value', 'handle', 'segment', 'swings', 'decay'] as const) {
         const own = curve[name][k]!
         out[name] = first || out[name] === own ? own : null

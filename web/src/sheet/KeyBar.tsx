@@ -169,8 +169,8 @@ function KeyFields({ timing }: { timing: boolean }) {
           value={all.time}
           placeholder="several"
           onCommit={(time) => {
-            // On the timing sheet keys that stand at one time go there together.
-            if (timing && all.time !== null) commitSlide({ ...STILL, by: time - all.time })
+            // On the timing sheet keys keep their distances: the first one goes there.
+            if (timing) commitSlide({ ...STILL, by: Math.max(time, 0) - all.first })
             else commit(() => ({ time: Math.max(time, 0) }))
           }}
         />

@@ -2,7 +2,15 @@
 import { useSyncExternalStore } from 'react'
 import { useBench } from '../clip/bench'
 import { type ChannelKey, HANDLES, type KeyedCurve, SEGMENTS, turns } from '../clip/curves'
-import { commitEdits, editSelected, reachable, workedOn } from '../clip/hand'
+import {
+  commitEdits,
+  commitSlide,
+  editSelected,
+  reachable,
+  roomToMove,
+  STILL,
+  workedOn,
+} from '../clip/hand'
 import {
   addKeys,
   clearKeys,
@@ -75,7 +83,12 @@ export function walkChannels(direction: -1 | 1): void {
 
 /** Selected keys a little earlier or later, lower or higher. */
 export function nudge(frames: number, steps: number): void {
-  const { step, follows } = useViewing.getState()
+  const { step, follows, timing } = useViewing.getState()
+  if (timing && frames) {
+    const [low, high] = roomToMove()
+    commitSlide({ ...STILL, by: Math.min(Math.max(frames, low), high) })
+    return
+  }
   const by = step > 0 ? step : NUDGE
   const edits = editSelected((curve, k) => ({
     ...(frames ? { time: Math.max(curve.time[k]! + frames, 0) } : {}),

@@ -10,7 +10,9 @@ export type Placed = Schemas['CameraIO']
 const UP = new Vector3(0, 1, 0)
 const FOV = 32
 /** Share of the pane that a framed figure may take: the top has buttons over it. */
-const FIT_TALL = 0.8
+const FIT_TALL = 0.74
+/** Pixels by which it is framed below the middle: the buttons' half. */
+const LOWER = 14
 
 const DIRECTIONS: Record<View, [number, number, number]> = {
   front: [0, 0.06, 1],
@@ -76,8 +78,9 @@ export class Eye {
       const needed = Math.max(Math.abs(p.dot(up)) / tall, Math.abs(p.dot(right)) / wide)
       distance = Math.max(distance, needed + p.dot(direction))
     }
-    this.controls.target.copy(centre)
-    this.camera.position.copy(centre).addScaledVector(direction, distance)
+    const raised = centre.addScaledVector(up, LOWER * this.pixelAt(distance))
+    this.controls.target.copy(raised)
+    this.camera.position.copy(raised).addScaledVector(direction, distance)
     this.controls.update()
   }
 

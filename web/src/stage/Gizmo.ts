@@ -1,16 +1,17 @@
 /** What a joint is turned and moved by: a ring an axis, or an arrow, each with its letter. Its own
  * pointer arithmetic; three.js only draws it. */
 import {
-  BufferGeometry,
   CanvasTexture,
-  Float32BufferAttribute,
+  CylinderGeometry,
   Group,
-  Line,
-  LineBasicMaterial,
+  Mesh,
+  MeshBasicMaterial,
   type Object3D,
   type Quaternion,
   Sprite,
   SpriteMaterial,
+  SRGBColorSpace,
+  TorusGeometry,
   Vector3,
 } from 'three'
 import { token } from '../ui/theme'
@@ -19,7 +20,8 @@ import type { Eye } from './Eye'
 export type Axis = 'x' | 'y' | 'z'
 export const AXES: readonly Axis[] = ['x', 'y', 'z']
 
-const RADIUS = 58 // pixels
+/** Pixels, and the most of the stage's height. */
+const [RADIUS, SHARE] = [58, 0.19]
 const NEAR = 9 // pixels
 const STEPS = 72
 /** Half of a line's width, as a share of the radius. */
@@ -160,8 +162,10 @@ export class Gizmo {
     if (this.place) this.group.scale.setScalar(this.radius(eye))
   }
 
+  private pixels = (eye: Eye): number => Math.min(RADIUS, SHARE * eye.size[1])
+
   private radius(eye: Eye): number {
-    return RADIUS * eye.pixelAt(eye.camera.position.distanceTo(this.group.position))
+    return this.pixels(eye) * eye.pixelAt(eye.camera.position.distanceTo(this.group.position))
   }
 
   /** The axis under a pixel. */
@@ -190,6 +194,18 @@ export class Gizmo {
     return shape(axis, mode).map((p) =>
       eye.project(p.applyQuaternion(turn).multiplyScalar(radius).add(at)),
     )
+  }
+
+  /** The axes' letters in pixels of a view: `x:10,20 y:30,40`; empty where it is not out. */
+  told(eye: Eye): string {
+    const { place } = this
+    if (!place) return ''
+    return place.axes
+      .map((axis) => {
+        const [x, y] = this.points(axis, place, eye)[place.mode === 'move' ? 1 : 9]!
+        return `${axis}:${x.toFixed(1)},${y.toFixed(1)}`
+      })
+      .join(' ')
   }
 
   /** Where an axis points, in metres' space. */
@@ -222,7 +238,7 @@ export class Gizmo {
       const size = Math.hypot(ax - cx, ay - cy) || 1
       const [dx, dy] = [-(ay - cy) / size, (ax - cx) / size]
       return (px: number, py: number) =>
-        (((px - x) * dx + (py - y) * dy) / RADIUS) * (180 / Math.PI)
+        (((px - x) * dx + (py - y) * dy) / this.pixels(eye)) * (180 / Math.PI)
     }
     const angle = (px: number, py: number) => {
       const hit = onPlane(at, normal, eye.ray(px, py))

@@ -10,7 +10,7 @@ import {
   Sprite,
   SpriteMaterial,
   SRGBColorSpace,
-  type Vector3,
+  Vector3,
 } from 'three'
 import { token } from '../ui/theme'
 import type { Eye } from './Eye'
@@ -140,6 +140,12 @@ export class References {
     this.person.position.set(at.x + 1.1, 0, at.z)
   }
 
+  /** Their ends, for a view to hold them as well. */
+  points(): Vector3[] {
+    const { post, person } = this.shown
+    return [...(post ? ends(this.post, POST) : []), ...(person ? ends(this.person, PERSON) : [])]
+  }
+
   /** A flat outline and its words are turned to whoever looks. */
   face(eye: Eye): void {
     const { x, z } = eye.camera.position
@@ -177,6 +183,11 @@ export class References {
     this.person.add(label)
   }
 }
+
+const ends = ({ position: { x, z } }: Group, height: number): Vector3[] => [
+  new Vector3(x, 0, z),
+  new Vector3(x, height, z),
+]
 
 function ruledFloor(spacing: number): LineSegments {
   const points: number[] = []

@@ -353,7 +353,8 @@ export class Stage {
           .add(new Vector3().fromArray(position, 3 * end.parent)),
       ),
     )
-    return [...this.clip.joints.map((_, j) => this.joint(j)), ...tips]
+    const shown = this.references.points()
+    return [...this.clip.joints.map((_, j) => this.joint(j)), ...tips, ...shown]
   }
 
   /** How a joint's axes lie in the scene; those of the skeleton's space for -1. */
@@ -371,8 +372,8 @@ export class Stage {
 
   /** Frame the figure from where the view looks. */
   fit(): void {
-    this.eye.look(this.eye.direction, this.points())
     this.references.stand(this.root)
+    this.eye.look(this.eye.direction, this.points())
     this.draw()
   }
 
@@ -444,6 +445,8 @@ export class Stage {
       this.renderer.setScissor(k * each, 0, each, height)
       this.face(eye)
       this.renderer.render(this.scene, eye.camera)
+      // Where the gizmo is, for whoever drives the page without seeing it.
+      eye.element.dataset.gizmo = this.gizmo.told(eye)
     })
   }
 

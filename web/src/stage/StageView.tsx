@@ -182,6 +182,7 @@ export function StageView() {
   useEffect(() => {
     const off = { grid, post: false, person: false }
     stageRef.current?.setReferences(reviewing ? off : { grid, post, person })
+    if (!reviewing && (post || person)) stageRef.current?.fit()
     stageRef.current?.setPlain(reviewing)
   }, [grid, post, person, reviewing])
 
@@ -245,7 +246,7 @@ export function StageView() {
             </p>
           )}
           <StageBar />
-          <div className="absolute inset-x-3 bottom-2 flex flex-wrap-reverse items-center gap-2">
+          <div className="pointer-events-none absolute inset-x-3 bottom-2 flex flex-wrap-reverse items-center gap-2 *:pointer-events-auto">
             {posing && <PoseBar hand={hand} />}
             {unkeyed && <UnkeyedBar unkeyed={unkeyed} />}
           </div>
