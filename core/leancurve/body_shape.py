@@ -228,7 +228,7 @@ class _Reader:
             if self.out[joint][0] or parent < 0 or self.skeleton.children[joint]:
                 continue
             limb = self.out[parent][0]
-            if limb.split()[-1] not in ("arm", "forearm", "thigh", "shin"):
+            if not limb.endswith(("arm", "forearm", "thigh", "shin")):
                 continue
             following = [c for c in self.skeleton.children[parent] if self.out[c][0]]
             for other in following:

@@ -17,6 +17,7 @@ from leancurve.demo import TAKES
 from leancurve.formats.bvh import write_bvh
 from playwright.sync_api import Page
 
+from tests.bench import timing_bench
 from tests.bench.tables import Table
 from tests.e2e.application import Application
 from tests.e2e.conftest import open_take, sign_in
@@ -33,6 +34,8 @@ def run() -> list[Table]:
         preview(page, table)
         panning(page, table)
         dragging(page, table)
+        timing_bench.sheet(page, table)
+        timing_bench.pins(page, table)
         page.close()
         edits(application, table)
     return [table]

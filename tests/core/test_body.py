@@ -149,3 +149,15 @@ def test_lever_arms_reach_the_farthest_tip() -> None:
     # Palm 3 + middle finger 6.2, 4.4, 2.7 and tip 2.2 centimetres along the hand, 0.6 to the side.
     assert arms[hand] == pytest.approx(np.hypot(3 + 6.2 + 4.4 + 2.7 + 2.2, 0.6), abs=1e-9)
     assert arms[suit.index("LeftShin")] > arms[suit.index("LeftFoot")]
+
+
+def test_a_skeleton_that_is_no_body_is_read_without_complaint() -> None:
+    """Ten chains from one root: a bundle of ropes, say. Nothing is certain, nothing fails."""
+    parents = [-1] + [0 if j % 7 == 1 else j - 1 for j in range(1, 70)]
+    offsets = [(0.0, 90.0, 0.0)] + [
+        (8.0 * (j // 7 - 5), 4.0, 0.0) if p == 0 else (0.0, 9.0, 0.0)
+        for j, p in enumerate(parents[1:], start=1)
+    ]
+    names = tuple(f"Rope{j:02}" for j in range(70))
+    body = body_of(Skeleton(names, tuple(parents), tuple(offsets)))
+    assert len(body.joints) == 70

@@ -41,11 +41,28 @@ def test_axe_finds_nothing_serious_on_any_screen(page: Page, browser: Browser, t
     for tab in ("Amount", "Spacing", "Time", "Pose"):
         page.get_by_role("tab", name=tab).click()
         assert serious(page) == [], tab
-    for menu in ("Traces", "Marks", "Show"):
+    page.keyboard.press("j")
+    field = page.get_by_label("turn by, Y")
+    field.fill("20")
+    field.press("Enter")
+    page.get_by_role("region", name="Unkeyed change").wait_for()
+    assert serious(page) == [], "an unkeyed change"
+    page.get_by_role("button", name="Put back").click()
+    for menu in ("Traces", "Marks", "Show", "Camera"):
         page.get_by_role("button", name=menu, exact=True).click()
         page.wait_for_timeout(200)
         assert serious(page) == [], menu
         page.keyboard.press("Escape")
+    page.keyboard.press("z")
+    page.get_by_role("button", name="Open all").click()
+    assert serious(page) == [], "timing sheet"
+    page.keyboard.press("Control+a")
+    assert serious(page) == [], "timing sheet with keys selected"
+    page.keyboard.press("z")
+    page.keyboard.press("Shift+Space")
+    page.get_by_role("region", name="Review").wait_for()
+    assert serious(page) == [], "review"
+    page.keyboard.press("Escape")
     for key, name in (("Control+k", "Commands"), ("?", "Keys")):
         page.keyboard.press(key)
         page.get_by_role("dialog", name=name).wait_for()

@@ -83,7 +83,7 @@ class InsertFrames(Operation[InsertFramesParams]):
     """
 
     name = "insert_frames"
-    title = "Insert frames"
+    title = "Insert frames, hold"
     step = "shape"
     part = "time"
     retimes = True

@@ -58,6 +58,18 @@ export function only(curve: KeyedCurve, kept: (k: number) => boolean): KeyedCurv
   return out
 }
 
+const numbered = new WeakMap<BigInt64Array, Float64Array>()
+
+/** A curve's key ids as numbers, made once a column. */
+export function idsOf(curve: KeyedCurve): Float64Array {
+  let found = numbered.get(curve.id)
+  if (!found) {
+    found = Float64Array.from(curve.id, Number)
+    numbered.set(curve.id, found)
+  }
+  return found
+}
+
 const heard = new WeakMap<KeyedCurve, KeyedCurve>()
 
 /** The curve without its muted keys: what is evaluated. */

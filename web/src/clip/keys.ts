@@ -7,6 +7,7 @@ import {
   type ExtendName,
   HANDLES,
   type HandleName,
+  idsOf,
   type KeyedCurve,
   MUTED,
   only,
@@ -80,14 +81,14 @@ function flowingSlope(c: KeyedCurve, k: number): number {
 
 /** Slopes of keys as their handle kinds ask; in place. Muted keys are nobody's neighbours. */
 export function settleAt(curve: KeyedCurve, keys: Iterable<number>): void {
+  if (!curve.flags.some((flags) => flags & MUTED)) {
+    settleHeard(curve, keys)
+    return
+  }
   const at: number[] = []
   curve.flags.forEach((flags, k) => {
     if (!(flags & MUTED)) at.push(k)
   })
-  if (at.length === curve.time.length) {
-    settleHeard(curve, keys)
-    return
-  }
   const near = new Set<number>()
   for (const k of keys) {
     const right = at.findIndex((own) => own >= k)
@@ -122,20 +123,25 @@ function settleHeard(curve: KeyedCurve, keys: Iterable<number>): void {
 
 /** Slopes of touched keys, and of those beside them: theirs may follow. */
 function settle(curve: KeyedCurve, touched: readonly number[]): void {
-  settleAt(curve, new Set(touched.flatMap((k) => [k - 1, k, k + 1])))
+  const near = new Uint8Array(curve.time.length)
+  for (const k of touched) {
+    if (k > 0) near[k - 1] = 1
+    near[k] = 1
+    if (k + 1 < near.length) near[k + 1] = 1
+  }
+  const list: number[] = []
+  for (let k = 0; k < near.length; k++) if (near[k]) list.push(k)
+  settleAt(curve, list)
 }
 
 /** A key's index by its id, -1 where it is not there. */
 export function indexOf(curve: KeyedCurve, id: number): number {
-  for (let k = 0; k < curve.id.length; k++) if (Number(curve.id[k]) === id) return k
-  return -1
+  return idsOf(curve).indexOf(id)
 }
 
 /** An id that no key of the curve has. */
 export function freshId(curve: KeyedCurve): number {
-  let most = -1
-  for (const id of curve.id) most = Math.max(most, Number(id))
-  return most + 1
+  return idsOf(curve).reduce((most, id) => Math.max(most, id), -1) + 1
 }
 
 /** The curve with edits made in turn: the core's `edited_curve`. */
@@ -285,6 +291,7 @@ export function carried(
   time: Float64Array,
   moved: ReadonlySet<number>,
 ): Float64Array {
+  if (!curve.flags.some((flags) => flags & RIDING)) return time
   const out = time.slice()
   const stays = (k: number) => !rides(curve, k) || moved.has(k)
   let a = 0
@@ -311,70 +318,91 @@ export interface Slide {
   copies: boolean
 }
 
-function slidTime(time: number, { by, factor, about, whole_frames }: Slide): number {
-  const late = about + (time - about) * factor + by
-  return whole_frames && (factor !== 1 || by !== Math.round(by)) ? Math.floor(late + 0.5) : late
+/** Where times come to lie. */
+function slidTimes(times: Float64Array, inside: Uint8Array, slide: Slide): Float64Array {
+  const { by, factor, about, whole_frames } = slide
+  const round = whole_frames && (factor !== 1 || by !== Math.round(by))
+  const out = times.slice()
+  for (let k = 0; k < out.length; k++) {
+    if (!inside[k]) continue
+    const late = about + (times[k]! - about) * factor + by
+    out[k] = round ? Math.floor(late + 0.5) : late
+  }
+  return out
 }
 
 /** The curve with keys moved in time, shapes kept: the core's `slid`. Null where keys would meet
  * or pass others. */
 export function slid(curve: KeyedCurve, ids: ReadonlySet<number>, slide: Slide): KeyedCurve | null {
-  const inside = [...curve.id].map((id) => ids.has(Number(id)))
-  const late = curve.time.map((t, k) => (inside[k] ? slidTime(t, slide) : t))
-  if (late.some((t, k) => inside[k] && t < 0)) return null
+  const inside = maskOf(curve, ids)
+  const late = slidTimes(curve.time, inside, slide)
+  if (late[0]! < 0 || late.some((t) => t < 0)) return null
   if (slide.copies) return withCopies(curve, inside, late)
   const moved = new Set<number>()
-  for (let k = 0; k < late.length; k++)
-    if (inside[k] && !carriedAlong(curve, inside, k)) moved.add(k)
-  const time = carried(curve, late, new Set([...moved].filter((k) => late[k] !== curve.time[k])))
-  for (let k = 0; k + 1 < time.length; k++) if (time[k]! >= time[k + 1]!) return null
-  const out = copied(curve)
-  out.time = time
-  steepen(curve, out)
+  if (curve.flags.some((flags) => flags & RIDING))
+    for (let k = 0; k < late.length; k++)
+      if (late[k] !== curve.time[k] && !carriedAlong(curve, inside, k)) moved.add(k)
+  const time = carried(curve, late, moved)
   const touched: number[] = []
-  time.forEach((t, k) => {
-    if (t !== curve.time[k]) touched.push(k)
-  })
+  for (let k = 0; k < time.length; k++) {
+    if (k && time[k - 1]! >= time[k]!) return null
+    if (time[k] !== curve.time[k]) touched.push(k)
+  }
+  // Times and slopes are its own; what does not change it shares with the curve that it is of.
+  const out = { ...curve, time }
+  out.slope_in = curve.slope_in.slice()
+  out.slope_out = curve.slope_out.slice()
+  steepen(curve, out)
   settle(out, touched)
   return out
 }
 
+const masks = new WeakMap<ReadonlySet<number>, { ids: Float64Array; mask: Uint8Array }>()
+
+/** Which of a curve's keys have one of these ids: made once for a selection. */
+export function maskOf(curve: KeyedCurve, ids: ReadonlySet<number>): Uint8Array {
+  const own = idsOf(curve)
+  const found = masks.get(ids)
+  if (found?.ids === own) return found.mask
+  const mask = Uint8Array.from(own, (id) => Number(ids.has(id)))
+  masks.set(ids, { ids: own, mask })
+  return mask
+}
+
 /** A riding key both of whose neighbours are moved goes with them. */
-function carriedAlong(curve: KeyedCurve, inside: readonly boolean[], k: number): boolean {
+function carriedAlong(curve: KeyedCurve, inside: Uint8Array, k: number): boolean {
   if (!rides(curve, k)) return false
   let [a, b] = [k - 1, k + 1]
   while (rides(curve, a)) a--
   while (rides(curve, b)) b++
-  return inside[a]! && inside[b]!
+  return Boolean(inside[a] && inside[b])
 }
 
 /** Slopes of keys at other times, so that free handles keep the shape they had; in place. */
 function steepen(before: KeyedCurve, out: KeyedCurve): void {
-  const at: number[] = []
-  before.flags.forEach((flags, k) => {
-    if (!(flags & MUTED)) at.push(k)
-  })
-  at.forEach((k, n) => {
-    const [a, b] = [at[n - 1], at[n + 1]]
-    const ratio = (from: number, to: number) =>
-      (before.time[to]! - before.time[from]!) / (out.time[to]! - out.time[from]!)
-    const left = a === undefined ? 1 : ratio(a, k)
-    const right = b === undefined ? 1 : ratio(k, b)
-    const across = a === undefined ? right : b === undefined ? left : ratio(a, b)
+  const { time, flags } = before
+  let last = -1
+  for (let k = 0; k < time.length; k++) {
+    if (flags[k]! & MUTED) continue
+    let next = k + 1
+    while (next < time.length && flags[next]! & MUTED) next++
+    const first = last < 0
+    const end = next === time.length
+    const left = first ? 1 : (time[k]! - time[last]!) / (out.time[k]! - out.time[last]!)
+    const right = end ? 1 : (time[next]! - time[k]!) / (out.time[next]! - out.time[k]!)
+    let across = first ? right : left
+    if (!first && !end) across = (time[next]! - time[last]!) / (out.time[next]! - out.time[last]!)
     const joined = before.slope_in[k] === before.slope_out[k]
     out.slope_in[k] = before.slope_in[k]! * (joined ? across : left)
     out.slope_out[k] = before.slope_out[k]! * (joined ? across : right)
-  })
+    last = k
+  }
 }
 
 /** Copies of keys at their new times, in the place of those that stand there. */
-function withCopies(
-  curve: KeyedCurve,
-  inside: readonly boolean[],
-  late: Float64Array,
-): KeyedCurve | null {
-  const copies = only(curve, (k) => inside[k]!)
-  copies.time = late.filter((_, k) => inside[k]!)
+function withCopies(curve: KeyedCurve, inside: Uint8Array, late: Float64Array): KeyedCurve | null {
+  const copies = only(curve, (k) => inside[k] === 1)
+  copies.time = late.filter((_, k) => inside[k])
   const first = freshId(curve)
   copies.id = copies.id.map((_, n) => BigInt(first + n))
   for (let n = 0; n + 1 < copies.time.length; n++)

@@ -95,6 +95,9 @@ useBench.subscribe(({ clip }, { clip: before }) => {
   set({ unkeyed: kept && { frame: kept.frame, values: new Map(kept.values) } })
 })
 
+/** What is not keyed: what is being dragged, or what has been let go of. */
+export const unkeyedNow = (): Unkeyed | null => live ?? get().unkeyed
+
 /** Values that are shown at a frame in the place of the curves'. */
 function shownAt(frame: number): Values | null {
   if (live?.frame === frame) return live.values

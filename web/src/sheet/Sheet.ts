@@ -1,6 +1,7 @@
 /** The curve sheet: owns its two canvases, its view and its pointer state; React mounts it. */
 import { axisOf, type ChannelKey, type Curve, readoutUnit, valueAt } from '../clip/curves'
 import { draft } from '../clip/draft'
+import { onLive, unkeyedNow, usePosing } from '../clip/posing'
 import { countKeys, keysWhere, useSelection } from '../clip/selection'
 import { transport } from '../clip/transport'
 import { token } from '../ui/theme'
@@ -92,6 +93,8 @@ export class Sheet {
       draft.subscribe(again),
       useSelection.subscribe(again),
       useBrush.subscribe(() => this.draw()),
+      usePosing.subscribe(() => this.draw()),
+      onLive(() => this.draw()),
     ]
   }
 
@@ -555,6 +558,7 @@ export class Sheet {
       g.lineTo(x, h - RULER - 2)
       g.fill()
     }
+    this.unkeyed(g)
     const area = this.brush ? null : this.scaleBox()
     if (area) paintScaleBox(g, area, this.pivot())
     const { pointer } = this
@@ -568,6 +572,22 @@ export class Sheet {
       g.setLineDash([])
     }
     this.readout(g)
+  }
+
+  /** What has been posed on the stage and is not keyed: an open mark where its key would be. */
+  private unkeyed(g: CanvasRenderingContext2D): void {
+    const found = unkeyedNow()
+    if (!found) return
+    const places = this.places()
+    g.strokeStyle = token('signal')
+    g.lineWidth = 2
+    for (const [key, value] of found.values) {
+      if (!places.channels.includes(key)) continue
+      const { view, box } = placeOf(places, this.box, key)
+      g.beginPath()
+      g.arc(timeToX(view, box, found.frame), valueToY(view, box, value), 5, 0, 7)
+      g.stroke()
+    }
   }
 
   private readout(g: CanvasRenderingContext2D): void {

@@ -18,6 +18,7 @@ const LINE_PIXELS = 1.3
 const [BEFORE, AROUND, BESIDE] = [0.4, 0.2, 0.6]
 const NOBODY: ReadonlySet<number> = new Set()
 const REST = 180 // ms
+const SELDOM = 40 // ms
 const MOST_TRAILS = 6
 const MOST_GHOSTS = 4
 
@@ -255,8 +256,12 @@ export class Stage {
 
   /** Something that the pose is made of has changed. */
   refresh(): void {
-    this.pose()
+    this.unposed = true
+    this.draw()
   }
+
+  /** The figure stands where it stood: it is posed with the next picture. */
+  private unposed = false
 
   /** Mark joints where something is found: asked for at each frame shown. */
   setFindings(foundAt: (frame: number) => readonly number[]): void {
@@ -273,6 +278,7 @@ export class Stage {
   }
 
   private pose(): void {
+    this.unposed = false
     if (!this.poses || !this.figure) return
     const at = this.frameShown(this.frame)
     this.figure.pose(this.poses, at, this.overrides(at))
@@ -420,9 +426,16 @@ export class Stage {
   draw = (): void => {
     if (this.asked) return
     this.asked = true
-    requestAnimationFrame(() => {
+    const picture = (now: number) => {
+      // Where pictures are made by the processor, many dragged keys go before many pictures.
+      if (this.software && this.heavy() && now - this.last < SELDOM) {
+        requestAnimationFrame(picture)
+        return
+      }
       this.asked = false
+      this.last = now
       this.drawn++
+      if (this.unposed) this.pose()
       this.keepLine()
       if (this.smooth) this.sharpen(false)
       this.render()
@@ -433,8 +446,13 @@ export class Stage {
         this.sharpen(true)
         this.render()
       }, REST)
-    })
+    }
+    requestAnimationFrame(picture)
   }
+
+  /** Whether so much is dragged elsewhere that pictures here may be fewer. */
+  heavy: () => boolean = () => false
+  private last = 0
 
   private render(): void {
     const { clientWidth: width, clientHeight: height } = this.canvas

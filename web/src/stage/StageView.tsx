@@ -17,6 +17,9 @@ import { useReview } from './review'
 import { Stage } from './Stage'
 import { StageBar } from './StageBar'
 
+/** Channels dragged at once from which the stage draws fewer pictures. */
+const MANY = 40
+
 /** The one stage of the bench, for commands. */
 export const stageRef: { current: Stage | null } = { current: null }
 /** What poses joints on it, for Escape. */
@@ -85,6 +88,7 @@ export function StageView() {
     const toNow = () => stage.setFrame(transport.frame)
     const stop = watchPane(element, stage, toNow, () => stage.recolour())
     stage.overrides = overridesAt
+    stage.heavy = () => draft.curves.size > MANY
     const own = new PosingHand(stage)
     stage.onPosed = () => own.update()
     setHand(own)

@@ -3,7 +3,7 @@
 import { useBench } from '../clip/bench'
 import { draft } from '../clip/draft'
 import { commitSlide, roomToMove, STILL, showSlide, workedOn } from '../clip/hand'
-import type { Slide } from '../clip/keys'
+import { maskOf, type Slide } from '../clip/keys'
 import { clearKeys, keysWhere, selectKeys, useSelection } from '../clip/selection'
 import { transport } from '../clip/transport'
 import { EDGE, type LaneHand, type Scale } from './laneHand'
@@ -29,8 +29,9 @@ export class KeysHand implements LaneHand {
     for (const [key, ids] of keys) {
       const curve = draft.curves.get(key) ?? curves.get(key)
       if (curve?.kind !== 'keyed') continue
+      const picked = maskOf(curve, ids)
       curve.time.forEach((t, k) => {
-        if (!ids.has(Number(curve.id[k]))) return
+        if (!picked[k]) return
         low = Math.min(low, t)
         high = Math.max(high, t)
       })

@@ -326,7 +326,14 @@ export class Strip {
     return true
   }
 
+  /** Something on the strip has changed. */
   draw = (): void => {
+    this.stale = true
+    this.drawNow()
+  }
+
+  /** Only time has gone on: what lies beneath the line of now is kept as it was drawn. */
+  drawNow = (): void => {
     if (this.asked) return
     this.asked = true
     requestAnimationFrame(() => {
@@ -335,10 +342,37 @@ export class Strip {
     })
   }
 
+  /** Keys are dragged somewhere: drawn along where it is done here. */
+  drawDragged = (): void => {
+    if (this.held) this.draw()
+  }
+
+  private stale = true
+  private beneath = document.createElement('canvas')
+  private paintedRange: readonly [number, number] = [0, 0]
+
   private paint(): void {
     const [w, h] = this.size
     const g = this.canvas.getContext('2d')
     if (!g || !this.clip || w < 2) return
+    const { range } = transport
+    if (this.stale || range.some((f, k) => f !== this.paintedRange[k])) {
+      this.stale = false
+      this.paintedRange = [...range]
+      this.paintBeneath(w, h)
+    }
+    g.setTransform(1, 0, 0, 1, 0, 0)
+    g.clearRect(0, 0, this.canvas.width, this.canvas.height)
+    g.drawImage(this.beneath, 0, 0)
+    g.setTransform(devicePixelRatio, 0, 0, devicePixelRatio, 0, 0)
+    g.fillStyle = token('signal')
+    g.fillRect(this.x(transport.frame) - 0.75, 0, 1.5, h)
+  }
+
+  private paintBeneath(w: number, h: number): void {
+    this.beneath.width = this.canvas.width
+    this.beneath.height = this.canvas.height
+    const g = this.beneath.getContext('2d')!
     g.setTransform(devicePixelRatio, 0, 0, devicePixelRatio, 0, 0)
     g.clearRect(0, 0, w, h)
     this.warp = warpOf()
@@ -348,8 +382,6 @@ export class Strip {
     this.ruler(g, first, last)
     for (const [n, lane] of this.lanes.entries()) this.lane(g, lane, RULER + 2 + n * LANE_HEIGHT)
     this.pins(g, h)
-    g.fillStyle = token('signal')
-    g.fillRect(this.x(transport.frame) - 0.75, 0, 1.5, h)
   }
 
   private lane(g: CanvasRenderingContext2D, lane: Lane, y: number): void {

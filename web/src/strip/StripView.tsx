@@ -121,8 +121,9 @@ export function StripView() {
     stripRef.current = strip
     strip.onHandsFree = setFree
     strip.onDrift = offerKey
-    const stop = watchPane(canvas.current!, strip, strip.draw, strip.draw)
-    const stops = [draft, useSelection, usePins].map((store) => store.subscribe(strip.draw))
+    const stop = watchPane(canvas.current!, strip, strip.drawNow, strip.draw)
+    const stops = [useSelection, usePins].map((store) => store.subscribe(strip.draw))
+    stops.push(draft.subscribe(strip.drawDragged))
     return () => {
       stop()
       for (const end of stops) end()

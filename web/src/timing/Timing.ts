@@ -1,16 +1,16 @@
 /** The timing sheet: keys over time in rows, without their values. Owns its canvas, its view and
  * its pointer state; React mounts it. */
-import type { ChannelKey, Curve } from '../clip/curves'
+import { type ChannelKey, type Curve, idsOf } from '../clip/curves'
 import { draft } from '../clip/draft'
 import { STILL, showSlide } from '../clip/hand'
-import type { Slide } from '../clip/keys'
+import { maskOf, type Slide } from '../clip/keys'
 import { countKeys, type Picked, useSelection } from '../clip/selection'
 import { transport } from '../clip/transport'
 import { type Box, type View, xToTime, zoomTime } from '../sheet/geometry'
 import { Pointer } from '../sheet/pointer'
 import type { At } from '../sheet/tools/tool'
 import { type Painted, paint } from './paint'
-import { type Row, type Union, unionOf } from './rows'
+import { type Row, type Union, unionOf, unionOfAll } from './rows'
 import { Idle } from './tools/Idle'
 
 export const ROW = 24
@@ -147,7 +147,11 @@ export class Timing {
   private union(row: Row): Union {
     let found = this.unions.get(row.id)
     if (!found) {
-      found = unionOf(row.channels, this.curve, useSelection.getState().keys)
+      // The body's is that of its parts, which are drawn as well.
+      const parts = row.kind === 'body' ? this.content!.rows.filter((r) => r.kind === 'part') : []
+      found = parts.length
+        ? unionOfAll(parts.map((part) => this.union(part)))
+        : unionOf(row.channels, this.curve, useSelection.getState().keys)
       this.unions.set(row.id, found)
     }
     return found
@@ -176,8 +180,9 @@ export class Timing {
       const curve = this.curve(key)
       if (curve?.kind !== 'keyed') continue
       const ids = new Set<number>()
+      const own = idsOf(curve)
       curve.time.forEach((t, k) => {
-        if (from <= t && t <= to) ids.add(Number(curve.id[k]))
+        if (from <= t && t <= to) ids.add(own[k]!)
       })
       if (ids.size) out.set(key, ids)
     }
@@ -204,11 +209,12 @@ export class Timing {
     for (const [key, ids] of keys) {
       const curve = this.curve(key)
       if (curve?.kind !== 'keyed') continue
-      curve.time.forEach((t, k) => {
-        if (!ids.has(Number(curve.id[k]))) return
-        low = Math.min(low, t)
-        high = Math.max(high, t)
-      })
+      const picked = maskOf(curve, ids)
+      for (let k = 0; k < picked.length; k++) {
+        if (!picked[k]) continue
+        low = Math.min(low, curve.time[k]!)
+        high = Math.max(high, curve.time[k]!)
+      }
     }
     return high > low ? [low, high] : null
   }

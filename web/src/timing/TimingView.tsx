@@ -6,6 +6,7 @@ import { loadKeys, notify, selectChannels, selectJoints, useBench } from '../cli
 import { useViewing } from '../clip/viewing'
 import { KeyBar } from '../sheet/KeyBar'
 import { SheetChoice } from '../sheet/SheetChoice'
+import { useSpoken } from '../sheet/walking'
 import { Button, Toggle } from '../ui/controls'
 import { watchPane } from '../ui/pane'
 import { setOpen, unfoldAll, useFolding } from './folding'
@@ -99,6 +100,7 @@ export function TimingView() {
   const open = useFolding((s) => s.open.size > 0)
   const full = useFullPane() === FULL.sheet
   const rows = useRows()
+  const spoken = useSpoken()
 
   useEffect(() => {
     loadKeys().catch((trouble: unknown) => notify(String(trouble)))
@@ -182,6 +184,9 @@ export function TimingView() {
           />
         </div>
       </section>
+      <p role="status" aria-live="polite" data-testid="spoken" className="sr-only">
+        {spoken}
+      </p>
     </section>
   )
 }

@@ -122,21 +122,23 @@ function pegs(g: CanvasRenderingContext2D, p: Painted, y: number, union: Union):
   const { view, box } = p
   const spacing = (box.width / (view.t1 - view.t0)) * ((time.at(-1)! - time[0]!) / time.length || 1)
   const crowded = spacing < CROWDED
-  const plain = new Path2D()
-  const chosen = new Path2D()
   const muted = new Path2D()
   const whiskers = new Path2D()
   const rings = new Path2D()
   const wedges = new Path2D()
+  // Rectangles on whole pixels: a path of as many would take many times as long.
+  const plain: number[] = []
+  const chosen: number[] = []
   for (let k = 0; k < time.length; k++) {
-    const x = timeToX(view, box, time[k]!)
-    if (x < box.left - WIDE || x > box.left + box.width + WIDE) continue
+    const at = timeToX(view, box, time[k]!)
+    if (at < box.left - WIDE || at > box.left + box.width + WIDE) continue
     const mark = marks[k]!
     const rides = (mark & RIDES) !== 0
-    const tall = (SHORT + (TALL - SHORT) * (count[k]! / keyed)) * (rides ? 0.6 : 1)
-    const path = mark & SELECTED ? chosen : mark & IS_MUTED ? muted : plain
-    const wide = crowded ? 1.4 : WIDE
-    path.rect(x - wide / 2, y - tall / 2, wide, tall)
+    const share = SHORT + (TALL - SHORT) * (count[k]! / keyed)
+    const half = Math.round((share * (rides ? 0.6 : 1)) / 2)
+    const x = Math.round(at)
+    if (mark & IS_MUTED && !(mark & SELECTED)) muted.rect(x - 2.5, y - half, WIDE, 2 * half)
+    else (mark & SELECTED ? chosen : plain).push(x, half)
     if (rides) {
       whiskers.moveTo(x - 7, y)
       whiskers.lineTo(x + 7, y)
@@ -153,13 +155,10 @@ function pegs(g: CanvasRenderingContext2D, p: Painted, y: number, union: Union):
   g.lineWidth = 1.25
   g.strokeStyle = token('ink-2')
   g.stroke(whiskers)
-  g.fillStyle = token(crowded ? 'ink-2' : 'raised')
-  g.fill(plain)
-  g.fillStyle = token('ink')
-  g.fill(chosen)
-  if (!crowded) g.stroke(plain)
-  g.strokeStyle = token('ink')
-  g.stroke(chosen)
+  const wide = crowded ? 1 : WIDE
+  bars(g, plain, y, wide, 'ink-2', 0)
+  if (!crowded) bars(g, plain, y, WIDE, 'raised', 1)
+  bars(g, chosen, y, crowded ? 2 : WIDE + 1, 'ink', 0)
   g.setLineDash([1.5, 1.5])
   g.strokeStyle = token('ink-3')
   g.stroke(muted)
@@ -167,6 +166,24 @@ function pegs(g: CanvasRenderingContext2D, p: Painted, y: number, union: Union):
   g.strokeStyle = g.fillStyle = token('bad')
   g.stroke(rings)
   g.fill(wedges)
+}
+
+/** Upright bars, each given by its middle and half of its height, drawn in by a margin. */
+function bars(
+  g: CanvasRenderingContext2D,
+  places: readonly number[],
+  y: number,
+  wide: number,
+  colour: string,
+  margin: number,
+): void {
+  g.fillStyle = token(colour)
+  const middle = Math.round(y)
+  for (let n = 0; n < places.length; n += 2) {
+    const half = places[n + 1]! - margin
+    const left = places[n]! - (wide >> 1) + margin
+    g.fillRect(left, middle - half, wide - 2 * margin, 2 * half)
+  }
 }
 
 /** A row without keys: its channels have a value on every frame. */

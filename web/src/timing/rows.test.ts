@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import type { Clip } from '../clip/bench'
 import { type Curve, type KeyedCurve, keyed } from '../clip/curves'
-import { DOUBLED, IS_MUTED, OFF_FRAME, RIDES, rowsOf, SELECTED, unionOf } from './rows'
+import { DOUBLED, IS_MUTED, OFF_FRAME, RIDES, rowsOf, SELECTED, unionOf, unionOfAll } from './rows'
 
 function curve(times: number[], flags: number[] = []): KeyedCurve {
   const zeros = () => new Float64Array(times.length)
@@ -77,6 +77,10 @@ describe('a row above', () => {
       expect(times('body')).toEqual(union(parts))
       expect(times('part torso')).toEqual(union(['0/tx', '0/rx']))
       expect(times('joint 0')).toEqual(times('part torso'))
+      // Put together from its parts it is the same to the last mark.
+      const of = (id: string) =>
+        unionOf(rows.find((r) => r.id === id)!.channels, (k) => curves.get(k), new Map())
+      expect(unionOfAll(parts.map(of))).toEqual(of('body'))
     }
   })
 

@@ -10,6 +10,7 @@ import {
   MUTED,
   RIDING,
 } from '../clip/curves'
+import { maskOf } from '../clip/keys'
 
 export interface Row {
   id: string
@@ -95,9 +96,15 @@ export const [SELECTED, IS_MUTED, RIDES, OFF_FRAME, DOUBLED, HELD, STRAIGHT, SWI
   1, 2, 4, 8, 16, 32, 64, 128,
 ] as const
 
+/** What only counts where all keys of a row at one time have it. */
+const SHARED = IS_MUTED | RIDES | HELD | STRAIGHT | SWINGS
+
 /** Closer than this two keys are one key doubled; further than that from a frame one is off it. */
 const TWINS = 0.5
 const ON_FRAME = 1e-6
+
+/** What a segment of each kind is marked as. */
+const AFTER = [0, STRAIGHT, HELD, SWINGS, SWINGS] as const
 
 /** Keys of one curve: times and what is worth marking, selection aside. */
 export interface Times {
@@ -111,7 +118,7 @@ function timesOf(curve: KeyedCurve): Times {
   let found = known.get(curve)
   if (found) return found
   const { time, flags, segment } = curve
-  const marks = time.map(() => 0) as unknown as number[]
+  const marks = new Uint8Array(time.length)
   for (let k = 0; k < time.length; k++) {
     let mark = 0
     if (flags[k]! & MUTED) mark |= IS_MUTED
@@ -119,10 +126,10 @@ function timesOf(curve: KeyedCurve): Times {
     else if (k > 0 && time[k]! - time[k - 1]! < TWINS) mark |= DOUBLED
     if (flags[k]! & RIDING) mark |= RIDES
     else if (Math.abs(time[k]! - Math.round(time[k]!)) > ON_FRAME) mark |= OFF_FRAME
-    mark |= [0, STRAIGHT, HELD, SWINGS, SWINGS][segment[k]!]!
+    mark |= AFTER[segment[k]!]!
     marks[k] = mark
   }
-  found = { time, marks: Uint8Array.from(marks) }
+  found = { time, marks }
   known.set(curve, found)
   return found
 }
@@ -136,47 +143,118 @@ export interface Union {
   keyed: number
 }
 
+/** Frames up to which keys are counted in a table. */
+const LONGEST = 100_000
+
+/** Keys counted by their times: those on whole frames in a table, in order as they come. */
+class Tally {
+  private counts: Uint16Array
+  private marks: Uint8Array
+  private between = new Map<number, [count: number, marks: number]>()
+
+  constructor(last: number) {
+    const size = Math.min(Math.max(Math.ceil(last), 0), LONGEST) + 1
+    this.counts = new Uint16Array(size)
+    this.marks = new Uint8Array(size)
+  }
+
+  /** Keys at times; each counts once, or as often as is said. */
+  add(time: Float64Array, mark: Uint8Array, picked?: Uint8Array, count?: Uint16Array): void {
+    const { counts, marks } = this
+    for (let k = 0; k < time.length; k++) {
+      const t = time[k]!
+      const frame = t | 0
+      const own = picked?.[k] ? mark[k]! | SELECTED : mark[k]!
+      const n = count ? count[k]! : 1
+      if (frame !== t || frame < 0 || frame >= counts.length) this.addBetween(t, own, n)
+      else if (counts[frame] === 0) {
+        counts[frame] = n
+        marks[frame] = own
+      } else {
+        counts[frame]! += n
+        marks[frame] = together(marks[frame]!, own)
+      }
+    }
+  }
+
+  private addBetween(time: number, mark: number, count: number): void {
+    const found = this.between.get(time)
+    this.between.set(time, found ? [found[0] + count, together(found[1], mark)] : [count, mark])
+  }
+
+  union(keyed: number): Union {
+    const { counts, marks, between } = this
+    let size = 0
+    for (let frame = 0; frame < counts.length; frame++) if (counts[frame]) size++
+    const time = new Float64Array(size)
+    const count = new Uint16Array(size)
+    const mark = new Uint8Array(size)
+    let n = 0
+    for (let frame = 0; frame < counts.length; frame++) {
+      if (!counts[frame]) continue
+      time[n] = frame
+      count[n] = counts[frame]!
+      mark[n++] = marks[frame]!
+    }
+    const whole = { time, count, marks: mark, keyed }
+    return between.size ? withBetween(whole, between) : whole
+  }
+}
+
+/** The few keys that lie between frames put in their places. */
+function withBetween(
+  { time, count, marks, keyed }: Union,
+  between: ReadonlyMap<number, readonly [number, number]>,
+): Union {
+  const all = [...between].map(([t, [n, mark]]) => [t, n, mark] as const)
+  time.forEach((t, k) => {
+    all.push([t, count[k]!, marks[k]!])
+  })
+  all.sort((a, b) => a[0] - b[0])
+  return {
+    time: Float64Array.from(all, (one) => one[0]),
+    count: Uint16Array.from(all, (one) => one[1]),
+    marks: Uint8Array.from(all, (one) => one[2]),
+    keyed,
+  }
+}
+
+/** Marks of two keys at one time: what only counts where both have it, and what one has. */
+const together = (a: number, b: number): number => (a & b & SHARED) | ((a | b) & ~SHARED)
+
 /** The union of a row's channels: each time once, with the keys that stand there. */
 export function unionOf(
   channels: readonly ChannelKey[],
   curve: (key: ChannelKey) => Curve | undefined,
   selected: ReadonlyMap<ChannelKey, ReadonlySet<number>>,
 ): Union {
-  const at = new Map<number, number>()
-  const times: number[] = []
-  const counts: number[] = []
-  const marks: number[] = []
-  let keyed = 0
-  for (const key of channels) {
-    const found = curve(key)
-    if (found?.kind !== 'keyed') continue
-    keyed++
-    const own = timesOf(found)
+  const found = channels.flatMap((key) => {
+    const own = curve(key)
+    return own?.kind === 'keyed' ? [[key, own] as const] : []
+  })
+  const [only] = found
+  if (only && found.length === 1) return unionOfOne(only[1], selected.get(only[0]))
+  const all = new Tally(found.reduce((last, [, { time }]) => Math.max(last, time.at(-1)!), 0))
+  for (const [key, own] of found) {
+    const { time, marks } = timesOf(own)
     const chosen = selected.get(key)
-    for (let k = 0; k < own.time.length; k++) {
-      const t = own.time[k]!
-      let n = at.get(t)
-      if (n === undefined) {
-        n = times.length
-        at.set(t, n)
-        times.push(t)
-        counts.push(0)
-        // What only counts where all have it begins as if they had.
-        marks.push(IS_MUTED | RIDES | HELD | STRAIGHT | SWINGS)
-      }
-      counts[n]!++
-      const mark = own.marks[k]!
-      const shared = marks[n]! & mark & (IS_MUTED | RIDES | HELD | STRAIGHT | SWINGS)
-      const any = (marks[n]! | mark) & (OFF_FRAME | DOUBLED)
-      const picked = chosen?.has(Number(found.id[k])) ? SELECTED : marks[n]! & SELECTED
-      marks[n] = shared | any | picked
-    }
+    all.add(time, marks, chosen && maskOf(own, chosen))
   }
-  const order = times.map((_, n) => n).sort((a, b) => times[a]! - times[b]!)
-  return {
-    time: Float64Array.from(order, (n) => times[n]!),
-    count: Uint16Array.from(order, (n) => counts[n]!),
-    marks: Uint8Array.from(order, (n) => marks[n]!),
-    keyed,
-  }
+  return all.union(found.length)
+}
+
+/** A single curve's: its own times. */
+function unionOfOne(curve: KeyedCurve, chosen: ReadonlySet<number> | undefined): Union {
+  const { time, marks } = timesOf(curve)
+  const picked = chosen && maskOf(curve, chosen)
+  const count = new Uint16Array(time.length).fill(1)
+  const own = picked ? marks.map((mark, k) => (picked[k] ? mark | SELECTED : mark)) : marks
+  return { time, count, marks: own, keyed: 1 }
+}
+
+/** The union of unions: a row whose rows below are known already. */
+export function unionOfAll(unions: readonly Union[]): Union {
+  const all = new Tally(unions.reduce((last, { time }) => Math.max(last, time.at(-1) ?? 0), 0))
+  for (const { time, marks, count } of unions) all.add(time, marks, undefined, count)
+  return all.union(unions.reduce((sum, { keyed }) => sum + keyed, 0))
 }
