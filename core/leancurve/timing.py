@@ -12,6 +12,7 @@ from leancurve.clip import ChannelId, Clip
 from leancurve.continuity import frame_values
 from leancurve.curve import (
     LONGEST,
+    SAME_TIME,
     Curve,
     Extend,
     Handle,
@@ -25,25 +26,31 @@ from leancurve.curve import (
     runs_back,
 )
 from leancurve.resample import values_at
-from leancurve.riding import retimed_keys
+from leancurve.riding import retimed_keys, riders
 from leancurve.splice import joined
 from leancurve.tracks import hermite
 from leancurve.warp import Warp
 
-SAMPLES = 8
 ROUNDS = 14
 ZERO = np.zeros(())
+ON_FRAME = 1e-6
+"""Frames: closer than this a key counts as on its frame."""
 REACH = 5.0
 """Frames over which the speeds at both sides of new frames die out."""
 
 
 def warped_clip(
-    clip: Clip, warp: Warp, frames: int, tolerance_deg: float, tolerance_mm: float
+    clip: Clip,
+    warp: Warp,
+    frames: int,
+    tolerance_deg: float,
+    tolerance_mm: float,
+    whole_frames: bool = True,
 ) -> tuple[dict[ChannelId, Curve], int]:
     """The clip's curves on the new time of ``frames`` frames, and how many keys that took.
 
     Sampled ones are sampled anew, rotations by slerp. The path of keyed ones stays to within
-    the tolerances, keys being added where a smooth change of time asks for them.
+    the tolerances, keys being added where it asks for them.
     """
     curves: dict[ChannelId, Curve] = {}
     sampled = [c for c, curve in clip.curves.items() if isinstance(curve, SampledCurve)]
@@ -59,7 +66,8 @@ def warped_clip(
     for channel, curve in clip.curves.items():
         if isinstance(curve, KeyedCurve):
             most = tolerance_deg if channel.turns else tolerance_mm / clip.millimetres
-            curves[channel] = warped = warped_keys(_reaching(curve, clip.frames), warp, most)
+            reaching = _reaching(curve, clip.frames)
+            curves[channel] = warped = warped_keys(reaching, warp, most, whole_frames)
             made += warped.key_count - curve.key_count
     return curves, made
 
@@ -74,36 +82,133 @@ def _reaching(curve: KeyedCurve, frames: int) -> KeyedCurve:
     return insert_keys(curve, ends)
 
 
-def warped_keys(curve: KeyedCurve, warp: Warp, tolerance: float) -> KeyedCurve:
-    """A keyed curve on the new time, its path unchanged to within ``tolerance``."""
+def warped_keys(
+    curve: KeyedCurve, warp: Warp, tolerance: float, whole_frames: bool = True
+) -> KeyedCurve:
+    """A keyed curve on the new time, on frames its path unchanged to within ``tolerance``.
+
+    Keys within the pins come to lie on whole frames, but those that ride; where the path asks
+    for more of them, they are set on frames.
+    """
+    if np.ptp(curve.value) == 0 and not np.any(curve.slope_in) and not np.any(curve.slope_out):
+        # What never moves needs no keys at pins.
+        return curve.edited(time=warp.to(curve.time))
     low, high = float(curve.time[0]), float(curve.time[-1])
     curve = insert_keys(curve, [t for t in warp.kinks.tolist() if low < t < high])
-    warped = _warped_keys(curve, warp)
-    if not warp.smooth:
-        return warped
+    late = _warped_keys(curve, warp)
+    if late.key_count < 2 or not (whole_frames or warp.smooth):
+        return late.checked()
+    path = _Path(curve, warp)
+    return late.among_heard(lambda heard: _on_path(heard, path, tolerance, whole_frames)).checked()
+
+
+H = 1e-3
+"""Frames to both sides over which a curve's slope is measured."""
+
+
+class _Path:
+    """What a curve is on the whole frames of the new time within the pins, and its slopes."""
+
+    def __init__(self, curve: KeyedCurve, warp: Warp) -> None:
+        self.first = int(np.ceil(warp.target[0]))
+        self.frames, source, rate = warp.frames
+        self.value = curve.at(source)
+        self.slope = (curve.at(source + H) - curve.at(source - H)) / (2 * H) / rate
+
+    def inside(self, time: Floats) -> Bools:
+        """Times that lie between the pins at the ends."""
+        return np.asarray((time > self.first) & (time < self.frames[-1]))
+
+    def at(self, frames: Floats) -> tuple[Floats, Floats]:
+        """Values and slopes on whole frames; those at the nearest end outside."""
+        k = np.clip(frames.astype(np.int64) - self.first, 0, len(self.frames) - 1)
+        return self.value[k], self.slope[k]
+
+
+def _on_path(curve: KeyedCurve, path: _Path, tolerance: float, whole_frames: bool) -> KeyedCurve:
+    """The curve with its keys between the pins on whole frames, led along a path."""
+    curve = _turned_forward(curve)
+    if whole_frames:
+        curve = _snapped(curve, path)
+    seen = (path.frames > curve.time[0]) & (path.frames < curve.time[-1])
+    frames, goal = path.frames[seen], path.value[seen]
     for _ in range(ROUNDS):
-        more = _worst(curve, warped, warp, tolerance)
-        if not more:
+        off = np.abs(curve.at(frames) - goal)
+        bad = off > tolerance
+        if not np.any(bad):
             break
-        curve = insert_keys(curve, more)
-        warped = _warped_keys(curve, warp)
-    return warped.checked()
+        # In each segment that leaves the path, a key on the frame where it is furthest off.
+        k = np.searchsorted(curve.time, frames, side="right")
+        worst = [
+            float(frames[k == n][int(np.argmax(off[k == n]))]) for n in np.unique(k[bad]).tolist()
+        ]
+        fresh = np.setdiff1d(np.array(worst), curve.time)
+        if len(fresh) == 0:
+            break
+        curve = _with_keys(curve, path, fresh)
+    return _turned_forward(curve)
 
 
-def _worst(curve: KeyedCurve, warped: KeyedCurve, warp: Warp, tolerance: float) -> list[float]:
-    """Times in the middle of segments whose path has left the old one, or where time turns."""
-    heard = curve.unmuted
-    if heard.key_count < 2:
-        return []
-    start, span = heard.time[:-1], np.diff(heard.time)
-    shares = (np.arange(SAMPLES) + 0.5) / SAMPLES
-    inside = start[:, None] + shares * span[:, None]
-    old = heard.at(inside.ravel()).reshape(inside.shape)
-    new = warped.at(warp.to(inside.ravel())).reshape(inside.shape)
-    off = np.abs(new - old).max(axis=1) > tolerance
-    lengths = np.maximum(warped.unmuted.length_out[:-1], warped.unmuted.length_in[1:])
-    bad = off | (lengths > LONGEST) | runs_back(warped.unmuted)
-    return [float(t) for t in (start + span / 2)[bad & (span > 0.5)]]
+def _turned_forward(curve: KeyedCurve) -> KeyedCurve:
+    """The curve with plain handles in segments that the bent time would make run back."""
+    long = np.maximum(curve.length_out[:-1], curve.length_in[1:]) > LONGEST
+    return _plain_handles(curve, long | runs_back(curve))
+
+
+def _plain_handles(curve: KeyedCurve, segments: Bools) -> KeyedCurve:
+    """Handles of one third in segments ``(K - 1,)``."""
+    third = 1.0 / 3.0
+    return curve.edited(
+        length_out=np.where(np.append(segments, False), third, curve.length_out),
+        length_in=np.where(np.append(False, segments), third, curve.length_in),
+    )
+
+
+def _snapped(curve: KeyedCurve, path: _Path) -> KeyedCurve:
+    """Keys between the pins put on whole frames, each on the path there.
+
+    What holds or springs to a key, or from it, keeps its values, and steps on the same frame. Of
+    two keys that meet one is left.
+    """
+    steps = curve.segment >= Segment.HOLD
+    stepped = np.append(False, steps[:-1])
+    time = np.where(stepped, np.ceil(curve.time - ON_FRAME), np.round(curve.time))
+    mine = path.inside(curve.time) & ~riders(curve)
+    off = mine & (np.abs(curve.time - time) > ON_FRAME)
+    led = off & ~steps & ~stepped
+    time = np.where(mine, time, curve.time)
+    value, slope = path.at(time)
+    moved = curve.edited(
+        time=time,
+        value=np.where(led, value, curve.value),
+        slope_in=np.where(led, slope, curve.slope_in),
+        slope_out=np.where(led, slope, curve.slope_out),
+        handle=np.where(led, np.uint8(Handle.FREE), curve.handle),
+        flags=np.where(led, curve.flags & ~np.uint8(KeyFlag.BROKEN), curve.flags),
+    )
+    # A key that stood on its frame stays; of those that came there the first.
+    order = np.lexsort((off, time))
+    twice = np.append(False, np.diff(time[order]) < SAME_TIME)
+    keep = np.ones(curve.key_count, dtype=np.bool_)
+    keep[order[twice]] = False
+    return moved.only(keep)
+
+
+def _with_keys(curve: KeyedCurve, path: _Path, times: Floats) -> KeyedCurve:
+    """Keys added at times, on the path, with its slopes."""
+    at = np.searchsorted(curve.time, times)
+    columns = {n: np.insert(c, at, c[at - 1]) for n, c in curve.columns.items()}
+    new = at + np.arange(len(at))
+    columns["id"][new] = int(curve.id.max()) + 1 + np.arange(len(at))
+    columns["time"][new] = times
+    columns["value"][new], slope = path.at(times)
+    columns["slope_in"][new] = columns["slope_out"][new] = slope
+    columns["handle"][new], columns["flags"][new] = Handle.FREE, 0
+    columns["segment"][new] = Segment.CURVE
+    touched = np.zeros(len(columns["time"]) - 1, dtype=np.bool_)
+    touched[new - 1] = True
+    touched[np.minimum(new, len(touched) - 1)] = True
+    return _plain_handles(curve.edited(**columns), touched)
 
 
 def _warped_keys(curve: KeyedCurve, warp: Warp) -> KeyedCurve:

@@ -98,6 +98,13 @@ class Warp:
         outside = np.where(t < self.target[0], t, t - self.later)
         return np.where((t < self.target[0]) | (t > self.target[-1]), outside, inside)
 
+    @cached_property
+    def frames(self) -> tuple[Floats, Floats, Floats]:
+        """Whole frames of the new time within the pins, what they were, and the rate there."""
+        frames = np.arange(np.ceil(self.target[0]), np.floor(self.target[-1]) + 1)
+        source = self.back(frames)
+        return frames, source, self.rate(source, 1)
+
     def rate(self, t: Floats, side: int) -> Floats:
         """New frames for a frame, just before (-1) or just after (1) frames ``(F,)``."""
         t = np.asarray(t, dtype=np.float64)

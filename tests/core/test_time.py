@@ -256,8 +256,15 @@ def test_retiming_keeps_the_set_of_poses(thin: Clip, smooth: bool) -> None:
     old = evaluate(thin, warp.back(frames))
     new = evaluate(after, frames)
     gap = rotation.geodesic_deg(old.rotation, new.rotation)
-    # Three channels of a joint, each within 0.05°.
-    assert gap.max() < (0.15 if smooth else 1e-6)
+    # Three channels of a joint, each within 0.15°.
+    assert gap.max() < 0.3
+    exact = done(thin, "retime", {**PINS, "smooth": False, "whole_frames": False})
+    linear = evaluate(thin, replace(warp, smooth=False).back(frames)).rotation
+    assert rotation.geodesic_deg(evaluate(exact).rotation, linear).max() < 1e-6
+    # No key is hidden between frames, and there are not many more of them.
+    for channel, curve in after.curves.items():
+        assert np.all(curve.columns["time"] == np.round(curve.columns["time"])), channel
+    assert after.key_count < 1.3 * thin.key_count
     outside = (frames < 100) | (frames > 300)
     assert gap[outside].max() < 1e-6
     assert after.frames == thin.frames
@@ -319,7 +326,7 @@ def test_a_spring_and_a_repetition_keep_their_path_under_pins() -> None:
         after = done(clip, "retime", {"pins": [[10, 10], [60, 30], [200, 200]], "smooth": smooth})
         warp = Warp(np.array([10.0, 60, 200]), np.array([10.0, 30, 200]), smooth)
         frames = np.arange(400.0)
-        assert after.curves[RX].at(frames) == pytest.approx(curve.at(warp.back(frames)), abs=0.06)
+        assert after.curves[RX].at(frames) == pytest.approx(curve.at(warp.back(frames)), abs=0.16)
 
 
 # Gaps, new frames, shifts
@@ -402,8 +409,9 @@ def test_a_span_stretched_by_s_and_by_one_over_s_is_what_it_was(
     thin: Clip, first: int, length: int, s: float
 ) -> None:
     length -= length % 2
-    there = done(thin, "scale_span", {"first": first, "last": first + length, "factor": s})
-    ends = {"first": first, "last": first + round(length * s)}
+    exact = {"whole_frames": False}
+    there = done(thin, "scale_span", {"first": first, "last": first + length, "factor": s, **exact})
+    ends = {"first": first, "last": first + round(length * s), **exact}
     back = done(there, "scale_span", {**ends, "factor": 1 / s})
     assert back.frames == thin.frames
     frames = np.arange(thin.frames, dtype=np.float64)

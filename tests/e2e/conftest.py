@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from typing import Any
 
@@ -72,7 +73,8 @@ def page(browser: Browser, application: Application, signed_in: Any) -> Iterator
 
 
 def open_take(page: Page, name: str) -> None:
-    page.get_by_role("button", name=name).click()
+    # While it still comes in there is a button to cancel that, too.
+    page.get_by_role("button", name=re.compile(f"^(?!Cancel ).*{re.escape(name)}")).click()
     page.get_by_role("heading", name=name).wait_for()
     loaded = "() => /drift \\d/.test(document.querySelector('[data-testid=drift]')?.textContent)"
     page.wait_for_function(loaded)

@@ -69,6 +69,71 @@ def shaping(page: Page) -> None:
     page.get_by_label("Last frame of the range").press("Enter")
 
 
+def timing(page: Page) -> None:
+    """The timing sheet with a part's keys selected, then time pins on a span."""
+    page.keyboard.press("z")
+    page.get_by_label("Open right arm").click()
+    page.get_by_label("Open RightUpperArm", exact=True).click()
+    for name, value in (("First", "1690"), ("Last", "1810")):
+        field = page.get_by_label(f"{name} frame of the range")
+        field.fill(value)
+        field.press("Enter")
+    page.keyboard.press("3")
+    page.wait_for_timeout(500)
+    canvas = page.get_by_test_id("timing").bounding_box()
+    row = page.locator('[data-row="part right arm"]').bounding_box()
+    assert canvas is not None
+    assert row is not None
+    page.mouse.move(canvas["x"] + 60, row["y"] + 3)
+    page.mouse.down()
+    page.mouse.move(canvas["x"] + 560, row["y"] + 21, steps=4)
+    page.mouse.up()
+    shot(page, "bench-timing")
+    page.keyboard.press("Escape")
+    page.keyboard.press("z")
+    page.keyboard.press("Alt+6")
+    page.get_by_role("tab", name="Time").click()
+    page.get_by_label("First frame of the range").fill("1400")
+    page.get_by_label("First frame of the range").press("Enter")
+    page.get_by_label("Last frame of the range").fill("2100")
+    page.get_by_label("Last frame of the range").press("Enter")
+    page.get_by_role("button", name="Pin the range").click()
+    page.get_by_test_id("frame").fill("1750")
+    page.get_by_test_id("frame").press("Enter")
+    page.get_by_role("button", name="Pin now").click()
+    pin = page.get_by_label("Frame at which 1750 shall come")
+    pin.fill("1600")
+    pin.press("Enter")
+    page.keyboard.press("3")
+    page.get_by_test_id("preview-numbers").wait_for()
+    shot(page, "bench-pins")
+    page.get_by_role("button", name="Put back").click()
+
+
+def posing(page: Page) -> None:
+    """An arm posed and not keyed yet, in two views; then a review of the range."""
+    page.get_by_role("tab", name="Pose").click()
+    page.keyboard.press("j")
+    page.keyboard.press("Alt+s")
+    page.get_by_role("button", name="Show", exact=True).click()
+    page.get_by_label("A person’s outline").check()
+    page.keyboard.press("Escape")
+    page.get_by_test_id("view-one").click(position={"x": 20, "y": 60})
+    page.get_by_role("button", name="¾ view").click()
+    field = page.get_by_label("turn by, Z")
+    field.fill("-20")
+    field.press("Enter")
+    shot(page, "bench-pose")
+    page.get_by_role("button", name="Put back").click()
+    page.keyboard.press("Alt+s")
+    page.keyboard.press("j")
+    page.get_by_role("button", name="Review").click()
+    page.wait_for_timeout(1200)
+    page.get_by_role("region", name="Review").get_by_role("button", name="Pause").click()
+    shot(page, "review")
+    page.keyboard.press("Escape")
+
+
 def take_pictures(page: Page, application: Application) -> None:
     page.goto(application.url)
     shot(page, "sign-in")
@@ -129,6 +194,8 @@ def take_pictures(page: Page, application: Application) -> None:
     page.keyboard.press("5")
     page.keyboard.press("Control+Shift+l")
     shaping(page)
+    timing(page)
+    posing(page)
     page.keyboard.press("Alt+7")
     page.get_by_role("button", name="Deliver", exact=True).last.click()
     page.get_by_text("Read back, differs by").wait_for()
@@ -137,8 +204,6 @@ def take_pictures(page: Page, application: Application) -> None:
     page.keyboard.press("Control+k")
     shot(page, "commands")
     page.keyboard.press("Escape")
-    page.keyboard.press("?")
-    shot(page, "keys")
     page.goto(application.url)
     for name in ("Crate over the coaming", "Rolling deck walk", "Signal lamp"):
         page.get_by_label(f"Choose {name}").check()

@@ -51,12 +51,14 @@ def pick_joint(page: Page, joint: str, add: bool = False) -> None:
     row = page.locator("[data-joint]", has_text=joint).first
     row.click(modifiers=["Shift"] if add else [])
     page.wait_for_timeout(350)
+    page.locator("[data-testid=sheet][data-arrived=true]").wait_for()
 
 
 def pick_channel(page: Page, channel: str) -> None:
     page.get_by_role("treeitem", name=re.compile(f"{channel}$")).first.click()
     page.mouse.move(5, 5)
     page.wait_for_timeout(350)
+    page.locator("[data-testid=sheet][data-arrived=true]").wait_for()
 
 
 def curve_of(page: Page, joint: str, channel: str) -> Curve:

@@ -93,10 +93,10 @@ def test_commands_are_listed_run_and_given_other_keys(page: Page) -> None:
     page.keyboard.press("Space")
     expect(page.get_by_role("status").filter(has_text="is the key of")).to_be_visible()
     page.get_by_role("button", name=re.compile("Key of One frame on:")).click()
-    page.keyboard.press("j")
+    page.keyboard.press("l")
     page.wait_for_timeout(700)
     page.keyboard.press("Escape")
-    page.keyboard.press("j")
+    page.keyboard.press("l")
     assert frame_now(page) == 2
     page.keyboard.press("ArrowRight")
     assert frame_now(page) == 2
@@ -104,7 +104,7 @@ def test_commands_are_listed_run_and_given_other_keys(page: Page) -> None:
     page.reload()
     page.wait_for_function("() => document.querySelector('[data-testid=frame]')?.value === '0'")
     page.get_by_role("heading", name=LAMP).wait_for()
-    page.keyboard.press("j")
+    page.keyboard.press("l")
     assert frame_now(page) == 1
     page.keyboard.press("?")
     page.get_by_role("button", name="All keys as they were").click()

@@ -28,10 +28,9 @@ class RetimeParams(Params):
     smooth: bool = Field(
         True, description="speed changes smoothly at a pin; else at once, from stretch to stretch"
     )
-    tolerance_deg: float = number(
-        0.05, "°", "how far a smooth change may take a keyed path off", gt=0
-    )
-    tolerance_mm: float = number(0.5, "mm", "the same for moves", gt=0)
+    whole_frames: bool = Field(True, description="keys come to lie on whole frames")
+    tolerance_deg: float = number(0.15, "°", "how far keyed turns may leave their path", gt=0)
+    tolerance_mm: float = number(1.5, "mm", "how far keyed moves may leave theirs", gt=0)
 
 
 class Retime(Operation[RetimeParams]):
@@ -55,7 +54,7 @@ class Retime(Operation[RetimeParams]):
     ) -> Patch:
         source, target = np.array(params.pins, dtype=np.float64).T
         warp = Warp(source, target, params.smooth).checked()
-        return retimed(clip, warp, params.tolerance_deg, params.tolerance_mm)
+        return retimed(clip, warp, params.tolerance_deg, params.tolerance_mm, params.whole_frames)
 
     def told(self, params: Any) -> str:
         pins = params["pins"]
@@ -64,7 +63,11 @@ class Retime(Operation[RetimeParams]):
 
 
 def retimed(
-    clip: Clip, warp: Warp, tolerance_deg: float = 0.05, tolerance_mm: float = 0.5
+    clip: Clip,
+    warp: Warp,
+    tolerance_deg: float = 0.15,
+    tolerance_mm: float = 1.5,
+    whole_frames: bool = True,
 ) -> Patch:
     """A change of the clip's time, as a patch; :class:`BadInput` for pins outside of it."""
     end = clip.frames - 1
@@ -73,7 +76,7 @@ def retimed(
     frames = clip.frames + round(warp.later)
     if frames > MOST_TIMES * max(clip.frames, 100):
         raise BadInput(f"pins: the clip would have {frames} frames; that is too long")
-    curves, made = warped_clip(clip, warp, frames, tolerance_deg, tolerance_mm)
+    curves, made = warped_clip(clip, warp, frames, tolerance_deg, tolerance_mm, whole_frames)
     return Patch(
         curves=curves,
         frames=frames,
@@ -111,6 +114,7 @@ class SpanParams(Params):
 
 class ScaleSpanParams(SpanParams):
     factor: float = number(1.0, "×", "how many times as long", gt=0, le=MOST_TIMES)
+    whole_frames: bool = Field(True, description="keys come to lie on whole frames")
 
 
 class ScaleSpan(Operation[ScaleSpanParams]):
@@ -134,7 +138,8 @@ class ScaleSpan(Operation[ScaleSpanParams]):
         length = round((last - first) * params.factor)
         if length < 1:
             raise BadInput(f"scale_span: {last - first + 1} frames by {params.factor:g} are none")
-        return retimed(clip, Warp(*_ends([first, last], [first, first + length])).checked())
+        warp = Warp(*_ends([first, last], [first, first + length])).checked()
+        return retimed(clip, warp, whole_frames=params.whole_frames)
 
     def told(self, params: Any) -> str:
         return (

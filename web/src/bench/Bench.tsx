@@ -117,7 +117,7 @@ export function Bench() {
             style={full === FULL.sheet ? {} : { height: sheetHeight }}
           >
             {!timing && <JointTree />}
-            <BenchMenu groups={['Curve sheet', 'Keys']}>
+            <BenchMenu groups={['Curve sheet', 'Time', 'Keys']}>
               <div className="flex min-w-0 flex-1">{timing ? <TimingView /> : <SheetView />}</div>
             </BenchMenu>
           </div>

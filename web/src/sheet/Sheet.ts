@@ -539,6 +539,8 @@ export class Sheet {
         const { left, top, width, height } = this.box
         // Where things stand, for whoever drives the page without seeing it.
         this.over.dataset.view = [t0, t1, v0, v1, left, top, width, height].join(' ')
+        const { channels, curves } = this.places()
+        this.over.dataset.arrived = String(channels.every((key) => curves.has(key)))
       }
       this.overlay(this.over.getContext('2d')!, w, h)
     })
