@@ -64,7 +64,7 @@ def _revision(request: HttpRequest, clip_id: int, revision_id: int) -> Revision:
 
 
 BY_HAND = {"edit", "brush", "slide", "soft_offset"}
-"""Lines whose parameters grow with the work: they are shown as lines, not sent with each head."""
+"""Lines whose parameters or keys grow with the work: they are not sent whole with each head."""
 
 
 def revision_out(revision: Revision) -> dict[str, Any]:
@@ -73,7 +73,7 @@ def revision_out(revision: Revision) -> dict[str, Any]:
         "number": revision.number,
         "cause": revision.cause,
         "recipe": [
-            {**line, "params": {}} if line["operation"] in BY_HAND else line
+            {**line, "params": {}, "scope": {}} if line["operation"] in BY_HAND else line
             for line in revision.recipe
         ],
         "report": revision.report,

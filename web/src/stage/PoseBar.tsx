@@ -15,17 +15,13 @@ import { transport } from '../clip/transport'
 import { Button, NumberInput, Toggle } from '../ui/controls'
 import type { PosingHand } from './PosingHand'
 
-export function PoseBar({ hand }: { hand: PosingHand | null }) {
-  const { mode, axes, auto } = usePosing()
-  const joints = useBench((s) => s.joints.length)
-  const [said, setSaid] = useState('')
-  useEffect(() => {
-    if (hand) hand.onReadout = setSaid
-  }, [hand])
+/** Turn or move, about whose axes: wherever poses are made. */
+export function PoseChoices() {
+  const { mode, axes } = usePosing()
   const set = usePosing.setState
   return (
-    <div className="flex items-center gap-1.5">
-      <fieldset className="flex gap-1" aria-label="What the gizmo does">
+    <>
+      <fieldset className="flex gap-1" aria-label="What is done to a joint">
         <Toggle on={mode === 'turn'} onClick={() => set({ mode: 'turn' })}>
           Turn
         </Toggle>
@@ -33,14 +29,28 @@ export function PoseBar({ hand }: { hand: PosingHand | null }) {
           Move
         </Toggle>
       </fieldset>
-      <fieldset className="ml-1.5 flex gap-1" aria-label="Axes of the gizmo">
+      <fieldset className="ml-auto flex gap-1" aria-label="About whose axes">
         <Toggle on={axes === 'local'} onClick={() => set({ axes: 'local' })}>
           Own axes
         </Toggle>
         <Toggle on={axes === 'world'} onClick={() => set({ axes: 'world' })}>
-          World axes
+          World
         </Toggle>
       </fieldset>
+    </>
+  )
+}
+
+export function PoseBar({ hand }: { hand: PosingHand | null }) {
+  const auto = usePosing((s) => s.auto)
+  const joints = useBench((s) => s.joints.length)
+  const [said, setSaid] = useState('')
+  useEffect(() => {
+    if (hand) hand.onReadout = setSaid
+  }, [hand])
+  return (
+    <div className="flex items-center gap-1.5">
+      <PoseChoices />
       <Toggle
         on={auto}
         className="ml-1.5"

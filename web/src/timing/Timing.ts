@@ -234,6 +234,11 @@ export class Timing {
     transport.seek(time)
   }
 
+  /** A press beside any key goes to its time. */
+  click(at: At): void {
+    this.toTime(this.timeAt(at.x))
+  }
+
   showSlide(slide: Partial<Slide>): Slide {
     const whole = { ...STILL, ...slide }
     showSlide(whole)

@@ -1,20 +1,29 @@
 /** A box is drawn: the keys in it are selected. A press that does not move goes to its time. */
+
+import type { ChannelKey } from '../../clip/curves'
 import { addKeys, clearKeys, selectKeys } from '../../clip/selection'
-import type { Sheet } from '../Sheet'
+import type { Box } from '../geometry'
 import { type At, boxOf, moved, type Tool } from './tool'
 
-export class BoxSelecting implements Tool {
+interface Boxed {
+  showBox: (box: Box | null) => void
+  keysIn: (area: Box) => Map<ChannelKey, Set<number>>
+  /** A press that did not move. */
+  click: (at: At) => void
+}
+
+export class BoxSelecting implements Tool<Boxed> {
   readonly cursor = 'crosshair'
   private dragging = false
 
   constructor(private from: At) {}
 
-  onMove(sheet: Sheet, at: At): void {
+  onMove(sheet: Boxed, at: At): void {
     this.dragging ||= moved(this.from, at)
     if (this.dragging) sheet.showBox(boxOf(this.from, at))
   }
 
-  onUp(sheet: Sheet, at: At): void {
+  onUp(sheet: Boxed, at: At): void {
     sheet.showBox(null)
     if (this.dragging) {
       const inside = sheet.keysIn(boxOf(this.from, at))
@@ -26,7 +35,7 @@ export class BoxSelecting implements Tool {
     }
   }
 
-  onCancel(sheet: Sheet): void {
+  onCancel(sheet: Boxed): void {
     sheet.showBox(null)
   }
 }

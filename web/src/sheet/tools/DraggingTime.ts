@@ -1,18 +1,21 @@
 /** Time follows the pointer. */
 import { transport } from '../../clip/transport'
-import type { Sheet } from '../Sheet'
 import type { At, Tool } from './tool'
 
-export class DraggingTime implements Tool {
+interface Timed {
+  timeAt: (x: number) => number
+}
+
+export class DraggingTime implements Tool<Timed> {
   readonly cursor = 'ew-resize'
   private start = transport.frame
 
-  constructor(sheet: Sheet, at: At) {
+  constructor(sheet: Timed, at: At) {
     transport.pause()
     this.onMove(sheet, at)
   }
 
-  onMove(sheet: Sheet, at: At): void {
+  onMove(sheet: Timed, at: At): void {
     transport.seek(sheet.timeAt(at.x))
   }
 

@@ -1,20 +1,26 @@
 /** The view follows the pointer. */
-import { pan } from '../geometry'
-import type { Sheet } from '../Sheet'
+import { type Box, pan, type View } from '../geometry'
 import type { At, Tool } from './tool'
 
-export class Panning implements Tool {
+/** What can be panned: a sheet of values, or of keys over time alone. */
+interface Panned {
+  view: View
+  box: Box
+  setView: (view: View) => void
+}
+
+export class Panning implements Tool<Panned> {
   readonly cursor = 'grabbing'
   private view
 
   constructor(
-    sheet: Sheet,
+    sheet: Panned,
     private from: At,
   ) {
     this.view = sheet.view
   }
 
-  onMove(sheet: Sheet, at: At): void {
+  onMove(sheet: Panned, at: At): void {
     const box = sheet.box
     const dt = ((this.from.x - at.x) / box.width) * (this.view.t1 - this.view.t0)
     const dv = ((at.y - this.from.y) / box.height) * (this.view.v1 - this.view.v0)
@@ -23,7 +29,7 @@ export class Panning implements Tool {
 
   onUp(): void {}
 
-  onCancel(sheet: Sheet): void {
+  onCancel(sheet: Panned): void {
     sheet.setView(this.view)
   }
 }

@@ -17,8 +17,9 @@ import {
 import { transport } from '../../clip/transport'
 import { lengthUnit } from '../../sheet/names'
 import { AXES } from '../../stage/Gizmo'
+import { PoseChoices } from '../../stage/PoseBar'
 import { handRef } from '../../stage/StageView'
-import { Button, Check, NumberInput, Select, Toggle } from '../../ui/controls'
+import { Button, Check, NumberInput, Select } from '../../ui/controls'
 
 /** Rendered anew while a pose is dragged. */
 function useLive(): void {
@@ -71,9 +72,8 @@ function Values({ joint }: { joint: number }) {
 export function PosePart() {
   const joints = useBench((s) => s.joints)
   const body = useBench((s) => s.body)
-  const { mode, axes, auto } = usePosing()
+  const { mode, auto } = usePosing()
   const [group, setGroup] = useState('')
-  const set = usePosing.setState
   const groups = Object.keys({ ...body?.groups, ...body?.own_groups })
   return (
     <section aria-label="Pose by hand" className="flex flex-col gap-2.5 border-rule border-b pb-3">
@@ -85,20 +85,8 @@ export function PosePart() {
       ) : (
         <>
           <Values joint={joints[0]!} />
-          <div className="flex items-center gap-1">
-            <Toggle on={mode === 'turn'} onClick={() => set({ mode: 'turn' })}>
-              Turn
-            </Toggle>
-            <Toggle on={mode === 'move'} onClick={() => set({ mode: 'move' })}>
-              Move
-            </Toggle>
-            <span className="flex-1" />
-            <Toggle on={axes === 'local'} onClick={() => set({ axes: 'local' })}>
-              Own axes
-            </Toggle>
-            <Toggle on={axes === 'world'} onClick={() => set({ axes: 'world' })}>
-              World
-            </Toggle>
+          <div className="flex items-center">
+            <PoseChoices />
           </div>
           <div
             className="flex items-center justify-between gap-1 text-ink-2"

@@ -2,13 +2,13 @@
 
 import { notify, useBench } from '../../clip/bench'
 import { addKeys, selectKeys, useSelection } from '../../clip/selection'
+import { BoxSelecting } from '../../sheet/tools/BoxSelecting'
+import { DraggingTime } from '../../sheet/tools/DraggingTime'
+import { Panning } from '../../sheet/tools/Panning'
 import type { At, Resting, Tool } from '../../sheet/tools/tool'
 import { RULER, type Timing } from '../Timing'
-import { BoxSelecting } from './BoxSelecting'
 import { Moving } from './Moving'
-import { Panning } from './Panning'
 import { Scaling } from './Scaling'
-import { Scrubbing } from './Scrubbing'
 
 export class Idle implements Resting<Timing> {
   readonly cursor = 'default'
@@ -17,7 +17,7 @@ export class Idle implements Resting<Timing> {
     if (at.button === 1 || at.alt) return new Panning(timing, at)
     const grip = timing.gripAt(at)
     if (grip) return new Scaling(timing, at, grip)
-    if (at.y < RULER) return new Scrubbing(timing, at)
+    if (at.y < RULER) return new DraggingTime(timing, at)
     if (useBench.getState().preview) {
       notify('A preview is shown: apply or discard it before keys are moved by hand.')
       return this
