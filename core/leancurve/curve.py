@@ -442,7 +442,7 @@ def insert_key(curve: KeyedCurve, time: float) -> KeyedCurve:
     keys.
     """
     if curve.unmuted is not curve:
-        return _with_muted(insert_key(curve.unmuted, time), curve)
+        return with_muted(insert_key(curve.unmuted, time), curve)
     if np.abs(curve.time - time).min() < SAME_TIME:
         return curve
     if not curve.time[0] < time < curve.time[-1]:
@@ -462,7 +462,7 @@ def insert_key(curve: KeyedCurve, time: float) -> KeyedCurve:
     return curve.edited(**columns).checked()
 
 
-def _with_muted(changed: KeyedCurve, curve: KeyedCurve) -> KeyedCurve:
+def with_muted(changed: KeyedCurve, curve: KeyedCurve) -> KeyedCurve:
     """Muted keys of ``curve`` put back, but those at whose time another key stands now."""
     muted = curve.only(~curve.heard)
     gap = np.abs(muted.time[:, None] - changed.time[None, :]).min(axis=1)
@@ -634,7 +634,7 @@ def cut(curve: KeyedCurve, first: float, last: float) -> KeyedCurve:
     if curve.unmuted is not curve:
         part = cut(curve.unmuted, first, last)
         inside = (curve.time > first) & (curve.time < last)
-        return _with_muted(part, curve.only(inside)) if np.any(inside & ~curve.heard) else part
+        return with_muted(part, curve.only(inside)) if np.any(inside & ~curve.heard) else part
     whole = insert_key(insert_key(curve, first), last)
     time = whole.time.copy()
     for border in (first, last):

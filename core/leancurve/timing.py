@@ -24,6 +24,7 @@ from leancurve.curve import (
     insert_keys,
     keyed,
     runs_back,
+    with_muted,
 )
 from leancurve.resample import values_at
 from leancurve.riding import retimed_keys, riders
@@ -90,16 +91,19 @@ def warped_keys(
     Keys within the pins come to lie on whole frames, but those that ride; where the path asks
     for more of them, they are set on frames.
     """
+    if curve.unmuted is not curve:
+        late = curve.edited(time=warp.to(curve.time))
+        return with_muted(warped_keys(curve.unmuted, warp, tolerance, whole_frames), late)
     if np.ptp(curve.value) == 0 and not np.any(curve.slope_in) and not np.any(curve.slope_out):
         # What never moves needs no keys at pins.
-        return curve.edited(time=warp.to(curve.time))
+        still = curve.edited(time=warp.to(curve.time))
+        return _snapped(still, _Path(curve, warp)).checked() if whole_frames else still
     low, high = float(curve.time[0]), float(curve.time[-1])
     curve = insert_keys(curve, [t for t in warp.kinks.tolist() if low < t < high])
     late = _warped_keys(curve, warp)
     if late.key_count < 2 or not (whole_frames or warp.smooth):
         return late.checked()
-    path = _Path(curve, warp)
-    return late.among_heard(lambda heard: _on_path(heard, path, tolerance, whole_frames)).checked()
+    return _on_path(late, _Path(curve, warp), tolerance, whole_frames).checked()
 
 
 H = 1e-3
@@ -133,7 +137,7 @@ def _on_path(curve: KeyedCurve, path: _Path, tolerance: float, whole_frames: boo
     seen = (path.frames > curve.time[0]) & (path.frames < curve.time[-1])
     frames, goal = path.frames[seen], path.value[seen]
     for _ in range(ROUNDS):
-        off = np.abs(curve.at(frames) - goal)
+        off = np.where(np.isin(frames, curve.time), 0.0, np.abs(curve.at(frames) - goal))
         bad = off > tolerance
         if not np.any(bad):
             break
@@ -142,10 +146,7 @@ def _on_path(curve: KeyedCurve, path: _Path, tolerance: float, whole_frames: boo
         worst = [
             float(frames[k == n][int(np.argmax(off[k == n]))]) for n in np.unique(k[bad]).tolist()
         ]
-        fresh = np.setdiff1d(np.array(worst), curve.time)
-        if len(fresh) == 0:
-            break
-        curve = _with_keys(curve, path, fresh)
+        curve = _with_keys(curve, path, np.array(worst))
     return _turned_forward(curve)
 
 
@@ -167,16 +168,18 @@ def _plain_handles(curve: KeyedCurve, segments: Bools) -> KeyedCurve:
 def _snapped(curve: KeyedCurve, path: _Path) -> KeyedCurve:
     """Keys between the pins put on whole frames, each on the path there.
 
-    What holds or springs to a key, or from it, keeps its values, and steps on the same frame. Of
-    two keys that meet one is left.
+    What begins or ends a hold goes to the frame after, where the path has stepped as well; what
+    begins one keeps its value. Of two keys that meet one is left.
     """
     steps = curve.segment >= Segment.HOLD
     stepped = np.append(False, steps[:-1])
-    time = np.where(stepped, np.ceil(curve.time - ON_FRAME), np.round(curve.time))
+    time = np.where(steps | stepped, np.ceil(curve.time - ON_FRAME), np.round(curve.time))
+    # Before its first key and after its last one a curve stays at their values.
+    time[0], time[-1] = np.floor(curve.time[0] + ON_FRAME), np.ceil(curve.time[-1] - ON_FRAME)
     mine = path.inside(curve.time) & ~riders(curve)
     off = mine & (np.abs(curve.time - time) > ON_FRAME)
-    led = off & ~steps & ~stepped
-    time = np.where(mine, time, curve.time)
+    led = off & ~steps
+    time = np.maximum.accumulate(np.where(mine, time, curve.time))
     value, slope = path.at(time)
     moved = curve.edited(
         time=time,
@@ -211,15 +214,9 @@ def _with_keys(curve: KeyedCurve, path: _Path, times: Floats) -> KeyedCurve:
     return _plain_handles(curve.edited(**columns), touched)
 
 
-def _warped_keys(curve: KeyedCurve, warp: Warp) -> KeyedCurve:
-    time = warp.to(curve.time)
-    return curve.edited(time=time).among_heard(
-        lambda late: _with_handles(late, curve.unmuted, warp)
-    )
-
-
-def _with_handles(late: KeyedCurve, early: KeyedCurve, warp: Warp) -> KeyedCurve:
-    """Handles on the new time. In values they reach as far as before: only time is bent."""
+def _warped_keys(early: KeyedCurve, warp: Warp) -> KeyedCurve:
+    """Keys on the new time. Their handles reach as far in values as before: only time is bent."""
+    late = early.edited(time=warp.to(early.time))
     rate_in, rate_out = warp.rate(early.time, -1), warp.rate(early.time, 1)
     segment = early.segment.copy()
     slope_in, slope_out = early.slope_in.copy(), early.slope_out.copy()

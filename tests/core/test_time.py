@@ -329,6 +329,32 @@ def test_a_spring_and_a_repetition_keep_their_path_under_pins() -> None:
         assert after.curves[RX].at(frames) == pytest.approx(curve.at(warp.back(frames)), abs=0.16)
 
 
+@pytest.mark.parametrize("smooth", [True, False])
+@given(st.integers(0, 300), st.integers(1, 5), st.integers(1, 5))
+@fast
+def test_muted_riding_and_held_keys_go_through_pins(
+    smooth: bool, seed: int, muted: int, rides: int
+) -> None:
+    curve = random_curve(seed, keys=7)
+    curve = with_flag(with_flag(curve, [rides], KeyFlag.RIDING), [muted], KeyFlag.MUTED)
+    segment = curve.segment.copy()
+    segment[(muted + 2) % 6] = Segment.HOLD
+    curve = curve.edited(segment=segment)
+    clip = Clip(*_one_joint(curve))
+    last = float(np.ceil(curve.time[-1])) + 2
+    pins = [[1, 1], [int(last / 2), int(last / 3) + 2], [int(last), int(last)]]
+    after = done(clip, "retime", {"pins": pins, "smooth": smooth}).curves[RX]
+    assert isinstance(after, KeyedCurve)
+    assert np.count_nonzero(~after.heard) <= 1
+    warp = Warp(*np.array(pins, dtype=float).T, smooth)
+    frames = np.arange(1.0, last + 1)
+    # A held value steps within the frame; all else keeps to its path.
+    gap = np.abs(after.at(frames) - curve.at(warp.back(frames)))
+    step = np.abs(np.diff(curve.value)).max()
+    assert np.all((gap < 0.16) | (gap <= step + 1e-6))
+    assert np.count_nonzero(gap > 0.16) <= 2
+
+
 # Gaps, new frames, shifts
 
 
