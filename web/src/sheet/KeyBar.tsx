@@ -54,7 +54,7 @@ export function KeyBar({ timing = false }: { timing?: boolean }) {
   return (
     <section
       aria-label={kind ? 'Brush' : 'Selected keys'}
-      className="flex h-8 shrink-0 items-center gap-2 border-rule border-b bg-raised px-2 text-ink-2"
+      className="flex h-8 shrink-0 items-center gap-1.5 border-rule border-b bg-raised px-2 text-ink-2"
     >
       {kind ? (
         <BrushFields />
@@ -168,6 +168,7 @@ function KeyFields({ timing }: { timing: boolean }) {
           label="Frame of the selected keys"
           value={all.time}
           placeholder="several"
+          className="w-[68px]"
           onCommit={(time) => {
             // On the timing sheet keys keep their distances: the first one goes there.
             if (timing) commitSlide({ ...STILL, by: Math.max(time, 0) - all.first })
@@ -186,7 +187,7 @@ function KeyFields({ timing }: { timing: boolean }) {
             digits={4}
             placeholder="several"
             onCommit={(value) => commit(() => ({ value }))}
-            className="w-20"
+            className="w-[68px]"
           />
         </label>
       )}
@@ -220,6 +221,7 @@ function KeyFields({ timing }: { timing: boolean }) {
       )}
       <Toggle
         on={all.riding}
+        className="px-1.5"
         title="A riding key keeps its share of the time between its neighbours"
         onClick={() => commit(() => ({ riding: !all.riding }))}
       >
@@ -227,6 +229,7 @@ function KeyFields({ timing }: { timing: boolean }) {
       </Toggle>
       <Toggle
         on={all.muted}
+        className="px-1.5"
         title="The curve goes on as if a muted key were not there"
         onClick={() => commit(() => ({ muted: !all.muted }))}
       >
@@ -244,7 +247,7 @@ function KeyFields({ timing }: { timing: boolean }) {
           Join
         </Button>
       )}
-      <Button className="ml-auto" onClick={deleteSelected}>
+      <Button className="ml-auto px-1.5" onClick={deleteSelected}>
         Delete
       </Button>
     </>

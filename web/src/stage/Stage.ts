@@ -464,7 +464,8 @@ export class Stage {
       this.face(eye)
       this.renderer.render(this.scene, eye.camera)
       // Where the gizmo is, for whoever drives the page without seeing it.
-      eye.element.dataset.gizmo = this.gizmo.told(eye)
+      const told = this.gizmo.told(eye)
+      if (eye.element.dataset.gizmo !== told) eye.element.dataset.gizmo = told
     })
   }
 
