@@ -34,7 +34,10 @@ ALL_OF_IT: tuple[Line, ...] = (
 )
 """From captured to thinned with each operation's own defaults."""
 
-FRAMES = {"first", "last", "new_first", "new_last", "begin_frame", "also", "frame", "frames"}
+FRAMES = {
+    *("first", "last", "new_first", "new_last", "begin_frame", "also", "frame", "frames"),
+    *("after", "about"),
+}
 """Names under which lines hold frames, in their scope and their parameters."""
 
 
@@ -147,13 +150,38 @@ def moved_lines(
     out: list[Line] = []
     lost: list[dict[str, Any]] = []
     for line in lines:
-        params, gone = _moved(line.get("params", {}), scale, frames)
+        given = line.get("params", {})
+        params, gone = _moved(given, scale, frames)
+        for name in LENGTHS.get(line["operation"], ()):
+            if name in given:
+                params[name] = round(given[name] * scale)
         scope, beyond = _moved(line.get("scope", {}), scale, frames)
         lost += [{"operation": line["operation"], **g} for g in [*gone, *beyond]]
-        emptied = any(line["params"].get(k) and not params.get(k) for k in ("edits", "findings"))
+        emptied = any(given.get(k) and not params.get(k) for k in ("edits", "findings", "pins"))
         if not beyond and not emptied:
             out.append({**line, "params": params, "scope": scope})
+            frames = max(frames + _longer(line["operation"], params), 1)
     return out, lost
+
+
+LENGTHS = {"shift_from": ("by",), "insert_frames": ("count",), "slide": ("by",)}
+"""Parameters that are so many frames long: as many seconds on another take."""
+
+
+def _longer(operation: str, params: Mapping[str, Any]) -> int:
+    """How many frames a line makes the clip longer: those of the lines below it lie that far."""
+    first, last = params.get("first", 0), params.get("last", 1)
+    if operation == "insert_frames":
+        return int(params.get("count", 10))
+    if operation == "shift_from":
+        return int(params.get("by", 1))
+    if operation == "remove_span":
+        return int(first - last - 1)
+    if operation == "scale_span":
+        return int(round((last - first) * (float(params.get("factor", 1.0)) - 1.0)))
+    if operation == "retime":
+        return int(params["pins"][-1][1] - params["pins"][-1][0])
+    return 0
 
 
 def _moved(
@@ -180,6 +208,9 @@ def _moved(
         elif name in FRAMES and isinstance(v, list | tuple):
             out[name] = [at(f) for f in v if round(f * scale) < frames]
             lost += [{name: f} for f in v if round(f * scale) >= frames]
+        elif name == "pins":
+            out[name], gone = _moved_pins(v, scale, frames)
+            lost += [{name: pin} for pin in gone]
         elif name == "keep" and isinstance(v, dict):
             out[name] = {c: [at(f) for f in times] for c, times in v.items()}
         elif isinstance(v, list | tuple) and v and isinstance(v[0], dict):
@@ -194,3 +225,19 @@ def _moved(
         else:
             out[name] = v
     return out, lost
+
+
+def _moved_pins(
+    pins: Sequence[Sequence[int]], scale: float, frames: int
+) -> tuple[list[list[int]], list[list[int]]]:
+    """Time pins moved, and those that lie beyond the end or would meet the one before."""
+    out: list[list[int]] = []
+    lost: list[list[int]] = []
+    for source, target in pins:
+        pin = [round(source * scale), round(target * scale)]
+        ahead = not out or (pin[0] > out[-1][0] and pin[1] > out[-1][1])
+        if ahead and pin[0] < frames:
+            out.append(pin)
+        else:
+            lost.append([source, target])
+    return (out if len(out) > 1 else []), lost

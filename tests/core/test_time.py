@@ -25,6 +25,7 @@ from leancurve.curve import (
 )
 from leancurve.errors import BadInput
 from leancurve.operations import OPERATIONS, Patch, Scope, apply_patch
+from leancurve.recipe import moved_lines
 from leancurve.warp import Warp
 from scipy.interpolate import CubicHermiteSpline
 
@@ -504,3 +505,30 @@ def test_drift_is_measured_on_the_new_time(walk: Clip) -> None:
     cut = {"first": 200, "last": 259, "blend": 0}
     take, clip = done(walk, "remove_span", cut), done(done(walk, "thin"), "remove_span", cut)
     assert drift(clip, take).max_deg < 0.5
+
+
+def test_on_another_take_changes_of_time_mean_the_same_seconds() -> None:
+    """At half the rate frames and lengths are halved; lines below one that makes the clip longer
+    may lie beyond the end that it had."""
+    lines = [
+        {"operation": "retime", "params": {"pins": [[0, 0], [100, 200], [300, 500]]}, "scope": {}},
+        {"operation": "insert_frames", "params": {"after": 40, "count": 20}, "scope": {}},
+        {"operation": "shift_from", "params": {"frame": 480, "by": -10}, "scope": {}},
+        {"operation": "slide", "params": {"by": 8, "about": 30}, "scope": {}},
+        {"operation": "remove_span", "params": {"first": 10, "last": 19}, "scope": {}},
+    ]
+    moved, lost = moved_lines(lines, 0.5, 200)
+    assert [m["params"] for m in moved] == [
+        {"pins": [[0, 0], [50, 100], [150, 250]]},
+        {"after": 20, "count": 10},
+        {"frame": 240, "by": -5},
+        {"by": 4, "about": 15},
+        {"first": 5, "last": 10},
+    ]
+    assert lost == []
+    short, gone = moved_lines(lines[:1], 0.5, 40)
+    assert short == []
+    assert [g["pins"] for g in gone] == [[100, 200], [300, 500]]
+    near, met = moved_lines([{**lines[0], "params": {"pins": [[0, 0], [1, 3], [90, 90]]}}], 0.2, 99)
+    assert near[0]["params"]["pins"] == [[0, 0], [18, 18]]
+    assert met[0]["pins"] == [1, 3]
