@@ -109,6 +109,14 @@ def test_a_key_set_among_muted_ones_keeps_the_shape() -> None:
     assert np.count_nonzero(~more.heard) == 2
 
 
+def test_tidying_takes_no_key_for_the_double_of_a_muted_one() -> None:
+    curve = with_flag(keyed([0, 10, 10.2, 20.3, 30], [0, 5, 6, 2, 0]), [1], KeyFlag.MUTED)
+    tidy = done(Clip(*_one_joint(curve)), "tidy_keys").curves[RX]
+    assert isinstance(tidy, KeyedCurve)
+    assert tidy.unmuted.time.tolist() == [0, 10, 20, 30]
+    assert tidy.unmuted.value.tolist() == [0, 6, 2, 0]
+
+
 # Riding keys
 
 

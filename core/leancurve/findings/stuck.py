@@ -23,6 +23,13 @@ def stuck_keys(clip: Clip, channel: ChannelId) -> Bools:
     curve = clip.curves[channel]
     assert isinstance(curve, KeyedCurve)
     out = np.zeros(curve.key_count, dtype=np.bool_)
+    # A muted key is flat for nobody, and nobody's neighbour.
+    out[curve.heard] = _stuck(clip, channel, curve.unmuted)
+    return out
+
+
+def _stuck(clip: Clip, channel: ChannelId, curve: KeyedCurve) -> Bools:
+    out = np.zeros(curve.key_count, dtype=np.bool_)
     if curve.key_count < 3 or sampled_on_frames(curve, clip.frames):
         return out
     least = LEAST_DEG if channel.turns else LEAST_MM / clip.millimetres
@@ -43,7 +50,8 @@ def detect(motion: Motion) -> Iterable[Finding]:
         curve = clip.curves[channel]
         if not isinstance(curve, KeyedCurve):
             continue
-        for k in np.flatnonzero(stuck_keys(clip, channel)).tolist():
+        curve = curve.unmuted
+        for k in np.flatnonzero(_stuck(clip, channel, curve)).tolist():
             size = min(abs(curve.value[k + 1] - curve.value[k]),
                        abs(curve.value[k] - curve.value[k - 1]))  # fmt: skip
             size, unit, least = (

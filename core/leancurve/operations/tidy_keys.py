@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from leancurve.clip import ChannelId, Clip
-from leancurve.curve import Curve, KeyedCurve, KeyFlag
+from leancurve.curve import Curve, KeyedCurve, KeyFlag, with_muted
 from leancurve.findings.keys import DOUBLED, ON_FRAME
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
 
@@ -56,7 +56,13 @@ class TidyKeys(Operation[TidyKeysParams]):
 
 
 def tidied(curve: KeyedCurve, params: TidyKeysParams) -> tuple[KeyedCurve, tuple[int, int, int]]:
-    """The curve tidied, and how many keys were snapped, deleted, and one of a double."""
+    """The curve tidied, and how many keys were snapped, deleted, and one of a double.
+
+    Muted keys bend nothing: they stay, but where a key comes to stand at their time.
+    """
+    if curve.unmuted is not curve:
+        tidy, counts = tidied(curve.unmuted, params)
+        return with_muted(tidy, curve), counts
     keep = np.ones(curve.key_count, dtype=np.bool_)
     last = 0
     for k in range(1, curve.key_count):
