@@ -95,6 +95,22 @@ useBench.subscribe(({ clip }, { clip: before }) => {
   set({ unkeyed: kept && { frame: kept.frame, values: new Map(kept.values) } })
 })
 
+/** The curves of what is not keyed are here whatever is selected: it is seen, and can be keyed. */
+let bringing = false
+useBench.subscribe(({ curves }, { curves: before }) => {
+  const { unkeyed } = get()
+  if (!unkeyed || curves === before || bringing) return
+  const missing = [...unkeyed.values.keys()].filter((key) => !curves.has(key))
+  if (!missing.length) return
+  bringing = true
+  bringCurves([...new Set(missing.map((key) => splitKey(key).joint))])
+    .catch((trouble: unknown) => notify(String(trouble)))
+    .finally(() => {
+      bringing = false
+      tell()
+    })
+})
+
 /** What is not keyed: what is being dragged, or what has been let go of. */
 export const unkeyedNow = (): Unkeyed | null => live ?? get().unkeyed
 
@@ -240,7 +256,7 @@ function editsOf(values: Values, frame: number): Edits {
 /** Channels of the unkeyed change that have a value on every frame: a key there would be a spike. */
 export function denseOf(values: Values): ChannelKey[] {
   const { curves } = useBench.getState()
-  return [...values.keys()].filter((key) => curves.get(key)?.kind !== 'keyed')
+  return [...values.keys()].filter((key) => curves.get(key)?.kind === 'sampled')
 }
 
 /** Set keys for what is not keyed yet; what has a value on every frame stays to be decided on. */
@@ -249,8 +265,7 @@ export async function keyPose(): Promise<void> {
   if (!unkeyed) return
   const edits = editsOf(unkeyed.values, unkeyed.frame)
   if (!edits.size) return
-  const left = denseOf(unkeyed.values)
-  const still = new Map(left.map((key) => [key, unkeyed.values.get(key)!]))
+  const still = new Map([...unkeyed.values].filter(([key]) => !edits.has(key)))
   keep(still.size ? { frame: unkeyed.frame, values: still } : null)
   tell()
   // What could not be kept on the server comes back into sight as unkeyed.
