@@ -78,7 +78,7 @@ def on_timing(page: Page, row: str, frame: float) -> tuple[float, float]:
 
 
 def test_the_time_of_the_crates_step_is_halved_with_pins(page: Page) -> None:
-    bring_in_file(page, "crate_step", write_bvh(captured(TAKES[1]).clip))
+    bring_in_file(page, "crate_pinned", write_bvh(captured(TAKES[1]).clip))
     page.keyboard.press("Alt+6")
     page.get_by_role("tab", name="Time").click()
     before = rotations(page)
@@ -260,7 +260,7 @@ def turn(page: Page, axis: str, view: str = "view-one") -> None:
 
 def test_an_arm_is_posed_in_three_views_with_auto_key_off_and_on(page: Page) -> None:
     turns = {f"Arm_r{a}": keyed([0, 200], [0, 0]) for a in "xyz"}
-    bring_in(page, "posed", figure(**turns))
+    bring_in(page, "three views", figure(**turns))
     go_to(page, 100)
     page.keyboard.press("j")
     page.get_by_role("button", name="Front").click()
