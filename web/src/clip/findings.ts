@@ -1,6 +1,7 @@
 /** Findings on the bench: counts, and the way to their place and to their remedy. */
 import { sheetRef } from '../sheet/SheetView'
 import { useOpenCard } from '../steps/operation/openCard'
+import { timingRef } from '../timing/TimingView'
 import {
   type Finding,
   type StepName,
@@ -55,7 +56,7 @@ export function goTo(finding: Finding): void {
     else selectJoints([joint])
   }
   // The curves of a joint selected just now have to arrive first.
-  setTimeout(() => sheetRef.current?.aroundNow(), 150)
+  setTimeout(() => (timingRef.current ?? sheetRef.current)?.aroundNow(), 150)
 }
 
 /** To a finding's place, and to the operation that mends it. */
