@@ -152,7 +152,8 @@ def moved_lines(
     for line in lines:
         given = line.get("params", {})
         params, gone = _moved(given, scale, frames)
-        for name in LENGTHS.get(line["operation"], ()):
+        kind = operation_named(line["operation"])
+        for name in kind.lengths:
             if name in given:
                 params[name] = round(given[name] * scale)
         scope, beyond = _moved(line.get("scope", {}), scale, frames)
@@ -160,28 +161,8 @@ def moved_lines(
         emptied = any(given.get(k) and not params.get(k) for k in ("edits", "findings", "pins"))
         if not beyond and not emptied:
             out.append({**line, "params": params, "scope": scope})
-            frames = max(frames + _longer(line["operation"], params), 1)
+            frames = max(frames + kind.longer(params), 1)
     return out, lost
-
-
-LENGTHS = {"shift_from": ("by",), "insert_frames": ("count",), "slide": ("by",)}
-"""Parameters that are so many frames long: as many seconds on another take."""
-
-
-def _longer(operation: str, params: Mapping[str, Any]) -> int:
-    """How many frames a line makes the clip longer: those of the lines below it lie that far."""
-    first, last = params.get("first", 0), params.get("last", 1)
-    if operation == "insert_frames":
-        return int(params.get("count", 10))
-    if operation == "shift_from":
-        return int(params.get("by", 1))
-    if operation == "remove_span":
-        return int(first - last - 1)
-    if operation == "scale_span":
-        return int(round((last - first) * (float(params.get("factor", 1.0)) - 1.0)))
-    if operation == "retime":
-        return int(params["pins"][-1][1] - params["pins"][-1][0])
-    return 0
 
 
 def _moved(

@@ -26,6 +26,7 @@ from leancurve.curve import (
     runs_back,
     with_muted,
 )
+from leancurve.findings.keys import ON_FRAME
 from leancurve.resample import values_at
 from leancurve.riding import retimed_keys, riders
 from leancurve.splice import joined
@@ -34,8 +35,6 @@ from leancurve.warp import Warp
 
 ROUNDS = 14
 ZERO = np.zeros(())
-ON_FRAME = 1e-6
-"""Frames: closer than this a key counts as on its frame."""
 REACH = 5.0
 """Frames over which the speeds at both sides of new frames die out."""
 

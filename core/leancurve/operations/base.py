@@ -86,8 +86,8 @@ class Operation(ABC, Generic[P]):
     ``step`` is the step of the work that it belongs to, ``part`` the part of it; ``ranged`` says
     whether it can be limited to some frames, ``keyed`` whether to single keys. ``retimes`` marks
     what moves time: the take that drift is measured from goes through it as well; ``by_joint``
-    that it can be had for a few joints without the others. What ``needs_take`` is also given that
-    take.
+    that it can be had for a few joints without the others. ``lengths`` are parameters that are so
+    many frames long: as many seconds on another take. What ``needs_take`` is also given that take.
     """
 
     name: ClassVar[str]
@@ -98,6 +98,7 @@ class Operation(ABC, Generic[P]):
     keyed: ClassVar[bool] = False
     retimes: ClassVar[bool] = False
     by_joint: ClassVar[bool] = False
+    lengths: ClassVar[tuple[str, ...]] = ()
     needs_take: ClassVar[bool] = False
     version: ClassVar[int] = 1
     Params: ClassVar[type[BaseModel]]
@@ -137,6 +138,10 @@ class Operation(ABC, Generic[P]):
     def as_done(self, params: Mapping[str, Any], report: Mapping[str, Any]) -> dict[str, Any]:
         """The parameters with what the operation found out filled in, to do the same elsewhere."""
         return dict(params)
+
+    def longer(self, params: Mapping[str, Any]) -> int:
+        """How many frames it makes the clip longer, as far as its parameters say."""
+        return 0
 
     def told(self, params: Mapping[str, Any]) -> str:
         """A line of this operation in a few words, for the recipe and the history."""

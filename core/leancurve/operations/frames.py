@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -64,6 +65,9 @@ class RemoveSpan(Operation[RemoveSpanParams]):
             report=report,
         )
 
+    def longer(self, params: Mapping[str, Any]) -> int:
+        return int(params.get("first", 0) - params.get("last", 1) - 1)
+
     def told(self, params: Any) -> str:
         return f"Remove {params.get('first', 0)} – {params.get('last', 1)}"
 
@@ -88,6 +92,7 @@ class InsertFrames(Operation[InsertFramesParams]):
     part = "time"
     retimes = True
     by_joint = True
+    lengths = ("count",)
     Params: ClassVar[type[InsertFramesParams]] = InsertFramesParams
 
     def apply(
@@ -103,6 +108,9 @@ class InsertFrames(Operation[InsertFramesParams]):
             **moved_parts(clip, lambda f: f if f <= after else f + params.count, frames),
             report={"frames_before": clip.frames, "frames_after": frames},
         )
+
+    def longer(self, params: Mapping[str, Any]) -> int:
+        return int(params.get("count", 10))
 
     def told(self, params: Any) -> str:
         after, count = params.get("after", 0), params.get("count", 10)
@@ -129,6 +137,7 @@ class ShiftFrom(Operation[ShiftFromParams]):
     part = "time"
     retimes = True
     by_joint = True
+    lengths = ("by",)
     Params: ClassVar[type[ShiftFromParams]] = ShiftFromParams
 
     def apply(
@@ -171,6 +180,9 @@ class ShiftFrom(Operation[ShiftFromParams]):
                 "keys_removed": removed,
             },
         )
+
+    def longer(self, params: Mapping[str, Any]) -> int:
+        return int(params.get("by", 1))
 
     def told(self, params: Any) -> str:
         by = params.get("by", 1)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any, ClassVar
 
 import numpy as np
@@ -55,6 +55,10 @@ class Retime(Operation[RetimeParams]):
         source, target = np.array(params.pins, dtype=np.float64).T
         warp = Warp(source, target, params.smooth).checked()
         return retimed(clip, warp, params.tolerance_deg, params.tolerance_mm, params.whole_frames)
+
+    def longer(self, params: Mapping[str, Any]) -> int:
+        source, target = params["pins"][-1]
+        return int(target - source)
 
     def told(self, params: Any) -> str:
         pins = params["pins"]
@@ -140,6 +144,10 @@ class ScaleSpan(Operation[ScaleSpanParams]):
             raise BadInput(f"scale_span: {last - first + 1} frames by {params.factor:g} are none")
         warp = Warp(*_ends([first, last], [first, first + length])).checked()
         return retimed(clip, warp, whole_frames=params.whole_frames)
+
+    def longer(self, params: Mapping[str, Any]) -> int:
+        length = params.get("last", 1) - params.get("first", 0)
+        return int(round(length * (params.get("factor", 1.0) - 1.0)))
 
     def told(self, params: Any) -> str:
         return (

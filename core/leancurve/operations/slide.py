@@ -38,6 +38,7 @@ class Slide(Operation[SlideParams]):
     part = "time"
     ranged = True
     keyed = True
+    lengths = ("by",)
     Params: ClassVar[type[SlideParams]] = SlideParams
 
     def apply(

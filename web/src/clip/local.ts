@@ -28,6 +28,10 @@ export function about(axis: 'x' | 'y' | 'z', degrees: number): Quat {
   return out
 }
 
+/** Whether a joint's position channels add to its rest offset: the core's `adds_offset`. */
+export const addsOffset = ({ joints, reading }: Clip, joint: number): boolean =>
+  (joints[joint]!.parent < 0 ? reading.root_positions : reading.joint_positions) === 'add'
+
 /** The joint's pose at a frame; undefined where some of its curves are not here. */
 export function jointPose(
   clip: Clip,
@@ -36,8 +40,8 @@ export function jointPose(
   frame: number,
   frameOf: (key: ChannelKey) => number = () => frame,
 ): JointPose | undefined {
-  const { channels, offset, parent } = clip.joints[joint]!
-  const add = (parent < 0 ? clip.reading.root_positions : clip.reading.joint_positions) === 'add'
+  const { channels, offset } = clip.joints[joint]!
+  const add = addsOffset(clip, joint)
   let rotation: Quat = [0, 0, 0, 1]
   const translation = [...offset] as [number, number, number]
   for (const name of channels) {

@@ -11,6 +11,7 @@ import { draft } from './draft'
 import { commitEdits, showEdits } from './hand'
 import { type Edits, freshId, type KeyEdit } from './keys'
 import {
+  addsOffset,
   anglesNear,
   inverse,
   type JointPose,
@@ -164,7 +165,7 @@ function orderOf(joint: number): string | null {
 /** The values that give a joint a pose; channels that would stay are left out. */
 export function valuesFor(joint: number, pose: JointPose): Map<ChannelKey, number> {
   const { clip } = useBench.getState()
-  const { channels, offset, parent } = clip!.joints[joint]!
+  const { channels, offset } = clip!.joints[joint]!
   const out = new Map<ChannelKey, number>()
   const put = (name: string, value: number) => {
     const key = channelKey(joint, name)
@@ -179,8 +180,7 @@ export function valuesFor(joint: number, pose: JointPose): Map<ChannelKey, numbe
       put(name, angles[k]!)
     })
   }
-  const { reading } = clip!
-  const add = (parent < 0 ? reading.root_positions : reading.joint_positions) === 'add'
+  const add = addsOffset(clip!, joint)
   for (const name of channels)
     if (name[0] === 't') {
       const k = 'xyz'.indexOf(name[1]!)
@@ -286,7 +286,7 @@ export async function offsetSoftly(): Promise<void> {
   const dense = new Set(denseOf(unkeyed.values))
   const joints = [...new Set([...dense].map((key) => splitKey(key).joint))]
   const offsets = joints.flatMap((joint) => {
-    const there = jointPose(clip, joint, (key) => constantOf(key, unkeyed), 0)
+    const there = poseNow(joint, unkeyed.frame)
     const here = jointPose(clip, joint, curveNow, unkeyed.frame)
     if (!there || !here) return []
     return [
@@ -304,14 +304,8 @@ export async function offsetSoftly(): Promise<void> {
   tell()
 }
 
-function constantOf(key: ChannelKey, { values, frame }: Unkeyed): Curve | undefined {
-  const curve = curveNow(key)
-  const value = values.get(key) ?? (curve && valueAt(curve, frame))
-  return value === undefined ? undefined : { kind: 'sampled', values: Float64Array.of(value) }
-}
-
 /** A copied pose: values by joint and channel. */
-let clipboard: { frame: number; values: Record<string, Record<string, number>> } | null = null
+let clipboard: Record<string, Record<string, number>> | null = null
 
 export function copyPose(): void {
   const { clip, joints } = useBench.getState()
@@ -325,7 +319,7 @@ export function copyPose(): void {
     }
     values[joint] = own
   }
-  clipboard = { frame: transport.frame, values }
+  clipboard = values
   notify(`The pose of ${joints.length} ${joints.length === 1 ? 'joint' : 'joints'} is copied.`)
 }
 
@@ -337,7 +331,7 @@ export async function pastePose(mirrored: boolean): Promise<void> {
     notify('Nothing to paste: copy the pose of selected joints first.')
     return
   }
-  let { values } = clipboard
+  let values = clipboard
   if (mirrored) {
     try {
       const body = { revision: clip.head.id, frame: transport.frame, values }

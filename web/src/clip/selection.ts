@@ -9,6 +9,7 @@ import {
   RIDING,
   splitKey,
 } from './curves'
+import { maskOf } from './keys'
 
 export type Picked = ReadonlyMap<ChannelKey, ReadonlySet<number>>
 
@@ -85,6 +86,25 @@ export function keysWhere(
     if (ids.size) out.set(key, ids)
   }
   return out
+}
+
+/** First and last time of the selected keys; null where none is selected. */
+export function selectedTimes(
+  curve: (key: ChannelKey) => Curve | undefined,
+): [number, number] | null {
+  let low = Number.POSITIVE_INFINITY
+  let high = Number.NEGATIVE_INFINITY
+  for (const [key, ids] of get().keys) {
+    const found = curve(key)
+    if (found?.kind !== 'keyed') continue
+    const picked = maskOf(found, ids)
+    for (let k = 0; k < picked.length; k++) {
+      if (!picked[k]) continue
+      low = Math.min(low, found.time[k]!)
+      high = Math.max(high, found.time[k]!)
+    }
+  }
+  return high >= low ? [low, high] : null
 }
 
 /** Selected keys as a scope names them. */

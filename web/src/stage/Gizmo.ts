@@ -55,6 +55,10 @@ function shape(axis: Axis, mode: 'turn' | 'move'): Vector3[] {
   })
 }
 
+/** Where an axis' letter stands: at its arrow's end, on its ring where no two meet. */
+const signOf = (axis: Axis, mode: 'turn' | 'move'): Vector3 =>
+  mode === 'move' ? UNIT[axis].clone() : shape(axis, mode)[9]!
+
 /** A letter on a small disc, at the end of an arrow or on a ring. */
 function letter(text: string): Sprite {
   const canvas = document.createElement('canvas')
@@ -111,8 +115,7 @@ export class Gizmo {
         line.renderOrder = 5
         line.frustumCulled = false
         const sign = letter(axis.toUpperCase())
-        // On a ring the letter stands where the next axis points: no two meet.
-        sign.position.copy(mode === 'move' ? UNIT[axis] : shape(axis, 'turn')[9]!)
+        sign.position.copy(signOf(axis, mode))
         sign.scale.setScalar(0.3)
         this.parts.push({ axis, mode, line, letter: sign })
         this.group.add(line, sign)
@@ -176,7 +179,7 @@ export class Gizmo {
     let near = NEAR
     for (const axis of place.axes) {
       const points = this.points(axis, place, eye)
-      const sign = points[place.mode === 'move' ? 1 : 9]!
+      const sign = this.project(signOf(axis, place.mode), place, eye)
       const gap = Math.min(
         Math.hypot(sign[0] - x, sign[1] - y) - 4,
         ...points.slice(1).map((b, k) => toSegment([x, y], points[k]!, b)),
@@ -189,11 +192,8 @@ export class Gizmo {
     return best
   }
 
-  private points(axis: Axis, { at, turn, mode }: GizmoPlace, eye: Eye): [number, number][] {
-    const radius = this.radius(eye)
-    return shape(axis, mode).map((p) =>
-      eye.project(p.applyQuaternion(turn).multiplyScalar(radius).add(at)),
-    )
+  private points(axis: Axis, place: GizmoPlace, eye: Eye): [number, number][] {
+    return shape(axis, place.mode).map((p) => this.project(p, place, eye))
   }
 
   /** The axes' letters in pixels of a view: `x:10,20 y:30,40`; empty where it is not out. */
@@ -202,10 +202,15 @@ export class Gizmo {
     if (!place) return ''
     return place.axes
       .map((axis) => {
-        const [x, y] = this.points(axis, place, eye)[place.mode === 'move' ? 1 : 9]!
+        const [x, y] = this.project(signOf(axis, place.mode), place, eye)
         return `${axis}:${x.toFixed(1)},${y.toFixed(1)}`
       })
       .join(' ')
+  }
+
+  /** A point of its shape in pixels of a view. */
+  private project(point: Vector3, { at, turn }: GizmoPlace, eye: Eye): [number, number] {
+    return eye.project(point.applyQuaternion(turn).multiplyScalar(this.radius(eye)).add(at))
   }
 
   /** Where an axis points, in metres' space. */

@@ -3,8 +3,8 @@
 import { useBench } from '../clip/bench'
 import { draft } from '../clip/draft'
 import { commitSlide, roomToMove, STILL, showSlide, workedOn } from '../clip/hand'
-import { maskOf, type Slide } from '../clip/keys'
-import { clearKeys, keysWhere, selectKeys, useSelection } from '../clip/selection'
+import type { Slide } from '../clip/keys'
+import { clearKeys, keysWhere, selectedTimes, selectKeys } from '../clip/selection'
 import { transport } from '../clip/transport'
 import { EDGE, type LaneHand, type Scale } from './laneHand'
 
@@ -22,21 +22,8 @@ export class KeysHand implements LaneHand {
       const { from, to } = this.hold
       return [Math.min(from, to), Math.max(from, to)]
     }
-    const { keys } = useSelection.getState()
     const { curves } = useBench.getState()
-    let low = Number.POSITIVE_INFINITY
-    let high = Number.NEGATIVE_INFINITY
-    for (const [key, ids] of keys) {
-      const curve = draft.curves.get(key) ?? curves.get(key)
-      if (curve?.kind !== 'keyed') continue
-      const picked = maskOf(curve, ids)
-      curve.time.forEach((t, k) => {
-        if (!picked[k]) return
-        low = Math.min(low, t)
-        high = Math.max(high, t)
-      })
-    }
-    return high >= low ? [low, high] : null
+    return selectedTimes((key) => draft.curves.get(key) ?? curves.get(key))
   }
 
   private part(x: number, scale: Scale): 'first' | 'last' | 'inside' | null {
@@ -105,11 +92,9 @@ export class KeysHand implements LaneHand {
     )
   }
 
-  cancel(): boolean {
-    if (!this.hold) return false
+  cancel(): void {
     this.hold = null
     draft.drop()
-    return true
   }
 
   cursor(x: number, scale: Scale): string {

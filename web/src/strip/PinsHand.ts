@@ -26,12 +26,11 @@ export class PinsHand implements LaneHand {
     this.held = null
   }
 
-  cancel(): boolean {
-    if (!this.held) return false
+  cancel(): void {
+    if (!this.held) return
     movePin(this.held.index, this.held.began)
     this.held = null
     show(true)
-    return true
   }
 
   cursor(x: number, scale: Scale): string {

@@ -257,8 +257,8 @@ export class Strip {
     this.draw()
   }
 
-  up(event: PointerEvent): void {
-    this.held?.up(this.local(event)[0], this.scale)
+  up(): void {
+    this.held?.up()
     if (this.held) this.draw()
     this.held = null
     if (this.hold === 'span' && this.dragged) {

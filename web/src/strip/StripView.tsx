@@ -229,7 +229,7 @@ export function StripView() {
           style={{ height: tall }}
           onPointerDown={(e) => stripRef.current?.down(e.nativeEvent)}
           onPointerMove={(e) => stripRef.current?.move(e.nativeEvent)}
-          onPointerUp={(e) => stripRef.current?.up(e.nativeEvent)}
+          onPointerUp={() => stripRef.current?.up()}
           onDoubleClick={(e) => stripRef.current?.pinAt(e.nativeEvent)}
         />
       </section>

@@ -10,9 +10,9 @@ export interface LaneHand {
   /** A press: whether the lane takes hold of something. */
   down(x: number, scale: Scale): boolean
   move(x: number, scale: Scale): void
-  up(x: number, scale: Scale): void
-  /** Escape: put back what stood. Whether anything was held. */
-  cancel(): boolean
+  up(): void
+  /** Escape: put back what stood. */
+  cancel(): void
   cursor(x: number, scale: Scale): string
 }
 

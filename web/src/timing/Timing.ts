@@ -3,8 +3,8 @@
 import { type ChannelKey, type Curve, idsOf } from '../clip/curves'
 import { draft } from '../clip/draft'
 import { STILL, showSlide } from '../clip/hand'
-import { maskOf, type Slide } from '../clip/keys'
-import { countKeys, type Picked, useSelection } from '../clip/selection'
+import type { Slide } from '../clip/keys'
+import { selectedTimes, useSelection } from '../clip/selection'
 import { transport } from '../clip/transport'
 import { type Box, type View, xToTime, zoomTime } from '../sheet/geometry'
 import { Pointer } from '../sheet/pointer'
@@ -203,20 +203,8 @@ export class Timing {
 
   /** First and last time of the selected keys; null without two of them apart. */
   extent(): [number, number] | null {
-    const { keys } = useSelection.getState()
-    let low = Number.POSITIVE_INFINITY
-    let high = Number.NEGATIVE_INFINITY
-    for (const [key, ids] of keys) {
-      const curve = this.curve(key)
-      if (curve?.kind !== 'keyed') continue
-      const picked = maskOf(curve, ids)
-      for (let k = 0; k < picked.length; k++) {
-        if (!picked[k]) continue
-        low = Math.min(low, curve.time[k]!)
-        high = Math.max(high, curve.time[k]!)
-      }
-    }
-    return high > low ? [low, high] : null
+    const times = selectedTimes(this.curve)
+    return times && times[1] > times[0] ? times : null
   }
 
   /** Which end of the bar over the selected keys is under the pointer. */
@@ -346,12 +334,7 @@ export class Timing {
       rows: seen,
       isDense: (row) => row.channels.every((key) => dense.has(key)),
       selected: this.extent(),
-      many: countKeys(this.selection),
       drawnBox: this.boxShown,
     }
-  }
-
-  private get selection(): Picked {
-    return useSelection.getState().keys
   }
 }

@@ -24,7 +24,6 @@ export interface Painted {
   isDense: (row: Row) => boolean
   /** First and last time of the selected keys. */
   selected: [number, number] | null
-  many: number
   drawnBox: Box | null
 }
 
