@@ -16,6 +16,10 @@ export class ApiError extends Error {
   }
 }
 
+/** What went wrong, in words. */
+export const textOf = (trouble: unknown): string =>
+  trouble instanceof Error ? trouble.message : String(trouble)
+
 export function csrfToken(): string {
   return /(?:^|; )csrftoken=([^;]+)/.exec(document.cookie)?.[1] ?? ''
 }
@@ -44,7 +48,7 @@ export async function answer<T>(
 ): Promise<T> {
   const { data, error, response } = await call.catch((trouble: unknown) => {
     if (trouble instanceof DOMException) throw trouble
-    throw new ApiError(0, 'The server cannot be reached. Your work up to here is kept.')
+    throw new ApiError(0, 'The server cannot be reached.')
   })
   if (!response.ok) {
     throw new ApiError(
@@ -73,7 +77,7 @@ export async function numbers(
         }),
   }).catch((trouble: unknown) => {
     if (trouble instanceof DOMException) throw trouble
-    throw new ApiError(0, 'The server cannot be reached. Your work up to here is kept.')
+    throw new ApiError(0, 'The server cannot be reached.')
   })
   if (!response.ok) {
     const detail: unknown = await response.json().catch(() => undefined)

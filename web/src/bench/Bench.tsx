@@ -2,9 +2,11 @@
 import { Check } from 'lucide-react'
 import { useEffect, useState } from 'react'
 import { Link, useParams } from 'react-router'
-import { openClip, setStep, useBench } from '../clip/bench'
+import { useBench } from '../clip/bench'
+import { setStep } from '../clip/choose'
 import { transport } from '../clip/transport'
 import { useViewing } from '../clip/viewing'
+import { openClip } from '../clip/write'
 import { BenchMenu } from '../commands/BenchMenu'
 import { CommandList } from '../commands/CommandList'
 import { KeyHelp } from '../commands/KeyHelp'
@@ -15,6 +17,7 @@ import { STEPS } from '../steps/steps'
 import { StripView } from '../strip/StripView'
 import { TimingView } from '../timing/TimingView'
 import { JointTree } from '../tree/JointTree'
+import { Button } from '../ui/controls'
 import { BenchHeader } from './BenchHeader'
 import { FULL, useFullPane } from './fullPane'
 import { useSplit } from './useSplit'
@@ -56,6 +59,39 @@ function StepRail() {
         )
       })}
     </nav>
+  )
+}
+
+/** Somebody else has changed the same meanwhile: theirs stands, and one may put one's own over it. */
+function RefusalBar() {
+  const refusal = useBench((s) => s.refusal)
+  if (!refusal) return null
+  const { told, theirs, again } = refusal
+  const close = () => useBench.setState({ refusal: null })
+  const few = theirs.slice(0, 3).join(', ') + (theirs.length > 3 ? ' and more' : '')
+  return (
+    <div
+      role="alertdialog"
+      aria-label="Changed elsewhere"
+      className="-translate-x-1/2 fixed bottom-12 left-1/2 z-30 flex max-w-[720px] items-center gap-3 rounded-[4px] border border-rule-2 bg-raised px-3 py-2"
+    >
+      <p>
+        <b>{told}</b> was not kept: {few || 'the clip'} was changed elsewhere meanwhile.
+      </p>
+      <Button className="shrink-0" onClick={close}>
+        Keep theirs
+      </Button>
+      <Button
+        kind="primary"
+        className="shrink-0"
+        onClick={() => {
+          close()
+          again()
+        }}
+      >
+        Put mine over it
+      </Button>
+    </div>
   )
 }
 
@@ -135,6 +171,7 @@ export function Bench() {
       >
         {notice}
       </p>
+      <RefusalBar />
       <CommandList />
       <KeyHelp />
     </div>

@@ -3,8 +3,9 @@ import { useQuery } from '@tanstack/react-query'
 import { History, Redo2, Undo2 } from 'lucide-react'
 import { Link } from 'react-router'
 import { answer, client } from '../api/client'
-import { jump, redo, undo, useBench } from '../clip/bench'
+import { useBench } from '../clip/bench'
 import { useHistory } from '../clip/history'
+import { jump, redo, undo } from '../clip/write'
 import { useOverlay } from '../commands/overlay'
 import { useSession } from '../session/session'
 import { Button, Popover, Tip } from '../ui/controls'
@@ -63,6 +64,8 @@ function HistoryList() {
 export function BenchHeader() {
   const clip = useBench((s) => s.clip)
   const saving = useBench((s) => s.saving)
+  const pending = useBench((s) => s.pending)
+  const away = useBench((s) => s.away)
   const drift = useBench((s) => s.drift)
   const workspace = useSession((s) => s.workspaces[0]?.name)
   return (
@@ -76,9 +79,17 @@ export function BenchHeader() {
       <span className="text-ink-3">›</span>
       <h1 className="truncate font-semibold">{clip?.name ?? '…'}</h1>
       <span className="flex-1" />
-      <span className="text-ink-2" data-testid="saved">
-        {saving ? 'saving …' : 'saved'}
-      </span>
+      {away && pending > 0 ? (
+        <Tip text={`${away} Nothing is lost while this page stays open: it is tried again.`}>
+          <span role="status" className="whitespace-nowrap text-bad" data-testid="saved">
+            {pending} {pending === 1 ? 'change waits' : 'changes wait'} for the server
+          </span>
+        </Tip>
+      ) : (
+        <span className="text-ink-2" data-testid="saved">
+          {saving ? 'saving …' : 'saved'}
+        </span>
+      )}
       <Popover
         trigger={
           <Button aria-label="History">
@@ -90,11 +101,11 @@ export function BenchHeader() {
         <HistoryList />
       </Popover>
       <Tip text={clip?.can_undo ? `Undo: ${clip.head.cause}` : 'Nothing to undo'}>
-        <Button disabled={!clip?.can_undo || saving} onClick={() => void undo()}>
+        <Button disabled={!clip?.can_undo && !pending} onClick={() => void undo()}>
           <Undo2 size={13} /> Undo
         </Button>
       </Tip>
-      <Button disabled={!clip?.can_redo || saving} onClick={() => void redo()}>
+      <Button disabled={!clip?.can_redo} onClick={() => void redo()}>
         <Redo2 size={13} /> Redo
       </Button>
       <Tip text="How far the motion is now from the take, at most">

@@ -1,6 +1,8 @@
 /** Contact spans by hand: every change is an edit of the clip, one line for edits in a row. */
-import { apply, type Contact, useBench } from './bench'
+
+import { type Contact, useBench } from './bench'
 import { transport } from './transport'
+import { apply } from './write'
 
 const { setState: set } = useBench
 

@@ -7,7 +7,7 @@ type Listener = () => void
 class Draft {
   /** What is being dragged now. */
   curves: ReadonlyMap<ChannelKey, Curve> = new Map()
-  /** What was let go of and is on its way: the stage shows it until the poses arrive. */
+  /** What was let go of: the stage shows it until the poses of it arrive. */
   private kept: ReadonlyMap<ChannelKey, Curve> = new Map()
   /** Channels that the stage plays without. */
   muted: ReadonlySet<ChannelKey> = new Set()
@@ -31,15 +31,12 @@ class Draft {
     if (this.curves.size) this.set(new Map())
   }
 
-  /** The drag is over: what it made stays to be seen until the poses of it are here. */
-  keep(): void {
-    this.kept = new Map([...this.kept, ...this.curves])
-    this.set(new Map())
-  }
-
-  arrived(): void {
-    if (!this.kept.size) return
-    this.kept = new Map()
+  /** What is on its way: hand work that the poses do not have yet. */
+  settle(kept: ReadonlyMap<ChannelKey, Curve>): void {
+    const same =
+      kept.size === this.kept.size && [...kept].every(([key, c]) => this.kept.get(key) === c)
+    if (same) return
+    this.kept = kept
     this.tell()
   }
 

@@ -2,15 +2,9 @@
 import { sheetRef } from '../sheet/SheetView'
 import { useOpenCard } from '../steps/operation/openCard'
 import { timingRef } from '../timing/TimingView'
-import {
-  type Finding,
-  type StepName,
-  selectChannels,
-  selectJoints,
-  setStep,
-  useBench,
-} from './bench'
+import { type Finding, type StepName, useBench } from './bench'
 import { kindNamed } from './catalogue'
+import { selectChannels, selectJoints, setStep } from './choose'
 import { channelKey } from './curves'
 import { transport } from './transport'
 

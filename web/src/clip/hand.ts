@@ -1,9 +1,11 @@
 /** Hand work: keys and brushes, shown while they are dragged and sent when they are let go. */
-import { apply, notify, type Scope, shownChannels, useBench } from './bench'
+
+import { notify, type Scope, shownChannels, useBench } from './bench'
 import { brushed, type Stroke } from './brush'
 import {
   BROKEN,
   type ChannelKey,
+  COLUMNS,
   type Curve,
   channelKey,
   HANDLES,
@@ -15,9 +17,10 @@ import {
 } from './curves'
 import { draft } from './draft'
 import { type Edits, type Ends, edited, freshId, type KeyEdit, type Slide, slid } from './keys'
-import { keysAsScope, type Picked, selectKeys, useSelection } from './selection'
+import { countKeys, keysAsScope, type Picked, selectKeys, useSelection } from './selection'
 import { transport } from './transport'
 import { useViewing } from './viewing'
+import { apply, type Hand } from './write'
 
 const curves = () => useBench.getState().curves
 const nameOf = (joint: number) => useBench.getState().clip!.joints[joint]!.name
@@ -43,11 +46,35 @@ export function showEdits(edits: Edits): void {
   draft.set(shown)
 }
 
-/** Take what is shown for what is, until the server's word comes. */
-function takeDraft(): void {
-  useBench.setState({ curves: new Map([...curves(), ...draft.curves]) })
-  draft.keep()
+/** Hand work for the line of changes: what it makes of each of the curves it touches. */
+function handOf(
+  touches: readonly ChannelKey[],
+  change: (curve: Curve, key: ChannelKey) => Curve | null,
+): Hand {
+  return {
+    touches,
+    fold: (shown) => {
+      const out = new Map(shown)
+      for (const key of touches) {
+        const curve = shown.get(key)
+        const changed = curve && change(curve, key)
+        if (changed) out.set(key, changed)
+      }
+      return out
+    },
+  }
 }
+
+const folded = (edits: Edits): Hand =>
+  handOf([...edits.keys()], (curve, key) =>
+    curve.kind === 'keyed' ? edited(curve, edits.get(key)!) : null,
+  )
+
+/** Whether what is shown as a draft differs from what stands. */
+const changes = (): boolean =>
+  [...draft.curves].some(([key, curve]) => differs(curve, curves().get(key)!))
+
+const countOf = (count: number, what: string) => `${count} ${what}${count === 1 ? '' : 's'}`
 
 /** Keep edits: one line of the recipe, one step of undo. */
 export function commitEdits(
@@ -64,10 +91,14 @@ export function commitEdits(
     return Promise.resolve(false)
   }
   showEdits(edits)
-  takeDraft()
+  const nothing = !ends.size && !changes()
+  draft.drop()
+  // An edit that changes nothing is no step of the history.
+  if (nothing) return Promise.resolve(false)
   const params: Record<string, unknown> = { keys }
   if (ends.size) params.ends = [...ends].map(([key, e]) => placed(key, e))
-  return apply('edit', params)
+  const told = keys.length ? `The edit of ${countOf(keys.length, 'key')}` : 'How curves go on'
+  return apply('edit', params, {}, told, folded(edits))
 }
 
 /** For each selected key what shall become of it. */
@@ -170,10 +201,22 @@ export function commitSlide(slide: Slide): void {
       made.set(key, new Set([...ids].map((_, n) => first + n)))
     }
   const left = keys.size - draft.curves.size
+  const moving = [...draft.curves.keys()]
+  const nothing = !changes()
+  draft.drop()
   if (left) notify(`${left} of ${keys.size} channels stay: their keys would meet others.`)
-  takeDraft()
+  if (nothing) return
   const said = Object.entries(slide).filter(([name, v]) => v !== STILL[name as keyof Slide])
-  void apply('slide', Object.fromEntries(said), { keys: keysAsScope(keys, nameOf) })
+  const picked = new Map(moving.map((key) => [key, keys.get(key)!]))
+  void apply(
+    'slide',
+    Object.fromEntries(said),
+    { keys: keysAsScope(picked, nameOf) },
+    `The move of ${countOf(countKeys(picked), 'key')}`,
+    handOf(moving, (curve, key) =>
+      curve.kind === 'keyed' ? slid(curve, picked.get(key)!, slide) : null,
+    ),
+  )
   if (made.size) selectKeys(made)
 }
 
@@ -330,18 +373,23 @@ function differs(a: Curve, b: Curve): boolean {
   if (a.kind === 'sampled' && b.kind === 'sampled')
     return a.values.some((v, f) => v !== b.values[f])
   if (a.kind === 'sampled' || b.kind === 'sampled') return true
-  const columns = ['time', 'value', 'slope_in', 'slope_out'] as const
-  return columns.some((name) => a[name].some((v, k) => v !== b[name][k]))
+  if (a.time.length !== b.time.length) return true
+  return COLUMNS.some((name) => a[name].some((v, k) => v !== b[name][k]))
 }
 
 export function commitStroke(stroke: Stroke): void {
   const scope = handScope()
-  const reached = [...draft.curves].some(([key, curve]) => differs(curve, curves().get(key)!))
+  const touched = [...draft.curves.keys()]
+  const reached = changes()
+  draft.drop()
   if (!reached) {
-    draft.drop()
     notify('No key lies within the brush’s radius: make it larger, or set a key first.')
     return
   }
-  takeDraft()
-  void apply('brush', { ...stroke }, scope)
+  const { keys } = useSelection.getState()
+  const { take } = useViewing.getState()
+  const hand = handOf(touched, (curve, key) =>
+    brushed(curve, stroke, take.get(key), keys.get(key) ?? null),
+  )
+  void apply('brush', { ...stroke }, scope, 'The brush stroke', hand)
 }

@@ -1,6 +1,8 @@
 /** Marks: named points and spans in time, each change an edit of the clip. */
-import { apply, type Mark, useBench } from './bench'
+
+import { type Mark, useBench } from './bench'
 import { transport } from './transport'
+import { apply } from './write'
 
 const edit = (change: object): void => void apply('edit_marks', { edits: [change] })
 

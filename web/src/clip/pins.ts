@@ -1,8 +1,10 @@
 /** Time pins on a span: dragged on the strip, previewed on the stage as they are. */
 import { create } from 'zustand'
-import { apply, cancelPreview, notify, startPreview, useBench } from './bench'
+import { notify, useBench } from './bench'
+import { cancelPreview, startPreview } from './previews'
 import { transport } from './transport'
 import { type Pin, Warp } from './warp'
+import { apply } from './write'
 
 interface Pins {
   /** In time; the first one stays. Null while no span is pinned. */

@@ -5,7 +5,8 @@
  */
 import { create } from 'zustand'
 import { answer, client } from '../api/client'
-import { apply, bringCurves, notify, type Scope, useBench } from './bench'
+import { notify, type Scope, useBench } from './bench'
+import { bringCurves } from './confirmed'
 import { type ChannelKey, type Curve, channelKey, splitKey, valueAt } from './curves'
 import { draft } from './draft'
 import { commitEdits, showEdits } from './hand'
@@ -22,6 +23,7 @@ import {
   turnOf,
 } from './local'
 import { transport } from './transport'
+import { apply } from './write'
 
 export type Values = ReadonlyMap<ChannelKey, number>
 

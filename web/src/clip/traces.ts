@@ -1,10 +1,11 @@
 /** Curves and figures fetched to be looked at beside the clip: before traces and guides. */
 import { answer, client, numbers } from '../api/client'
-import { jump, notify, shownChannels, useBench } from './bench'
+import { notify, shownChannels, useBench } from './bench'
 import { type ChannelKey, type Curve, channelKey, curvesOf, splitKey, valueAt } from './curves'
 import { posesOf } from './poses'
 import { transport } from './transport'
 import { type Guide, type TraceChoice, useViewing } from './viewing'
+import { jump } from './write'
 
 const { getState: view, setState: set } = useViewing
 

@@ -1,15 +1,8 @@
 /** Every command of the bench, once: its title, its key, what it does. The command list, the
  * key help, the context menu and the keyboard all read this table. */
 import { toggleFull } from '../bench/fullPane'
-import {
-  redo,
-  selectChannels,
-  selectJoints,
-  setStep,
-  shownChannels,
-  undo,
-  useBench,
-} from '../clip/bench'
+import { shownChannels, useBench } from '../clip/bench'
+import { selectChannels, selectJoints, setStep } from '../clip/choose'
 import { HANDLES } from '../clip/curves'
 import { toNext } from '../clip/findings'
 import {
@@ -28,6 +21,7 @@ import { common, useSelection } from '../clip/selection'
 import { keepCopy, swapTrace } from '../clip/traces'
 import { transport } from '../clip/transport'
 import { toggleMuted, togglePinned, useViewing } from '../clip/viewing'
+import { redo, undo } from '../clip/write'
 import { prefer, theme } from '../session/session'
 import { setRadius, setStrength, takeBrush, useBrush } from '../sheet/brushState'
 import { setHandle } from '../sheet/KeyBar'

@@ -1,7 +1,8 @@
 /** What is drawn behind the curves and over them: the before trace, and a guide to match. */
 import { useQuery } from '@tanstack/react-query'
 import { answer, client } from '../api/client'
-import { setReadout, useBench } from '../clip/bench'
+import { useBench } from '../clip/bench'
+import { setReadout } from '../clip/choose'
 import { channelTitle, READOUTS, type Readout } from '../clip/curves'
 import { useHistory } from '../clip/history'
 import {

@@ -1,6 +1,7 @@
 /** Posing on the stage: how the gizmo works, and above it what has been changed and is not keyed. */
 import { useEffect, useState, useSyncExternalStore } from 'react'
-import { setStep, useBench } from '../clip/bench'
+import { useBench } from '../clip/bench'
+import { setStep } from '../clip/choose'
 import { splitKey } from '../clip/curves'
 import {
   denseOf,

@@ -39,6 +39,13 @@ export type Hovered = () => {
   colour: string
 } | null
 
+/** What the figure is made of: how the take is read, and its skeleton, which a swap may change. */
+const bodyOf = ({ reading, joints, end_sites }: Clip) => [
+  reading,
+  joints.map(({ name, parent, offset }) => [name, parent, offset]),
+  end_sites,
+]
+
 export class Stage {
   /** The two views; the second one is seen where the stage is split. */
   readonly eyes: [Eye, Eye]
@@ -153,7 +160,7 @@ export class Stage {
   setClip(clip: Clip): void {
     const same =
       this.clip?.id === clip.id &&
-      JSON.stringify(this.clip.reading) === JSON.stringify(clip.reading)
+      JSON.stringify(bodyOf(this.clip)) === JSON.stringify(bodyOf(clip))
     this.clip = clip
     if (same) return
     this.figure?.dispose()

@@ -1,6 +1,7 @@
 /** The stage as a pane: canvas, what is shown, view buttons. */
 import { type MouseEvent, type PointerEvent, useEffect, useRef, useState } from 'react'
-import { selectJoints, shownChannels, useBench } from '../clip/bench'
+import { shownChannels, useBench } from '../clip/bench'
+import { selectJoints } from '../clip/choose'
 import { axisOf, channelKey, readoutUnit, splitKey, turns } from '../clip/curves'
 import { draft } from '../clip/draft'
 import { channelAxis, jointPose } from '../clip/local'

@@ -2,7 +2,9 @@
 import { ChevronDown, ChevronRight, Maximize2 } from 'lucide-react'
 import { type KeyboardEvent, useEffect, useMemo, useRef } from 'react'
 import { FULL, toggleFull, useFullPane } from '../bench/fullPane'
-import { loadKeys, notify, selectChannels, selectJoints, useBench } from '../clip/bench'
+import { notify, useBench } from '../clip/bench'
+import { selectChannels, selectJoints } from '../clip/choose'
+import { bringCurves } from '../clip/confirmed'
 import { useViewing } from '../clip/viewing'
 import { KeyBar } from '../sheet/KeyBar'
 import { SheetChoice } from '../sheet/SheetChoice'
@@ -103,7 +105,7 @@ export function TimingView() {
   const spoken = useSpoken()
 
   useEffect(() => {
-    loadKeys().catch((trouble: unknown) => notify(String(trouble)))
+    bringCurves().catch((trouble: unknown) => notify(String(trouble)))
     const timing = new Timing(canvas.current!)
     timingRef.current = timing
     timing.onReadout = (text) => {

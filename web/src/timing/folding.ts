@@ -1,6 +1,7 @@
 /** Which rows of the timing sheet are open, and whether it lists the selected joints only. */
 import { create } from 'zustand'
-import { loadKeys, notify, useBench } from '../clip/bench'
+import { notify, useBench } from '../clip/bench'
+import { bringCurves } from '../clip/confirmed'
 import { useViewing } from '../clip/viewing'
 
 export const useFolding = create<{ open: ReadonlySet<string>; only: boolean }>(() => ({
@@ -26,5 +27,5 @@ export function unfoldAll(on: boolean): void {
 /** The timing sheet in the curve sheet's place, or the curves again. */
 export function showTiming(on: boolean): void {
   useViewing.setState({ timing: on })
-  if (on) loadKeys().catch((trouble: unknown) => notify(String(trouble)))
+  if (on) bringCurves().catch((trouble: unknown) => notify(String(trouble)))
 }

@@ -1,7 +1,8 @@
 /** Joints and channels as a tree: selects what the sheet shows. */
 import { ChevronDown, ChevronRight, Eye, EyeOff, Pin, Volume2, VolumeX } from 'lucide-react'
 import { useEffect, useMemo, useRef, useState } from 'react'
-import { selectChannels, selectJoints, shownChannels, useBench } from '../clip/bench'
+import { shownChannels, useBench } from '../clip/bench'
+import { selectChannels, selectJoints } from '../clip/choose'
 import { axisOf, channelKey, channelTitle } from '../clip/curves'
 import { toggleHidden, toggleMuted, togglePinned, useViewing } from '../clip/viewing'
 import { Button, Check, inputLook, Popover, Toggle } from '../ui/controls'

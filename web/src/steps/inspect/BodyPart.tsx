@@ -1,7 +1,9 @@
 /** The body: what each joint is taken for, on a picture and in a list, to be corrected and kept. */
 import { useState } from 'react'
 import { answer, client, type Schemas } from '../../api/client'
-import { notify, selectJoints, useBench, write } from '../../clip/bench'
+import { notify, useBench } from '../../clip/bench'
+import { selectJoints } from '../../clip/choose'
+import { write } from '../../clip/write'
 import { Button, inputLook } from '../../ui/controls'
 
 /** Where roles sit on the picture, the figure seen from the front: its left is on the right. */

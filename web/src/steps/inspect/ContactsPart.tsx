@@ -1,6 +1,6 @@
 /** Contacts: spans in which feet and hands are held, to be put right before thinning. */
 import { useState } from 'react'
-import { type Contact, useBench, write } from '../../clip/bench'
+import { type Contact, useBench } from '../../clip/bench'
 import {
   addContact,
   joinContact,
@@ -11,6 +11,7 @@ import {
   splitContact,
 } from '../../clip/contacts'
 import { transport } from '../../clip/transport'
+import { write } from '../../clip/write'
 import { Button, inputLook } from '../../ui/controls'
 import { OperationCard } from '../operation/OperationCard'
 

@@ -1,10 +1,11 @@
 /** Findings in one list: sorted, narrowed, each leading to its place and its remedy. */
 import { Check as Tick, Wrench } from 'lucide-react'
 import { useMemo } from 'react'
-import { apply, type Finding, useBench } from '../../clip/bench'
+import { type Finding, useBench } from '../../clip/bench'
 import { useCatalogue } from '../../clip/catalogue'
 import { channelTitle } from '../../clip/curves'
 import { countsOf, goTo, mend, sizeOf } from '../../clip/findings'
+import { apply } from '../../clip/write'
 import { Button, Check, inputLook, Tip } from '../../ui/controls'
 import { type Order, useInspect } from './inspect'
 

@@ -1,8 +1,10 @@
 /** An operation in a step's panel: what it does, its parameters, a live preview, and applying it. */
 import { ChevronDown, ChevronRight } from 'lucide-react'
 import { type ReactNode, useEffect, useRef, useState } from 'react'
-import { apply, cancelPreview, startPreview, useBench } from '../../clip/bench'
+import { useBench } from '../../clip/bench'
 import { useCatalogue } from '../../clip/catalogue'
+import { cancelPreview, startPreview } from '../../clip/previews'
+import { apply } from '../../clip/write'
 import { Button } from '../../ui/controls'
 import { Trouble } from '../Panel'
 import { PreviewNumbers } from './Outcome'

@@ -1,9 +1,11 @@
 /** Thin: what the tolerance holds for, who shares key times, and what the result costs. */
 import { X } from 'lucide-react'
 import { useCallback, useEffect, useState, useSyncExternalStore } from 'react'
-import { apply, cancelPreview, startPreview, useBench, write } from '../../clip/bench'
+import { useBench } from '../../clip/bench'
 import { countsOf } from '../../clip/findings'
+import { cancelPreview, startPreview } from '../../clip/previews'
 import { transport } from '../../clip/transport'
+import { apply, write } from '../../clip/write'
 import { Button, Check, Choice, inputLook, Row, Slider } from '../../ui/controls'
 import { degrees, grouped, millimetres } from '../../ui/numbers'
 import { OperationCard } from '../operation/OperationCard'

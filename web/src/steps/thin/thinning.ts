@@ -1,5 +1,6 @@
 /** The thin line of a clip's recipe: thinning again changes it, so that errors never add up. */
-import { type Clip, notify, useBench, write } from '../../clip/bench'
+import { type Clip, notify, useBench } from '../../clip/bench'
+import { write } from '../../clip/write'
 
 export interface ThinParams {
   measure: 'channel' | 'joint' | 'ends'

@@ -1,10 +1,12 @@
 /** Unflip: continuous curves, true jumps mended on request, better rotation orders. */
 import { useEffect, useState } from 'react'
 import { answer, client, type Schemas } from '../../api/client'
-import { apply, cancelPreview, startPreview, useBench } from '../../clip/bench'
+import { useBench } from '../../clip/bench'
 import { useCatalogue } from '../../clip/catalogue'
 import { countsOf, goTo, sizeOf } from '../../clip/findings'
+import { cancelPreview, startPreview } from '../../clip/previews'
 import { transport } from '../../clip/transport'
+import { apply } from '../../clip/write'
 import { Button, Row } from '../../ui/controls'
 import { degrees, millimetres } from '../../ui/numbers'
 import { OperationCard } from '../operation/OperationCard'

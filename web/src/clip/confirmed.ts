@@ -1,0 +1,250 @@
+/** What the server confirmed of the open clip: curves and poses by head, fetched until they are
+ * those of the newest one. What is shown is what is pending folded over it. */
+import { ApiError, answer, client, numbers, textOf } from '../api/client'
+import type { Message } from '../api/safetensors'
+import { type Clip, notify, readoutChannels, useBench } from './bench'
+import { type ChannelKey, type Curve, channelKey, curvesOf, readoutUnit, splitKey } from './curves'
+import { draft } from './draft'
+import { posesOf, withChanged } from './poses'
+import { useSelection } from './selection'
+import { useViewing } from './viewing'
+import type { Writes } from './writes'
+
+const { getState: get, setState: set } = useBench
+
+export type Curves = ReadonlyMap<ChannelKey, Curve>
+
+/** The curves that are here: of which head, and whether all keys of the clip are among them. */
+interface Known {
+  order: number
+  revision: number
+  curves: Curves
+  dense: ReadonlySet<ChannelKey> | null
+}
+
+let open: Writes<Curves, Clip> | null = null
+let known: Known | null = null
+let posed = { order: -1, revision: -1 }
+/** Joints whose curves are wanted though they are not selected. */
+let more = new Set<number>()
+
+/** From now on another clip's changes are shown, or none's. */
+export function follow(writes: Writes<Curves, Clip> | null): void {
+  open = writes
+  known = null
+  posed = { order: -1, revision: -1 }
+  more = new Set()
+  curvesLoop = posesLoop = null
+  draft.settle(new Map())
+}
+
+/** Poses of another length cannot be patched: they are fetched whole. */
+export function forgetPoses(): void {
+  posed = { order: -1, revision: -1 }
+  set({ poses: null })
+}
+
+/** Show the confirmed curves with what is pending folded over them. */
+export function showCurves(): void {
+  if (!open) return
+  const shown = open.shown
+  if (shown !== get().curves) set({ curves: shown })
+  const touched = new Map<ChannelKey, Curve>()
+  for (const entry of open.unseen('poses'))
+    for (const key of entry.touches) {
+      const curve = shown.get(key)
+      if (curve) touched.set(key, curve)
+    }
+  draft.settle(touched)
+}
+
+let curvesLoop: Promise<void> | null = null
+let posesLoop: Promise<void> | null = null
+
+/** Fetch what is not here yet of the curves that are wanted, until they are the head's. */
+export function bringCurves(joints: Iterable<number> = []): Promise<void> {
+  for (const j of joints) more.add(j)
+  curvesLoop ??= patiently(nextCurves, () => {
+    curvesLoop = null
+  })
+  return curvesLoop
+}
+
+function bringPoses(): Promise<void> {
+  posesLoop ??= patiently(nextPoses, () => {
+    posesLoop = null
+  })
+  return posesLoop
+}
+
+const RETRY = 1500 // ms
+
+/** Take steps while there are some; the server being away makes them wait, not fail. */
+async function patiently(step: () => Promise<void> | null, ended: () => void): Promise<void> {
+  const writes = open
+  const mine = () => writes === open
+  try {
+    for (;;) {
+      const next = mine() ? step() : null
+      if (!next) break
+      try {
+        await next
+      } catch (trouble) {
+        if (!(trouble instanceof ApiError && trouble.status === 0)) throw trouble
+        await new Promise((done) => setTimeout(done, RETRY))
+      }
+    }
+  } finally {
+    if (mine()) ended()
+  }
+}
+
+function nextCurves(): Promise<void> | null {
+  const { clip, joints } = get()
+  if (!open || !clip) return null
+  const { pinned, muted, timing } = useViewing.getState()
+  const stale = !known || known.order !== open.order
+  if (timing && (stale || !known!.dense)) return fetchKeys(open, known, clip)
+  const wanted = [...joints, ...more, ...[...pinned, ...muted].map((key) => splitKey(key).joint)]
+  const missing = [...new Set(wanted)].filter(
+    (j) =>
+      clip.joints[j] &&
+      (stale || clip.joints[j].channels.some((c) => !known!.curves.has(channelKey(j, c)))),
+  )
+  if (missing.length) return fetchCurves(open, clip, missing)
+  if (stale) return null
+  const read = readoutChannels(get()).filter((key) => !known!.curves.has(key))
+  return read.length ? fetchReadouts(open, clip, read) : null
+}
+
+/** The curves that came take the place of those that were there, if nothing newer has. */
+function confirm(writes: Writes<Curves, Clip>, got: Known): void {
+  if (writes !== open || (known && known.order > got.order)) return
+  known = got
+  set({ dense: got.dense })
+  writes.confirm(got.curves, got.order, got.revision)
+  dropGoneKeys()
+}
+
+async function fetchCurves(writes: Writes<Curves, Clip>, clip: Clip, joints: number[]) {
+  const { order, head } = writes
+  const path = `/api/clips/${clip.id}/curves?revision=${head.head.id}&joints=${joints.join(',')}`
+  const fresh = curvesOf(await numbers(path))
+  const same = known?.order === order ? known : null
+  const curves = new Map([...(same?.curves ?? []), ...fresh])
+  confirm(writes, { order, revision: head.head.id, curves, dense: same?.dense ?? null })
+}
+
+/** All keyed curves of the clip, for the timing sheet; what has not changed is not asked for. */
+async function fetchKeys(writes: Writes<Curves, Clip>, had: Known | null, clip: Clip) {
+  const { order, head } = writes
+  const since = had?.dense ? `&since=${had.revision}` : ''
+  const got = await numbers(`/api/clips/${clip.id}/keys?revision=${head.head.id}${since}`)
+  const fresh = curvesOf(got)
+  const dense = new Set(had?.dense ?? [])
+  // What is read out of the world is another with each head.
+  const kept = since ? [...had!.curves].filter(([key]) => readoutUnit(key) === undefined) : []
+  const curves = new Map(kept)
+  for (const key of fresh.keys()) dense.delete(key)
+  for (const key of got.about.dense as ChannelKey[]) {
+    dense.add(key)
+    curves.delete(key)
+  }
+  for (const [key, curve] of fresh) curves.set(key, curve)
+  confirm(writes, { order, revision: head.head.id, curves, dense })
+}
+
+async function fetchReadouts(writes: Writes<Curves, Clip>, clip: Clip, keys: ChannelKey[]) {
+  const had = known!
+  const joints = [...new Set(keys.map((key) => splitKey(key).joint))].join(',')
+  const got = await numbers(
+    `/api/clips/${clip.id}/tracks?revision=${had.revision}&joints=${joints}`,
+  )
+  if (known === had) confirm(writes, { ...had, curves: new Map([...had.curves, ...curvesOf(got)]) })
+}
+
+function nextPoses(): Promise<void> | null {
+  const { clip } = get()
+  return open && clip && posed.order !== open.order ? fetchPoses(open, clip) : null
+}
+
+/** The poses of the head: all of them, or what differs from the poses that are here. */
+async function fetchPoses(writes: Writes<Curves, Clip>, clip: Clip): Promise<void> {
+  const { order, head } = writes
+  const { revision } = posed
+  const base = `/api/clips/${clip.id}/poses?revision=${head.head.id}`
+  const got = await numbers(revision >= 0 ? `${base}&since=${revision}` : base)
+  if (writes !== open || posed.revision !== revision) return
+  const { poses } = get()
+  posed = { order, revision: head.head.id }
+  set({ poses: patched(revision >= 0 ? poses : null, got, clip.joints.length) })
+  writes.arrived('poses', order)
+}
+
+function patched(base: ReturnType<typeof posesOf> | null, got: Message, joints: number) {
+  const carried = got.arrays.get('joints')!.data.length
+  return base && carried < joints ? withChanged(base, got) : posesOf(got, joints)
+}
+
+/** Keys that are no more are no longer selected. */
+function dropGoneKeys(): void {
+  const { keys } = useSelection.getState()
+  if (!keys.size) return
+  const curves = open!.shown
+  const left = new Map<ChannelKey, Set<number>>()
+  for (const [key, ids] of keys) {
+    const curve = curves.get(key)
+    if (curve?.kind !== 'keyed') continue
+    const own = new Set([...curve.id].map(Number).filter((id) => ids.has(id)))
+    if (own.size) left.set(key, own)
+  }
+  useSelection.setState({ keys: left })
+}
+
+async function loadNumbers(): Promise<void> {
+  const { clip } = get()
+  if (!clip) return
+  const params = { path: { clip_id: clip.id }, query: { revision: clip.head.id } }
+  const { GET } = client
+  const frames = `/api/clips/${clip.id}/drift/frames?revision=${clip.head.id}`
+  const [drift, lane, found, contacts] = await Promise.all([
+    answer(GET('/api/clips/{clip_id}/drift', { params })),
+    numbers(frames),
+    answer(GET('/api/clips/{clip_id}/findings', { params })),
+    answer(GET('/api/clips/{clip_id}/contacts', { params })),
+  ])
+  if (isHead(clip))
+    set({
+      drift,
+      driftFrames: lane.arrays.get('mm')!.data as Float32Array,
+      findings: found.findings,
+      contacts,
+    })
+}
+
+const isHead = ({ id, head }: Clip): boolean =>
+  get().clip?.id === id && get().clip?.head.id === head.id
+
+/** What the joints are: asked anew when the clip or how it is read changes. */
+export async function loadBody(): Promise<void> {
+  const { clip } = get()
+  if (!clip) return
+  const params = { path: { clip_id: clip.id }, query: { revision: clip.head.id } }
+  const body = await answer(client.GET('/api/clips/{clip_id}/body', { params }))
+  if (get().clip?.id === clip.id) set({ body })
+}
+
+const PAUSE = 120 // ms
+
+/** Bring all that belongs to the clip's head: first what is seen, its numbers in a pause. */
+export async function bringAll(reread: boolean): Promise<void> {
+  const { clip } = get()
+  if (!clip) return
+  try {
+    await Promise.all([bringPoses(), bringCurves(), ...(reread ? [loadBody()] : [])])
+    await new Promise((done) => setTimeout(done, PAUSE))
+    if (isHead(clip)) await loadNumbers()
+  } catch (trouble) {
+    notify(textOf(trouble))
+  }
+}
