@@ -99,11 +99,11 @@ setup() {
   local sources; mapfile -t sources < <(find web/src web/index.html web/vite.config.ts web/package-lock.json -type f | sort)
   [ -f web/dist/index.html ] || rm -f "$LOCAL/stamps/web"
   once web "${sources[@]}" -- front_end
-  mapfile -t sources < <(find core/leancurve/kernels -name '*.py' | sort)
+  mapfile -t sources < <(find core/leancurve/numbers/kernels -name '*.py' | sort)
   once kernels "${sources[@]}" requirements/base.txt -- warm_kernels
 }
 
-warm_kernels() { say "Compiling the kernels"; $PY -m leancurve.kernels.warm; }
+warm_kernels() { say "Compiling the kernels"; $PY -m leancurve.warm; }
 
 # --- PostgreSQL: a cluster of the project's own, on loopback ----------------------------------
 

@@ -6,9 +6,9 @@ import os
 from pathlib import Path
 
 import pytest
-from leancurve.clip import Clip
 from leancurve.demo import TAKES, captured
 from leancurve.demo.defects import Capture
+from leancurve.document.clip import Clip
 from leancurve.formats.bvh import read_bvh
 
 # Playwright keeps an event loop in the main thread; Django would refuse the ORM there.

@@ -13,7 +13,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 
 from leancurve.demo.defects import Capture, Defect
-from leancurve.findings import Finding, find
+from leancurve.measures.findings import Finding, find
 
 WIDENED = 2
 SHARED = 1 / 3

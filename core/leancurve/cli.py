@@ -14,12 +14,12 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-from leancurve.clip import Clip
+from leancurve.document.clip import Clip
 from leancurve.errors import BadInput
-from leancurve.findings import find, work_left
 from leancurve.formats.bvh import Take
 from leancurve.formats.files import read_take, write_take
-from leancurve.measure import drift
+from leancurve.measures.drift import drift
+from leancurve.measures.findings import find, work_left
 from leancurve.operations import OPERATIONS
 from leancurve.operations.describe import described
 from leancurve.recipe import ALL_OF_IT, Line, checked_line, read_recipe, run_recipe

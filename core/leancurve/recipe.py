@@ -9,11 +9,11 @@ from typing import Any
 import orjson
 from pydantic import ValidationError
 
-from leancurve.clip import Clip
+from leancurve.document.clip import Clip
+from leancurve.document.scope import Scope
 from leancurve.errors import BadInput
 from leancurve.operations import apply_patch, operation_named
 from leancurve.progress import Progress, part_of, silent
-from leancurve.scope import Scope
 
 SCHEMA = "leancurve.recipe"
 SCHEMA_VERSION = 1

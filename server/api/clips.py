@@ -24,19 +24,20 @@ from editing.recipes import (
     take_on_time,
     title,
 )
-from leancurve.body import ROLES
-from leancurve.clip import ChannelId, evaluate
-from leancurve.clip import Clip as Document
-from leancurve.contacts import find_support
-from leancurve.curve import SampledCurve
-from leancurve.cycles import whole_cycles
+from leancurve.cleaning.contacts import find_support
+from leancurve.cleaning.gimbal import rate_orders
+from leancurve.curves.curve import SampledCurve
+from leancurve.document.clip import ChannelId
+from leancurve.document.clip import Clip as Document
+from leancurve.document.evaluation import evaluate
+from leancurve.document.posing import mirrored
+from leancurve.document.tracks import curves_near
 from leancurve.errors import BadInput
-from leancurve.findings import KINDS
-from leancurve.gimbal import rate_orders
-from leancurve.measure import drift, end_gap_mm, world_track
+from leancurve.figure.body import ROLES
+from leancurve.measures.cycles import whole_cycles
+from leancurve.measures.drift import drift, end_gap_mm, world_track
+from leancurve.measures.findings import KINDS
 from leancurve.operations import OPERATIONS, Scope
-from leancurve.posing import mirrored
-from leancurve.tracks import curves_near
 from library.models import Profile, Take
 from library.profiles import profile_for
 from ninja import Router

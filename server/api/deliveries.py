@@ -9,7 +9,7 @@ from django.shortcuts import get_object_or_404
 from editing.documents import load_clip
 from editing.models import Clip, Revision
 from leancurve.errors import BadInput
-from leancurve.resample import delivery_name, sample_times
+from leancurve.time.resample import delivery_name, sample_times
 from library import jobs
 from ninja import Router
 

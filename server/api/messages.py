@@ -6,9 +6,10 @@ from typing import Any
 import numpy as np
 import orjson
 from django.http import HttpResponse
-from leancurve.arrays import AnyArray
-from leancurve.clip import ChannelId, Clip, Pose
-from leancurve.curve import Curve
+from leancurve.curves.curve import Curve
+from leancurve.document.clip import ChannelId, Clip
+from leancurve.figure.pose import Pose
+from leancurve.numbers.arrays import AnyArray
 from safetensors.numpy import save
 
 

@@ -7,12 +7,13 @@ from typing import Any
 
 from editing.documents import load_clip
 from editing.models import Revision
-from leancurve.clip import Clip, evaluate
+from leancurve.document.clip import Clip
+from leancurve.document.evaluation import evaluate
 from leancurve.errors import BadInput
 from leancurve.formats.bvh import read_bvh, write_bvh
 from leancurve.formats.clipjson import read_clip, write_clip
-from leancurve.measure import pose_drift
-from leancurve.resample import delivery_name, resampled, sample_times
+from leancurve.measures.drift import pose_drift
+from leancurve.time.resample import delivery_name, resampled, sample_times
 from library.jobs import job_kind
 from library.models import Job
 

@@ -2,7 +2,7 @@
 
 from dataclasses import replace
 
-from leancurve.clip import Clip
+from leancurve.document.clip import Clip
 
 from editing.documents import load_clip
 from editing.history import take_of

@@ -7,7 +7,7 @@ from typing import Any
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from leancurve.errors import BadInput
-from leancurve.measure import drift
+from leancurve.measures.drift import drift
 from leancurve.progress import part_of
 from library import jobs
 from library.jobs import job_kind

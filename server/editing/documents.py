@@ -13,8 +13,8 @@ from cachetools import LRUCache
 from django.conf import settings
 from django.db.models import Sum
 from django.db.models.functions import Length
-from leancurve.clip import ChannelId, Clip
-from leancurve.curve import Curve, stored_curve
+from leancurve.curves.curve import Curve, stored_curve
+from leancurve.document.clip import ChannelId, Clip
 from leancurve.formats.clipjson import clip_from_header, clip_header
 from leancurve.operations import Patch, apply_patch
 from safetensors.numpy import load, save

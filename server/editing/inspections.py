@@ -5,8 +5,8 @@ from collections.abc import Iterable
 from dataclasses import asdict
 from typing import Any
 
-from leancurve.clip import Clip
-from leancurve.findings import VERSION, Finding, find, work_left
+from leancurve.document.clip import Clip
+from leancurve.measures.findings import VERSION, Finding, find, work_left
 from leancurve.progress import Progress, silent
 
 from editing.documents import load_clip

@@ -46,7 +46,8 @@ class Memo(models.Model):
 class Inspection(models.Model):
     """What is found in a state: measured once, since a state never changes.
 
-    ``findings`` are as :func:`leancurve.findings.find` gives them, ``work`` what they amount to.
+    ``findings`` are as :func:`leancurve.measures.findings.find` gives them, ``work`` what they
+    amount to.
     """
 
     state = models.OneToOneField(State, on_delete=models.CASCADE, primary_key=True)

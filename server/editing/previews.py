@@ -4,8 +4,10 @@ import threading
 from collections.abc import Hashable
 from dataclasses import dataclass
 
-from leancurve.clip import Clip, Pose, evaluate
-from leancurve.measure import Drift, pose_drift
+from leancurve.document.clip import Clip
+from leancurve.document.evaluation import evaluate
+from leancurve.figure.pose import Pose
+from leancurve.measures.drift import Drift, pose_drift
 from leancurve.operations import Cancelled, Patch, apply_patch, operation_named
 from leancurve.progress import Progress
 

@@ -11,10 +11,10 @@ from editing.documents import store_clip
 from editing.inspections import inspect, keep
 from editing.models import Inspection
 from leancurve.errors import BadInput
-from leancurve.findings import VERSION, find
 from leancurve.formats.bvh import Take as ReadTake
+from leancurve.measures.findings import VERSION, find
+from leancurve.measures.picture import picture
 from leancurve.operations import Cancelled
-from leancurve.picture import picture
 
 from library import jobs
 from library.jobs import job_kind

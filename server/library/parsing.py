@@ -5,7 +5,7 @@ from multiprocessing.connection import Connection
 
 from leancurve.errors import BadInput
 from leancurve.formats.files import read_take
-from leancurve.kernels.text import scan_numbers
+from leancurve.numbers.kernels.text import scan_numbers
 
 
 def parse(data: bytes, name: str, memory: int, seconds: int, answer: Connection) -> None:

@@ -7,15 +7,16 @@ from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
-from leancurve import filters, rotation
-from leancurve.clip import Clip, evaluate
-from leancurve.contacts import find_support
-from leancurve.curve import SampledCurve
+from leancurve.cleaning.contacts import find_support
+from leancurve.cleaning.gimbal import easiest_path
+from leancurve.curves.curve import SampledCurve
 from leancurve.demo import TAKES, DemoTake, captured
-from leancurve.findings import find
-from leancurve.findings.jitter import noise_of
+from leancurve.document.clip import Clip
+from leancurve.document.evaluation import evaluate
 from leancurve.formats.bvh import read_bvh
-from leancurve.gimbal import easiest_path
+from leancurve.measures.findings import find
+from leancurve.measures.findings.jitter import noise_of
+from leancurve.numbers import filters, rotation
 from leancurve.operations import OPERATIONS, apply_patch
 from leancurve.recipe import ALL_OF_IT, run_recipe
 

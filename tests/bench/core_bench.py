@@ -7,15 +7,17 @@ import time
 from pathlib import Path
 
 import numpy as np
-from leancurve import rotation
-from leancurve.clip import ChannelId, Clip, evaluate
-from leancurve.continuity import continuous
-from leancurve.curve import KeyedCurve, evaluate_keyed, evaluate_plain
+from leancurve.cleaning.continuity import continuous
+from leancurve.curves.curve import KeyedCurve, evaluate_keyed
+from leancurve.curves.plain import evaluate_plain
 from leancurve.demo import TAKES, captured
+from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.evaluation import evaluate
+from leancurve.figure.skeleton import forward_kinematics, forward_kinematics_plain
 from leancurve.formats.bvh import read_bvh, write_bvh
-from leancurve.kernels import minimax
+from leancurve.numbers import rotation
+from leancurve.numbers.kernels import minimax
 from leancurve.operations import OPERATIONS, apply_patch
-from leancurve.skeleton import forward_kinematics, forward_kinematics_plain
 
 from tests.bench.tables import Table, best, ms
 from tests.conftest import OPEN_CAPTURE

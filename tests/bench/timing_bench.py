@@ -6,10 +6,10 @@ from dataclasses import replace
 from fractions import Fraction
 
 import numpy as np
-from leancurve.clip import ChannelId, Clip
-from leancurve.curve import Curve, keyed
+from leancurve.curves.curve import Curve, keyed
+from leancurve.document.clip import ChannelId, Clip
+from leancurve.figure.skeleton import Skeleton
 from leancurve.formats.clipjson import write_clip
-from leancurve.skeleton import Skeleton
 from playwright.sync_api import Page
 
 from tests.bench.tables import Table

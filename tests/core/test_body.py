@@ -6,11 +6,11 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from leancurve.body import GROUPS, ROLES, body_of, lever_arms
-from leancurve.clip import Clip
 from leancurve.demo.suit import deckhand
-from leancurve.measure import find_ends
-from leancurve.skeleton import Skeleton
+from leancurve.document.clip import Clip
+from leancurve.figure.body import GROUPS, ROLES, body_of, lever_arms
+from leancurve.figure.skeleton import Skeleton
+from leancurve.measures.drift import find_ends
 
 PLAIN = {
     "Hips": "hips", "Spine": "spine", "Neck": "neck", "Head": "head", "Jaw": "jaw",

@@ -9,11 +9,12 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from leancurve import rotation
-from leancurve.clip import ChannelId, Clip, evaluate
+from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.evaluation import evaluate
 from leancurve.formats.bvh import read_bvh, write_bvh
 from leancurve.formats.evidence import guess_unit
-from leancurve.kernels.text import scan_numbers
+from leancurve.numbers import rotation
+from leancurve.numbers.kernels.text import scan_numbers
 
 HEAD = """HIERARCHY
 ROOT Hips

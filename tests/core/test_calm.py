@@ -6,13 +6,15 @@ from fractions import Fraction
 
 import numpy as np
 import pytest
-from leancurve import rotation
-from leancurve.clip import ChannelId, Clip, Contact, evaluate
-from leancurve.curve import KeyedCurve, SampledCurve, cut, insert_key, keyed
+from leancurve.curves.curve import KeyedCurve, SampledCurve, keyed
+from leancurve.curves.insertion import cut, insert_key
 from leancurve.demo import TAKES, captured
+from leancurve.document.clip import ChannelId, Clip, Contact
+from leancurve.document.evaluation import evaluate
 from leancurve.errors import BadInput
-from leancurve.findings import find
-from leancurve.measure import drift
+from leancurve.measures.drift import drift
+from leancurve.measures.findings import find
+from leancurve.numbers import rotation
 from leancurve.operations import OPERATIONS, Scope, apply_patch
 from scipy.interpolate import CubicHermiteSpline
 from scipy.spatial.transform import Rotation, Slerp
@@ -271,7 +273,7 @@ def test_nothing_outside_the_scope_changes(name: str, params: dict) -> None:
 
 
 def test_exact_rates_are_rationals() -> None:
-    from leancurve.operations.change_rate import rate_named
+    from leancurve.operations.calm.change_rate import rate_named
 
     assert rate_named("29.97") == Fraction(30000, 1001)
     assert rate_named("30000/1001") == Fraction(30000, 1001)

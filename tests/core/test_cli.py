@@ -105,7 +105,7 @@ def test_a_batch_runs_in_parallel_and_one_bad_file_harms_no_other(
     take: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
     from leancurve.demo import TAKES, captured
-    from leancurve.resample import resampled
+    from leancurve.time.resample import resampled
 
     folder = tmp_path / "in"
     folder.mkdir()

@@ -9,9 +9,9 @@ import jsonschema
 import numpy as np
 import orjson
 import pytest
-from leancurve.clip import ChannelId, Clip, Mark
-from leancurve.curve import Curve, KeyedCurve
+from leancurve.curves.curve import Curve, KeyedCurve
 from leancurve.demo import lamp_take
+from leancurve.document.clip import ChannelId, Clip, Mark
 from leancurve.errors import BadInput
 from leancurve.formats.clipjson import read_clip, schema, write_clip
 from leancurve.operations import OPERATIONS, Scope, apply_patch

@@ -8,9 +8,10 @@ from typing import Any
 
 import numpy as np
 import pytest
-from leancurve.clip import Clip, Contact, evaluate
-from leancurve.contacts import AIRBORNE, contacts_of, find_support, hysteresis, steps, tidy
+from leancurve.cleaning.contacts import AIRBORNE, contacts_of, find_support, hysteresis, steps, tidy
 from leancurve.demo import TAKES, DemoTake
+from leancurve.document.clip import Clip, Contact
+from leancurve.document.evaluation import evaluate
 from leancurve.errors import BadInput
 from leancurve.operations import OPERATIONS, Scope, apply_patch
 

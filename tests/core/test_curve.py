@@ -8,15 +8,10 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from leancurve.clip import ChannelId, Clip, channel_values, evaluate
-from leancurve.curve import (
-    KeyedCurve,
-    SampledCurve,
-    Segment,
-    evaluate_keyed,
-    evaluate_plain,
-    keyed,
-)
+from leancurve.curves.curve import KeyedCurve, SampledCurve, Segment, evaluate_keyed, keyed
+from leancurve.curves.plain import evaluate_plain
+from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.evaluation import channel_values, evaluate
 from leancurve.errors import BadInput
 from leancurve.operations import OPERATIONS, apply_patch
 from scipy.interpolate import CubicHermiteSpline, PchipInterpolator
@@ -149,7 +144,7 @@ def test_evaluating_some_frames_is_evaluating_all_and_choosing(walk: Clip) -> No
 
 
 def test_sampled_rotations_turn_by_slerp_between_frames(walk: Clip) -> None:
-    from leancurve import rotation
+    from leancurve.numbers import rotation
 
     a, half, b = evaluate(walk, np.array([100.0, 100.5, 101.0])).rotation
     assert rotation.geodesic_deg(half, rotation.slerp(a, b, 0.5)).max() < 1e-9

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from leancurve import rotation
-from leancurve.clip import evaluate
 from leancurve.demo import TAKES, DemoTake, captured
 from leancurve.demo.suit import deckhand
-from leancurve.measure import drift
-from leancurve.picture import picture
+from leancurve.document.evaluation import evaluate
+from leancurve.measures.drift import drift
+from leancurve.measures.picture import picture
+from leancurve.numbers import rotation
 
 MOST_ACCELERATION = 4500.0
 """Degrees per second squared that no joint of a clean take exceeds."""

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from leancurve.clip import ChannelId, Clip
-from leancurve.curve import Handle, keyed
+from leancurve.curves.curve import Handle, keyed
+from leancurve.document.clip import ChannelId, Clip
 from leancurve.errors import BadInput
 from leancurve.operations import OPERATIONS, Patch
 

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from leancurve import filters, rotation
-from leancurve.clip import ChannelId, Clip, evaluate
-from leancurve.curve import SampledCurve
+from leancurve.curves.curve import SampledCurve
 from leancurve.demo import TAKES
-from leancurve.findings.jitter import noise_of
+from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.evaluation import evaluate
+from leancurve.measures.findings.jitter import noise_of
+from leancurve.numbers import filters, rotation
 from leancurve.operations import OPERATIONS, Scope, apply_patch
 from scipy import signal
 
@@ -154,7 +155,7 @@ def test_fixed_filters_leave_contacts_alone_when_told_to(walk: Clip) -> None:
     dirty = noisy(walk, 0.1)
     params = {"method": "gaussian", "sigma_s": 0.05}
     first = next(s for s in TAKES[2].perform().planted["Left"] if s[0] > 0)[0]
-    from leancurve.contacts import contacts_of
+    from leancurve.cleaning.contacts import contacts_of
 
     contact = min((c for c in contacts_of(dirty) if c.limb == "left heel"),
                   key=lambda c: abs(c.first - first))  # fmt: skip

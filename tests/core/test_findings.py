@@ -6,10 +6,10 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from leancurve.clip import ChannelId, Clip
-from leancurve.curve import SampledCurve
+from leancurve.curves.curve import SampledCurve
 from leancurve.demo import TAKES, captured, lamp_take
-from leancurve.findings import KINDS, find, work_left
+from leancurve.document.clip import ChannelId, Clip
+from leancurve.measures.findings import KINDS, find, work_left
 from leancurve.operations import OPERATIONS, apply_patch
 
 from tests.findings_score import SEEDED, counts, score
@@ -86,7 +86,7 @@ def test_a_snap_is_never_called_a_flip_nor_a_flip_a_snap() -> None:
 def test_spikes_are_found_at_thirty_a_second_too(walk: Clip) -> None:
     from fractions import Fraction
 
-    from leancurve.resample import resampled
+    from leancurve.time.resample import resampled
 
     slow = resampled(walk, Fraction(30), 0, walk.frames - 1)
     assert not [f for f in find(slow) if f.kind not in ("idle", "gimbal")]

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from leancurve import rotation
-from leancurve.clip import ChannelId, Clip, evaluate
-from leancurve.curve import KeyedCurve, SampledCurve
-from leancurve.gimbal import easiest_path, rate_orders
-from leancurve.measure import drift
+from leancurve.cleaning.gimbal import easiest_path, rate_orders
+from leancurve.curves.curve import KeyedCurve, SampledCurve
+from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.evaluation import evaluate
+from leancurve.measures.drift import drift
+from leancurve.numbers import rotation
 from leancurve.operations import OPERATIONS, Scope, apply_patch
 from scipy.spatial.transform import Rotation
 

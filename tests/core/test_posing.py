@@ -6,12 +6,13 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from leancurve import rotation
-from leancurve.clip import ChannelId, Clip, evaluate
-from leancurve.curve import KeyedCurve, keyed
+from leancurve.curves.curve import KeyedCurve, keyed
+from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.evaluation import evaluate
+from leancurve.document.posing import lateral_axis, mirrored, opposites
 from leancurve.errors import BadInput
+from leancurve.numbers import rotation
 from leancurve.operations import OPERATIONS, Scope, apply_patch
-from leancurve.posing import lateral_axis, mirrored, opposites
 from scipy.spatial.transform import Rotation
 
 

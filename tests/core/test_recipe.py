@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from leancurve import rotation
-from leancurve.clip import evaluate
 from leancurve.demo import TAKES, DemoTake, captured
+from leancurve.document.evaluation import evaluate
 from leancurve.errors import BadInput
-from leancurve.findings import find, work_left
 from leancurve.formats.clipjson import write_clip
+from leancurve.measures.findings import find, work_left
+from leancurve.numbers import rotation
 from leancurve.recipe import (
     ALL_OF_IT,
     checked_line,

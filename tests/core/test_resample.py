@@ -7,12 +7,13 @@ from fractions import Fraction
 
 import numpy as np
 import pytest
-from leancurve import rotation
-from leancurve.clip import Clip, channel_values, evaluate
 from leancurve.demo.defects import Capture
+from leancurve.document.clip import Clip
+from leancurve.document.evaluation import channel_values, evaluate
 from leancurve.errors import BadInput
+from leancurve.numbers import rotation
 from leancurve.operations import OPERATIONS, apply_patch
-from leancurve.resample import delivery_name, resampled, sample_times
+from leancurve.time.resample import delivery_name, resampled, sample_times
 
 
 def test_every_second_frame_is_exactly_what_was_there(walk: Clip) -> None:

@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from leancurve import rotation
-from leancurve.continuity import continuous
-from leancurve.kernels import motion
+from leancurve.cleaning.continuity import continuous
+from leancurve.numbers import rotation
+from leancurve.numbers.kernels import motion
 from scipy.spatial.transform import Rotation, Slerp
 
 

@@ -8,20 +8,12 @@ import numpy as np
 import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
-from leancurve.curve import (
-    Extend,
-    Handle,
-    KeyedCurve,
-    Segment,
-    cut,
-    evaluate_plain,
-    insert_key,
-    keyed,
-    sprung,
-    stored_curve,
-)
+from leancurve.curves.curve import Extend, Handle, KeyedCurve, Segment, keyed, stored_curve
+from leancurve.curves.handles import flowing_slopes, settled, with_handle
+from leancurve.curves.insertion import cut, insert_key
+from leancurve.curves.plain import evaluate_plain
+from leancurve.curves.springs import sprung
 from leancurve.errors import BadInput
-from leancurve.handles import flowing_slopes, settled, with_handle
 from scipy.integrate import solve_ivp
 
 from tests.core.test_curve import random_curve
@@ -128,7 +120,7 @@ def test_a_spring_written_out_stays_within_a_ten_thousandth_of_its_rise() -> Non
 @given(seeds)
 def test_time_never_runs_back_within_a_segment(seed: int) -> None:
     """Values that ascend with time as handles allow: one value a time, whatever the lengths."""
-    from leancurve.kernels.segments import solve_time
+    from leancurve.numbers.kernels.segments import solve_time
 
     lengths = np.random.default_rng(seed).uniform(0, 1, 2)
     x = np.linspace(0, 1, 200)

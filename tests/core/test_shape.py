@@ -9,12 +9,13 @@ import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from leancurve.clip import ChannelId, Clip, Contact, Mark, evaluate
-from leancurve.curve import Curve, Handle, KeyedCurve, SampledCurve, keyed
-from leancurve.cycles import whole_cycles
-from leancurve.easing import EASINGS, easing_of
+from leancurve.curves.curve import Curve, Handle, KeyedCurve, SampledCurve, keyed
+from leancurve.curves.easing import EASINGS, easing_of
+from leancurve.document.clip import ChannelId, Clip, Contact, Mark
+from leancurve.document.evaluation import evaluate
 from leancurve.errors import BadInput
-from leancurve.findings import find
+from leancurve.measures.cycles import whole_cycles
+from leancurve.measures.findings import find
 from leancurve.operations import OPERATIONS, Patch, Scope, apply_patch
 from leancurve.recipe import moved_lines, run_recipe
 

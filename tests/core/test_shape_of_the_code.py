@@ -28,6 +28,75 @@ def imported(file: Path) -> set[str]:
     return names
 
 
+CORE = PROJECT / "core/leancurve"
+ROOMS = (
+    "numbers", "curves", "figure", "document", "time", "cleaning", "measures", "operations",
+    "recipe", "formats", "demo", "cli", "warm",
+)  # fmt: skip
+"""The rooms of the core from the ground up, and what stands on top: each uses only what is below
+it, and ``errors`` and ``progress``, which all speak."""
+
+
+def room_of(file: Path) -> str:
+    return file.relative_to(CORE).parts[0].removesuffix(".py")
+
+
+def used_rooms(tree: ast.AST) -> set[str]:
+    names: set[str] = set()
+    for node in ast.walk(tree):
+        if isinstance(node, ast.ImportFrom) and node.module and node.module != "leancurve":
+            names.add(node.module)
+        elif isinstance(node, ast.ImportFrom) and node.module:
+            names |= {f"leancurve.{alias.name}" for alias in node.names}
+        elif isinstance(node, ast.Import):
+            names |= {alias.name for alias in node.names}
+    rooms = {n.split(".")[1] for n in names if n.startswith("leancurve.")}
+    return rooms - {"errors", "progress"}
+
+
+def test_each_room_of_the_core_uses_only_rooms_below_it() -> None:
+    seen: set[str] = set()
+    for file in sorted(CORE.rglob("*.py")):
+        room = room_of(file)
+        if room in ("errors", "progress", "__init__"):
+            assert not used_rooms(ast.parse(file.read_text())), file
+            continue
+        seen.add(room)
+        above = set(ROOMS[ROOMS.index(room) + 1 :])
+        assert not used_rooms(ast.parse(file.read_text())) & above, file
+    assert seen == set(ROOMS)
+
+
+def test_modules_of_the_core_import_each_other_in_no_circle() -> None:
+    uses: dict[str, set[str]] = {}
+    for file in CORE.rglob("*.py"):
+        name = ".".join(file.relative_to(CORE.parent).with_suffix("").parts)
+        found: set[str] = set()
+        for node in ast.walk(ast.parse(file.read_text())):
+            if isinstance(node, ast.ImportFrom) and node.module:
+                found |= {f"{node.module}.{a.name}" for a in node.names} | {node.module}
+        uses[name] = found
+    open_: dict[str, set[str]] = {n: u & set(uses) - {n} for n, u in uses.items()}
+    while leaves := [n for n, u in open_.items() if not u]:
+        for leaf in leaves:
+            del open_[leaf]
+        for rest in open_.values():
+            rest -= set(leaves)
+    assert not open_
+
+
+def test_imports_inside_functions_say_why() -> None:
+    found = 0
+    for file in CORE.rglob("*.py"):
+        lines = file.read_text().splitlines()
+        for node in ast.walk(ast.parse("\n".join(lines))):
+            for inner in ast.walk(node) if isinstance(node, ast.FunctionDef) else ():
+                if isinstance(inner, ast.Import | ast.ImportFrom):
+                    found += 1
+                    assert "#" in lines[inner.lineno - 1], f"{file}:{inner.lineno}"
+    assert found > 5
+
+
 @pytest.mark.parametrize("folder", LAYERS)
 def test_no_layer_imports_one_above_it(folder: str) -> None:
     files = list((PROJECT / folder).rglob("*.py"))

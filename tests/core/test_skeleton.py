@@ -6,10 +6,11 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from leancurve.clip import Clip, evaluate
-from leancurve.measure import drift, end_points, find_ends
+from leancurve.document.clip import Clip
+from leancurve.document.evaluation import evaluate
+from leancurve.figure.skeleton import Skeleton, forward_kinematics, forward_kinematics_plain
+from leancurve.measures.drift import drift, end_points, find_ends
 from leancurve.operations import OPERATIONS, apply_patch
-from leancurve.skeleton import Skeleton, forward_kinematics, forward_kinematics_plain
 from scipy.spatial.transform import Rotation
 
 

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from leancurve import rotation
-from leancurve.clip import ChannelId, Clip, evaluate
-from leancurve.curve import SampledCurve
+from leancurve.curves.curve import SampledCurve
 from leancurve.demo import TAKES, captured
-from leancurve.findings import find
+from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.evaluation import evaluate
+from leancurve.measures.findings import find
+from leancurve.numbers import rotation
 from leancurve.operations import OPERATIONS, Scope, apply_patch
 
 

@@ -8,16 +8,18 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from leancurve.clip import ChannelId, Clip, channel_values
-from leancurve.curve import Handle, KeyFlag, SampledCurve, evaluate_plain
+from leancurve.cleaning.thinning import find_landmarks, least_keys, noise_level
+from leancurve.curves.curve import Handle, KeyFlag, SampledCurve
+from leancurve.curves.plain import evaluate_plain
 from leancurve.demo.defects import Capture
+from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.evaluation import channel_values
 from leancurve.errors import BadInput
-from leancurve.kernels import landmarks as kernels
-from leancurve.kernels import minimax
-from leancurve.measure import drift
+from leancurve.figure.skeleton import Skeleton
+from leancurve.measures.drift import drift
+from leancurve.numbers.kernels import landmarks as kernels
+from leancurve.numbers.kernels import minimax
 from leancurve.operations import OPERATIONS, Cancelled, Scope, apply_patch
-from leancurve.skeleton import Skeleton
-from leancurve.thinning import find_landmarks, least_keys, noise_level
 from scipy.optimize import linprog
 
 THIN = OPERATIONS["thin"]

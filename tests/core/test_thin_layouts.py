@@ -8,16 +8,18 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from leancurve import rotation
-from leancurve.clip import ChannelId, Clip, evaluate
-from leancurve.curve import KeyedCurve, SampledCurve, evaluate_plain
+from leancurve.cleaning.thinning import Channel, borders, find_landmarks, fit_channel, fit_shared
+from leancurve.curves.curve import KeyedCurve, SampledCurve
+from leancurve.curves.plain import evaluate_plain
+from leancurve.curves.splice import dense_keys, spliced
 from leancurve.demo import TAKES
+from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.evaluation import evaluate
 from leancurve.errors import BadInput
-from leancurve.kernels import minimax
-from leancurve.measure import drift
+from leancurve.measures.drift import drift
+from leancurve.numbers import rotation
+from leancurve.numbers.kernels import minimax
 from leancurve.operations import OPERATIONS, Scope, apply_patch
-from leancurve.splice import dense_keys, spliced
-from leancurve.thinning import Channel, borders, find_landmarks, fit_channel, fit_shared
 
 THIN = OPERATIONS["thin"]
 
@@ -102,7 +104,7 @@ def test_every_layout_shares_its_times_and_says_its_bound(walk: Clip, layout: st
     patch = THIN.run(walk, {"layout": layout, "tolerance_deg": 0.5})
     thin = apply_patch(walk, patch)
     body_times: dict[object, set[tuple[float, ...]]] = {}
-    from leancurve.body import body_of
+    from leancurve.figure.body import body_of
 
     group = {j: g for g, js in body_of(walk.skeleton).groups.items() for j in js}
     for c in moving(thin):

@@ -9,24 +9,25 @@ import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from leancurve import rotation
-from leancurve.clip import Accepted, ChannelId, Clip, Contact, Mark, evaluate
-from leancurve.curve import (
+from leancurve.curves.curve import (
     Extend,
     Handle,
     KeyedCurve,
     KeyFlag,
     SampledCurve,
     Segment,
-    evaluate_plain,
     forward_only,
-    insert_key,
     keyed,
 )
+from leancurve.curves.insertion import insert_key
+from leancurve.curves.plain import evaluate_plain
+from leancurve.document.clip import Accepted, ChannelId, Clip, Contact, Mark
+from leancurve.document.evaluation import evaluate
 from leancurve.errors import BadInput
+from leancurve.numbers import rotation
 from leancurve.operations import OPERATIONS, Patch, Scope, apply_patch
 from leancurve.recipe import moved_lines
-from leancurve.warp import Warp
+from leancurve.time.warp import Warp
 from scipy.interpolate import CubicHermiteSpline
 
 from tests.core.test_curve import random_curve
@@ -154,7 +155,7 @@ def test_a_riding_keys_share_is_constant(gaps: list[float], by: float, factor: f
 def _one_joint(curve: KeyedCurve, frames: int = 400) -> tuple[Any, ...]:
     from fractions import Fraction
 
-    from leancurve.skeleton import Skeleton
+    from leancurve.figure.skeleton import Skeleton
 
     skeleton = Skeleton(("a",), (-1,), ((0.0, 0.0, 0.0),))
     return skeleton, (("rx",),), {RX: curve}, Fraction(60), frames
@@ -168,7 +169,7 @@ def test_a_riding_key_moved_by_hand_gets_a_new_share_and_is_no_finding() -> None
     assert moved.curves[RX].time.tolist() == [0, 12.5, 30]
     again = done(moved, "edit", {"keys": [{**edit, "id": 2, "frame": 30.0, "time": 60.0}]})
     assert again.curves[RX].time.tolist() == [0, 25, 60]
-    from leancurve.findings import find
+    from leancurve.measures.findings import find
 
     assert not [f for f in find(moved) if f.kind == "key off the frame"]
     plain = done(moved, "edit", {"keys": [{**edit, "id": 1, "riding": False}]})
@@ -508,7 +509,7 @@ def test_spans_within_a_gap_go_and_those_across_it_close_up(timed: Clip) -> None
 
 def test_drift_is_measured_on_the_new_time(walk: Clip) -> None:
     """Closing a gap is no drift: the take goes through what moves time as well."""
-    from leancurve.measure import drift
+    from leancurve.measures.drift import drift
 
     cut = {"first": 200, "last": 259, "blend": 0}
     take, clip = done(walk, "remove_span", cut), done(done(walk, "thin"), "remove_span", cut)

@@ -9,14 +9,15 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from leancurve import rotation
-from leancurve.clip import ChannelId, Clip, evaluate
-from leancurve.continuity import find_flips
-from leancurve.curve import SampledCurve, keyed
+from leancurve.cleaning.continuity import find_flips
+from leancurve.curves.curve import SampledCurve, keyed
 from leancurve.demo.defects import Capture
-from leancurve.measure import drift
+from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.evaluation import evaluate
+from leancurve.figure.skeleton import Skeleton
+from leancurve.measures.drift import drift
+from leancurve.numbers import rotation
 from leancurve.operations import OPERATIONS, Scope, apply_patch
-from leancurve.skeleton import Skeleton
 
 UNFLIP = OPERATIONS["unflip"]
 

@@ -10,14 +10,14 @@ import os
 from typing import Any
 
 import numpy as np
-from leancurve import rotation
-from leancurve.curve import Curve, Handle, KeyedCurve, KeyFlag, SampledCurve, keyed
-from leancurve.handles import with_handle
-from leancurve.operations.brush import BrushParams, brushed
-from leancurve.operations.edit import KeyEdit, edited_curve
-from leancurve.operations.slide import SlideParams, slid
-from leancurve.skeleton import Skeleton, forward_kinematics
-from leancurve.warp import Warp
+from leancurve.curves.curve import Curve, Handle, KeyedCurve, KeyFlag, SampledCurve, keyed
+from leancurve.curves.handles import with_handle
+from leancurve.figure.skeleton import Skeleton, forward_kinematics
+from leancurve.numbers import rotation
+from leancurve.operations.shape.brush import BrushParams, brushed
+from leancurve.operations.shape.edit import KeyEdit, edited_curve
+from leancurve.operations.shape.slide import SlideParams, slid
+from leancurve.time.warp import Warp
 
 from tests.conftest import PROJECT
 from tests.core.test_curve import random_curve

@@ -9,7 +9,7 @@ import numpy as np
 from leancurve.demo import TAKES, captured
 from leancurve.formats.bvh import write_bvh
 from leancurve.formats.files import read_take
-from leancurve.resample import resampled
+from leancurve.time.resample import resampled
 from playwright.sync_api import Page, expect
 
 from tests.e2e.conftest import frame_now, open_take

@@ -8,10 +8,10 @@ from fractions import Fraction
 
 import numpy as np
 import pytest
-from leancurve.clip import ChannelId, Clip
-from leancurve.curve import Curve, KeyedCurve, keyed, stored_curve
+from leancurve.curves.curve import Curve, KeyedCurve, keyed, stored_curve
+from leancurve.document.clip import ChannelId, Clip
+from leancurve.figure.skeleton import Skeleton
 from leancurve.formats.clipjson import write_clip
-from leancurve.skeleton import Skeleton
 from playwright.sync_api import Locator, Page, expect
 from safetensors.numpy import load
 

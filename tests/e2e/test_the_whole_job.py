@@ -7,11 +7,12 @@ from pathlib import Path
 
 import numpy as np
 import pybvh
-from leancurve import rotation
-from leancurve.clip import Clip, channel_values, evaluate
 from leancurve.demo import TAKES, captured
+from leancurve.document.clip import Clip
+from leancurve.document.evaluation import channel_values, evaluate
 from leancurve.formats.bvh import read_bvh, write_bvh
-from leancurve.measure import drift
+from leancurve.measures.drift import drift
+from leancurve.numbers import rotation
 from leancurve.operations import OPERATIONS, apply_patch
 from playwright.sync_api import Page, expect
 from scipy.spatial.transform import Rotation

@@ -7,11 +7,11 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from leancurve import rotation
-from leancurve.curve import KeyedCurve, keyed
+from leancurve.curves.curve import KeyedCurve, keyed
 from leancurve.demo.defects import captured
 from leancurve.demo.takes import TAKES
 from leancurve.formats.bvh import write_bvh
+from leancurve.numbers import rotation
 from playwright.sync_api import Page, expect
 from safetensors.numpy import load
 

@@ -10,7 +10,7 @@ import pytest
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
-from leancurve.clip import Clip as Document
+from leancurve.document.clip import Clip as Document
 from leancurve.formats.bvh import write_bvh
 from leancurve.formats.files import read_take
 from library.intake import store_take
@@ -75,7 +75,7 @@ def short_file(captured_walk: Any) -> bytes:
     """The captured deck walk's first 200 frames as BVH: flips and all, and quick to work on."""
     from fractions import Fraction
 
-    from leancurve.resample import resampled
+    from leancurve.time.resample import resampled
 
     return write_bvh(resampled(captured_walk.clip, Fraction(60), 400, 599))
 

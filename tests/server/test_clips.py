@@ -9,9 +9,10 @@ import pytest
 from editing.documents import _clips, _curves, decode, encode, load_clip
 from editing.models import Blob, Clip, Memo, Revision, State
 from editing.previews import latest
-from leancurve.clip import ChannelId, evaluate
-from leancurve.clip import Clip as Document
-from leancurve.curve import keyed
+from leancurve.curves.curve import keyed
+from leancurve.document.clip import ChannelId
+from leancurve.document.clip import Clip as Document
+from leancurve.document.evaluation import evaluate
 from leancurve.operations import OPERATIONS, Cancelled
 
 from tests.server.conftest import Api, about, arrays

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from leancurve import rotation
-from leancurve.clip import Clip as Document
-from leancurve.clip import evaluate
+from leancurve.document.clip import Clip as Document
+from leancurve.document.evaluation import evaluate
 from leancurve.formats.bvh import read_bvh
 from leancurve.formats.clipjson import read_clip
+from leancurve.numbers import rotation
 from library import jobs
 from library.models import Job
 

@@ -11,7 +11,7 @@ from leancurve.demo import TAKES, captured
 from leancurve.formats.bvh import write_bvh
 from leancurve.formats.files import read_take
 from leancurve.operations import apply_patch, operation_named
-from leancurve.resample import resampled
+from leancurve.time.resample import resampled
 from library import jobs
 from library.intake import store_take
 from library.models import Job, StoredFile, Take, Workspace

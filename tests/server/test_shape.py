@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from editing.documents import load_clip
 from editing.models import Blob, Clip, Revision
-from leancurve.clip import ChannelId
+from leancurve.document.clip import ChannelId
 
 from tests.server.conftest import Api
 from tests.server.test_clips import head

@@ -11,14 +11,14 @@ from fractions import Fraction
 
 import numpy as np
 
-from leancurve import rotation
-from leancurve.arrays import Floats
-from leancurve.clip import ChannelId, Clip, Reading
-from leancurve.continuity import continuous
-from leancurve.curve import Curve, SampledCurve
+from leancurve.cleaning.continuity import continuous
+from leancurve.curves.curve import Curve, SampledCurve
 from leancurve.demo import suit
-from leancurve.measure import find_ends
-from leancurve.skeleton import Skeleton
+from leancurve.document.clip import ChannelId, Clip, Reading
+from leancurve.figure.skeleton import Skeleton
+from leancurve.measures.drift import find_ends
+from leancurve.numbers import rotation
+from leancurve.numbers.arrays import Floats
 
 SIDES = {"Left": 1.0, "Right": -1.0}
 MOST_REACH = 0.997

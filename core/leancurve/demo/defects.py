@@ -6,12 +6,13 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from leancurve import rotation
-from leancurve.arrays import Floats
-from leancurve.clip import ChannelId, Clip, evaluate
-from leancurve.curve import Curve, KeyedCurve, SampledCurve, keyed
+from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve, keyed
 from leancurve.demo.body import Performance, clip_from_rotations, pose
 from leancurve.demo.takes import TAKES, DemoTake
+from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.evaluation import evaluate
+from leancurve.numbers import rotation
+from leancurve.numbers.arrays import Floats
 
 CALIBRATION_S = 0.6
 """How long the calibration pose is held before the performer moves into the take."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import cache
 
-from leancurve.skeleton import EndSite, Skeleton
+from leancurve.figure.skeleton import EndSite, Skeleton
 
 Offset = tuple[float, float, float]
 

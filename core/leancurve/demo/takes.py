@@ -8,11 +8,11 @@ from functools import cache
 
 import numpy as np
 
-from leancurve import rotation
-from leancurve.arrays import Floats
-from leancurve.clip import Clip
 from leancurve.demo import suit
 from leancurve.demo.body import SIDES, Performance, pose, turn
+from leancurve.document.clip import Clip
+from leancurve.numbers import rotation
+from leancurve.numbers.arrays import Floats
 
 STAND = 89.0
 """Height of the pelvis in a working stance, knees a little bent, centimetres."""

@@ -15,13 +15,14 @@ from fractions import Fraction
 
 import numpy as np
 
-from leancurve.arrays import Floats, Ints
-from leancurve.clip import ChannelId, Clip, Reading, channel_values
-from leancurve.curve import Curve, SampledCurve
+from leancurve.curves.curve import Curve, SampledCurve
+from leancurve.document.clip import ChannelId, Clip, Reading
+from leancurve.document.evaluation import channel_values
 from leancurve.errors import BadInput
+from leancurve.figure.skeleton import EndSite, Skeleton
 from leancurve.formats.evidence import guess_unit, guess_up, position_meaning, rate_of
-from leancurve.measure import find_ends
-from leancurve.skeleton import EndSite, Skeleton
+from leancurve.measures.drift import find_ends
+from leancurve.numbers.arrays import Floats, Ints
 
 CHANNEL_NAMES = {
     "xposition": "tx",
@@ -297,7 +298,7 @@ def _read_rows(
     body: bytes, first_line: int, channels: int, declared: int
 ) -> tuple[Floats, list[str]]:
     """The motion as ``(frames, channels)`` and warnings about its frame count."""
-    from leancurve.kernels.text import scan_numbers
+    from leancurve.numbers.kernels.text import scan_numbers  # numba loads late
 
     values, line_ends, bad = scan_numbers(body)
     if bad:

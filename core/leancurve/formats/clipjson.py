@@ -16,9 +16,7 @@ from typing import Any
 import numpy as np
 import orjson
 
-from leancurve.arrays import AnyArray
-from leancurve.clip import Accepted, ChannelId, Clip, Contact, Mark, Reading
-from leancurve.curve import (
+from leancurve.curves.curve import (
     HELD,
     KEY_COLUMNS,
     Curve,
@@ -28,9 +26,11 @@ from leancurve.curve import (
     SampledCurve,
     Segment,
 )
+from leancurve.document.clip import Accepted, ChannelId, Clip, Contact, Mark, Reading
 from leancurve.errors import BadInput
+from leancurve.figure.skeleton import EndSite, Skeleton
 from leancurve.formats.bvh import Take
-from leancurve.skeleton import EndSite, Skeleton
+from leancurve.numbers.arrays import AnyArray
 
 SCHEMA = "leancurve.clip"
 SCHEMA_VERSION = 1
@@ -153,7 +153,7 @@ def read_clip(data: bytes, name: str | None = None) -> Take:
         raise BadInput(f"not valid JSON: {trouble.msg}", line=trouble.lineno) from None
     document = _upgraded(document)
     # Loading the schema's checker costs more than most files: only here.
-    import jsonschema
+    import jsonschema  # jsonschema loads late
 
     broken = next(
         iter(jsonschema.Draft202012Validator(schema()).iter_errors(_without_numbers(document))),

@@ -9,9 +9,9 @@ from typing import TypeAlias
 
 import numpy as np
 
-from leancurve.arrays import Floats
-from leancurve.clip import ChannelId, Positions
-from leancurve.skeleton import Skeleton
+from leancurve.document.clip import ChannelId, Positions
+from leancurve.figure.skeleton import Skeleton
+from leancurve.numbers.arrays import Floats
 
 Layout: TypeAlias = tuple[tuple[str, ...], ...]
 

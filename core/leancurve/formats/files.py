@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from pathlib import PurePath
 from typing import Any
 
-from leancurve.clip import Clip
+from leancurve.document.clip import Clip
 from leancurve.errors import BadInput
 from leancurve.formats.bvh import Take, read_bvh, write_bvh
 from leancurve.formats.clipjson import read_clip, write_clip

@@ -10,11 +10,11 @@ from typing import Any, ClassVar, Generic, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from leancurve.clip import Accepted, ChannelId, Clip, Contact, Mark, Reading
-from leancurve.curve import Curve
+from leancurve.curves.curve import Curve
+from leancurve.document.clip import Accepted, ChannelId, Clip, Contact, Mark, Reading
+from leancurve.document.scope import Scope
 from leancurve.errors import BadInput
 from leancurve.progress import Cancelled, Progress, silent
-from leancurve.scope import Scope
 
 
 def number(

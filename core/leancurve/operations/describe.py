@@ -6,7 +6,7 @@ import inspect
 from typing import Any
 
 from leancurve.operations.base import Operation
-from leancurve.shaping import RampParams
+from leancurve.operations.shaping import RampParams
 
 CONTROLS = {"number": "number", "integer": "integer", "boolean": "switch", "string": "text"}
 

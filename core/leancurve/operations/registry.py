@@ -5,37 +5,37 @@ from __future__ import annotations
 from typing import Any
 
 from leancurve.errors import BadInput
-from leancurve.operations.accept import Accept
 from leancurve.operations.base import Operation
-from leancurve.operations.brush import Brush
-from leancurve.operations.by_hand import KeyPose, SoftOffset
-from leancurve.operations.change_rate import ChangeRate
-from leancurve.operations.clamp import Clamp
-from leancurve.operations.contacts import EditContacts, FindContacts
-from leancurve.operations.densify import Densify
-from leancurve.operations.despike import Despike
-from leancurve.operations.drop_idle import DropIdle
-from leancurve.operations.edit import Edit
-from leancurve.operations.fill import Fill
-from leancurve.operations.frames import InsertFrames, RemoveSpan, ShiftFrom
-from leancurve.operations.gain import Gain, Offset
-from leancurve.operations.lag import Lag
-from leancurve.operations.loops import CloseLoop, Repeat
-from leancurve.operations.marks import EditMarks
-from leancurve.operations.mend_snaps import MendSnaps
-from leancurve.operations.noise import Noise
-from leancurve.operations.pose import Flow, Lean, Level
-from leancurve.operations.read import Read
-from leancurve.operations.reorder import Reorder
-from leancurve.operations.retime import Retime, ScaleSpan
-from leancurve.operations.slide import Slide
-from leancurve.operations.smooth import Smooth
-from leancurve.operations.spacing import BorrowRhythm, Even, MatchTimes
-from leancurve.operations.swap import Swap
-from leancurve.operations.thin import Thin
-from leancurve.operations.tidy_keys import TidyKeys
-from leancurve.operations.trim import Trim
-from leancurve.operations.unflip import Unflip
+from leancurve.operations.bring_in.read import Read
+from leancurve.operations.calm.change_rate import ChangeRate
+from leancurve.operations.calm.clamp import Clamp
+from leancurve.operations.calm.despike import Despike
+from leancurve.operations.calm.drop_idle import DropIdle
+from leancurve.operations.calm.fill import Fill
+from leancurve.operations.calm.smooth import Smooth
+from leancurve.operations.calm.tidy_keys import TidyKeys
+from leancurve.operations.calm.trim import Trim
+from leancurve.operations.inspect.accept import Accept
+from leancurve.operations.inspect.contacts import EditContacts, FindContacts
+from leancurve.operations.shape.brush import Brush
+from leancurve.operations.shape.by_hand import KeyPose, SoftOffset
+from leancurve.operations.shape.edit import Edit
+from leancurve.operations.shape.frames import InsertFrames, RemoveSpan, ShiftFrom
+from leancurve.operations.shape.gain import Gain, Offset
+from leancurve.operations.shape.lag import Lag
+from leancurve.operations.shape.loops import CloseLoop, Repeat
+from leancurve.operations.shape.marks import EditMarks
+from leancurve.operations.shape.noise import Noise
+from leancurve.operations.shape.pose import Flow, Lean, Level
+from leancurve.operations.shape.retime import Retime, ScaleSpan
+from leancurve.operations.shape.slide import Slide
+from leancurve.operations.shape.spacing import BorrowRhythm, Even, MatchTimes
+from leancurve.operations.shape.swap import Swap
+from leancurve.operations.thin.densify import Densify
+from leancurve.operations.thin.thin import Thin
+from leancurve.operations.unflip.mend_snaps import MendSnaps
+from leancurve.operations.unflip.reorder import Reorder
+from leancurve.operations.unflip.unflip import Unflip
 
 OPERATIONS: dict[str, Operation[Any]] = {
     operation.name: operation

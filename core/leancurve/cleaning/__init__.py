@@ -1,0 +1,1 @@
+"""Continuity, gimbal, contacts, thinning."""

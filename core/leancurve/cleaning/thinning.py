@@ -1,0 +1,351 @@
+"""Key reduction: landmarks, smooth fitting within a tolerance, shared key times.
+
+A bound goes with every layout: the fewest keys that any curve of cubics in time can have.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from leancurve.curves.curve import Handle, KeyedCurve, KeyFlag, Segment
+from leancurve.numbers.arrays import Floats, Ints
+from leancurve.progress import Progress, silent
+
+FREE, FLAT, BROKEN, HELD, PASSED = 0, 1, 2, 3, 4
+"""Kinds of landmark, as the fitting kernel reads them; a passed one is a smooth key there."""
+
+SHORTEST_HOLD_S = 0.2
+BREAK_WINDOW_S = 0.08
+
+
+@dataclass(frozen=True)
+class Landmarks:
+    """Frames of a channel that must be keys, ascending, with their values and kinds."""
+
+    frames: Ints
+    values: Floats
+    kinds: Ints
+
+
+def find_landmarks(values: Floats, tolerance: float, rate: float, *, least: float) -> Landmarks:
+    """Extremes of prominence ``max(4 × tolerance, least)``, ends of holds, velocity breaks.
+
+    Values in the channel's unit, rate in frames a second. Always holds the first and last
+    frame. A hold's two ends share its median, so that it truly rests.
+    """
+    from leancurve.numbers.kernels import landmarks  # numba loads late
+
+    n = len(values)
+    kinds = np.full(n, -1, dtype=np.int64)
+    at = values.copy()
+    prominence = max(4.0 * tolerance, least)
+    turning = np.zeros(n, dtype=np.bool_)
+    landmarks.extremes(values, prominence, turning)
+    broken = np.zeros(n, dtype=np.bool_)
+    window = max(3, round(BREAK_WINDOW_S * rate))
+    landmarks.breaks(values, window, prominence, broken)
+    kinds[turning] = FLAT
+    kinds[broken] = BROKEN
+    shortest = max(4, round(SHORTEST_HOLD_S * rate))
+    spans = np.empty((n // shortest + 1, 2), dtype=np.int64)
+    # Noise may wander within a hold, as far as the tolerance has room for it.
+    noise = noise_level(values)
+    room = min(max(0.5 * tolerance, 8.0 * noise), 1.6 * tolerance)
+    count = landmarks.holds(values, room, 0.2 * tolerance, shortest, spans)
+    for first, last in spans[:count].tolist():
+        rest = _rest(values[first : last + 1], max(0.1 * tolerance, 3.0 * noise), tolerance)
+        if rest is None or rest.stop - rest.start < shortest:
+            continue
+        start, end = first + rest.start, first + rest.stop - 1
+        kinds[start : end + 1] = -1
+        at[start] = at[end] = np.median(values[start : end + 1])
+        kinds[start], kinds[end] = HELD, FLAT
+    for border in (0, n - 1):
+        if kinds[border] < 0:
+            kinds[border] = FREE
+    frames = np.flatnonzero(kinds >= 0)
+    return Landmarks(frames, at[frames], kinds[frames])
+
+
+def _rest(values: Floats, near: float, tolerance: float) -> slice | None:
+    """The part of a found hold that truly rests: without the way in and out of it."""
+    close = np.flatnonzero(np.abs(values - np.median(values)) <= near)
+    if len(close) == 0:
+        return None
+    part = slice(int(close[0]), int(close[-1]) + 1)
+    inside = values[part]
+    within = np.max(np.abs(inside - np.median(inside))) <= tolerance
+    return part if within else None
+
+
+def noise_level(values: Floats) -> float:
+    """Standard deviation of white noise on a channel, from its fourth differences.
+
+    Robust: 1.4826 × the median absolute difference, which for independent samples has the
+    variance 1 + 16 + 36 + 16 + 1 = 70 times the noise's; motion hardly shows in it.
+    """
+    if len(values) < 5:
+        return 0.0
+    return float(1.4826 * np.median(np.abs(np.diff(values, 4))) / np.sqrt(70.0))
+
+
+def borders(values: Floats) -> Landmarks:
+    """The first and last frame alone."""
+    ends = np.unique(np.array([0, len(values) - 1], dtype=np.int64))
+    return Landmarks(ends, values[ends], np.full(len(ends), FREE, dtype=np.int64))
+
+
+def passing(marks: Landmarks, values: Floats, frames: Ints) -> Landmarks:
+    """Landmarks with smooth keys at ``frames`` too, where none stands yet."""
+    fresh = np.setdiff1d(frames, marks.frames)
+    fresh = fresh[(fresh > 0) & (fresh < len(values) - 1)]
+    if len(fresh) == 0:
+        return marks
+    at = np.concatenate([marks.frames, fresh])
+    order = np.argsort(at, kind="stable")
+    kinds = np.concatenate([marks.kinds, np.full(len(fresh), PASSED, dtype=np.int64)])
+    return Landmarks(at[order], np.concatenate([marks.values, values[fresh]])[order], kinds[order])
+
+
+@dataclass(frozen=True)
+class Channel:
+    """A channel to be thinned: values ``(F,)``, tolerance in its unit, landmarks.
+
+    ``share (F,)`` tightens the tolerance over time: 0.5 is half of it; None leaves it.
+    """
+
+    values: Floats
+    tolerance: float
+    marks: Landmarks
+    share: Floats | None = None
+
+    def with_tolerance(self, tolerance: float) -> Channel:
+        return Channel(self.values, tolerance, self.marks, self.share)
+
+    @property
+    def tightest(self) -> float:
+        """The least tolerance over time."""
+        return self.tolerance * (1.0 if self.share is None else float(self.share.min()))
+
+    @property
+    def still(self) -> bool:
+        return bool(np.ptp(self.values) <= 0.2 * self.tightest)
+
+    @property
+    def at_rest(self) -> Channel:
+        """The channel of a joint that stands still: a key at each end is all it needs."""
+        return Channel(self.values, self.tightest, borders(self.values))
+
+    @property
+    def turns_of_share(self) -> Ints:
+        """Frames at which the share changes: keys, so that each part has one tolerance."""
+        if self.share is None:
+            return np.empty(0, dtype=np.int64)
+        return np.flatnonzero(np.diff(self.share)) + 1
+
+
+def fit(values: Floats, tolerance: float, marks: Landmarks) -> KeyedCurve:
+    """Smooth keys through landmarks, never farther than ``tolerance`` from any sample."""
+    return fit_channel(Channel(values, tolerance, marks))
+
+
+def fit_channel(channel: Channel, times: Ints | None = None) -> KeyedCurve:
+    """Smooth keys of a channel through its landmarks, and at ``times`` in any case."""
+    from leancurve.numbers.kernels import fitting  # numba loads late
+
+    values = channel.values
+    n = len(values)
+    marks = passing(channel.marks, values, channel.turns_of_share)
+    if times is not None:
+        marks = passing(marks, values, times)
+    frames, handles = np.empty(n, dtype=np.int64), np.empty(n, dtype=np.int64)
+    keys = np.empty((n, 5))
+    if n == 1:
+        count, frames[0], handles[0] = 1, 0, FREE
+        keys[0] = (values[0], 0.0, 1 / 3, 0.0, 1 / 3)
+    else:
+        tolerances = np.full(len(marks.frames) - 1, channel.tolerance)
+        if channel.share is not None:
+            tolerances *= np.minimum.reduceat(channel.share, marks.frames[:-1])
+        count = fitting.fit_channel(
+            values, tolerances, marks.frames, marks.values, marks.kinds, frames, keys, handles
+        )
+    kind = handles[:count]
+    third = 1.0 / 3.0
+    columns = keys[:count]
+    return KeyedCurve(
+        id=np.arange(count, dtype=np.int64),
+        time=frames[:count].astype(np.float64),
+        value=columns[:, 0].copy(),
+        slope_in=columns[:, 1].copy(),
+        slope_out=columns[:, 3].copy(),
+        length_in=np.concatenate([[third], columns[1:, 2]]),
+        length_out=np.concatenate([columns[:-1, 4], [third]]),
+        handle=np.where((kind == FLAT) | (kind == HELD), Handle.FLAT, Handle.FREE).astype(np.uint8),
+        segment=np.full(count, Segment.CURVE, dtype=np.uint8),
+        flags=np.where(kind == BROKEN, KeyFlag.BROKEN, 0).astype(np.uint8),
+    ).checked()
+
+
+SNUG = 0.85
+"""Share of the tolerance with which shared key times are laid: smooth handles need the rest."""
+BACK = 0.2
+"""How far back from its farthest reach a shared key may go to meet extremes and contacts."""
+ROUNDS = 12
+
+
+def _laid(channels: Sequence[Channel], fixed: Ints, snug: float, drawn: Ints | None = None) -> Ints:
+    """Shared key times as far apart as some cubic can follow all channels within ``snug`` of
+    their tolerances, drawn to where most of them turn or break, and to the frames ``drawn``."""
+    from leancurve.numbers.kernels import minimax  # numba loads late
+
+    n = len(channels[0].values)
+    pull = np.zeros(n)
+    for channel in channels:
+        marks = channel.marks
+        pull[marks.frames] += np.where(marks.kinds == FREE, 0.0, 1.0)
+    if drawn is not None:
+        pull[drawn] += len(channels)
+    # Keys a frame or two beside a turning point serve it as well.
+    pull = np.convolve(pull, [0.5, 0.8, 1.0, 0.8, 0.5], mode="same")
+    rows = np.stack([c.values for c in channels])
+    limits = np.array([snug * c.tightest for c in channels])
+    out = np.empty(n, dtype=np.int64)
+    count = minimax.shared_times(rows, limits, fixed, pull, BACK, out)
+    return out[:count].copy()
+
+
+def key_poses(
+    channels: Sequence[Channel], wanted: int, fixed: Ints, drawn: Ints
+) -> tuple[Ints, float]:
+    """About ``wanted`` shared key times, ``fixed`` among them, and the scale of the tolerances
+    at which cubics would need them. Times are drawn to extremes, breaks and ``drawn`` frames."""
+    n = len(channels[0].values)
+    ends = np.unique(np.array([0, n - 1, *fixed], dtype=np.int64))
+    moving = [c for c in channels if not c.still]
+    if not moving or len(ends) >= wanted:
+        return ends, 1.0
+    low, high = 1e-3, 1e4
+    best = ends, high
+    for _ in range(14):
+        scale = float(np.sqrt(low * high))
+        times = _laid(moving, ends, scale, drawn)
+        if len(times) <= wanted:
+            high = scale
+            if len(times) >= len(best[0]):
+                best = times, scale
+            if len(times) == wanted:
+                break
+        else:
+            low = scale
+    return best
+
+
+def fit_handles(channel: Channel, times: Ints) -> KeyedCurve:
+    """Keys at ``times`` and at both ends, and nowhere else: only handles and values are fitted.
+
+    The tolerance grows until no key is added and is then narrowed down, so the error is close
+    to the least that these keys can have by this fitting; it has no bound.
+    """
+    plain = Channel(channel.values, channel.tolerance, borders(channel.values))
+    wanted = len(np.union1d(times, plain.marks.frames))
+    low, high = 0.0, 0.25 * channel.tolerance
+    curve = fit_channel(plain.with_tolerance(high), times)
+    while curve.key_count > wanted:
+        low, high = high, high * 1.8
+        curve = fit_channel(plain.with_tolerance(high), times)
+    for _ in range(3 if low else 0):
+        middle = float(np.sqrt(low * high))
+        closer = fit_channel(plain.with_tolerance(middle), times)
+        if closer.key_count > wanted:
+            low = middle
+        else:
+            high, curve = middle, closer
+    return curve
+
+
+def fit_shared(
+    channels: Sequence[Channel], fixed: Ints, progress: Progress = silent
+) -> tuple[list[KeyedCurve], Ints]:
+    """Curves of channels that share their key times, and those times.
+
+    ``fixed`` frames are key times in any case. Others lie as far apart as some cubic can follow
+    all channels, drawn to where most of them turn or break; where smooth handles cannot hold
+    the tolerance a time is added for all. Channels that stand still have a key at each end.
+    """
+    n = len(channels[0].values)
+    curves: list[KeyedCurve | None] = [
+        fit_channel(c.at_rest) if c.still else None for c in channels
+    ]
+    moving = [k for k, c in enumerate(channels) if curves[k] is None]
+    ends = np.unique(np.array([0, n - 1, *fixed], dtype=np.int64))
+    if not moving or n < 3:
+        return [c or fit_channel(channels[k]) for k, c in enumerate(curves)], ends
+    ends = np.union1d(ends, np.concatenate([channels[k].turns_of_share for k in moving]))
+    times = _laid([channels[k] for k in moving], ends, SNUG)
+    asked = moving
+    for round_ in range(ROUNDS):
+        added: list[int] = []
+        for k in asked:
+            curve = fit_channel(_sharing(channels[k], times), times)
+            curves[k] = curve
+            added += np.setdiff1d(curve.time.astype(np.int64), times).tolist()
+        progress(min(0.9, (round_ + 1) / 6))
+        if not added and asked is moving:
+            break
+        if added:
+            asked = [k for k in asked if (c := curves[k]) and c.key_count > len(times)]
+            times = np.union1d(times, _apart(sorted(set(added))))
+        else:
+            asked = moving
+    else:
+        # Every frame that any channel needs, for all: this always ends.
+        while True:
+            done = [fit_channel(_sharing(channels[k], times), times) for k in moving]
+            wanted = np.unique(np.concatenate([c.time for c in done])).astype(np.int64)
+            if len(wanted) == len(times):
+                break
+            times = wanted
+        for k, curve in zip(moving, done, strict=True):
+            curves[k] = curve
+    return [c for c in curves if c is not None], times
+
+
+def _sharing(channel: Channel, times: Ints) -> Channel:
+    """The channel with those of its landmarks that fall on shared times."""
+    marks = channel.marks
+    kept = np.isin(marks.frames, times) & (marks.kinds != HELD)
+    kept[[0, -1]] = True
+    kinds = np.where(marks.kinds == HELD, FLAT, marks.kinds)
+    chosen = Landmarks(marks.frames[kept], marks.values[kept], kinds[kept])
+    return Channel(channel.values, channel.tolerance, chosen, channel.share)
+
+
+def _apart(frames: list[int]) -> Ints:
+    """Of frames close together the first: one key may serve them all."""
+    out: list[int] = []
+    for f in frames:
+        if not out or f - out[-1] > 2:
+            out.append(f)
+    return np.array(out, dtype=np.int64)
+
+
+def least_keys(values: Floats, tolerance: float) -> int:
+    """Fewest keys that cubics in time need for this channel: see :mod:`kernels.minimax`."""
+    from leancurve.numbers.kernels import minimax  # numba loads late
+
+    return int(minimax.least_keys(np.ascontiguousarray(values), tolerance))
+
+
+def least_shared(channels: Sequence[Channel]) -> int:
+    """Fewest key times that channels need if they share all of them."""
+    from leancurve.numbers.kernels import minimax  # numba loads late
+
+    moving = [c for c in channels if not c.still]
+    if not moving:
+        return min(2, len(channels[0].values))
+    rows = np.stack([c.values for c in moving])
+    return int(minimax.least_shared(rows, np.array([c.tolerance for c in moving])))

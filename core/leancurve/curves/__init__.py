@@ -1,0 +1,1 @@
+"""One number over time: keys, handles, riding keys, easing, splicing."""

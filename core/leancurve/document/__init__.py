@@ -1,0 +1,1 @@
+"""The clip: tracks, scope, evaluation, stored form."""

@@ -1,0 +1,173 @@
+"""The document: a clip's skeleton, channels, curves, and how its take is read.
+
+A channel is named by its joint's index and one of ``tx ty tz rx ry rz``; angles are
+degrees in the joint's rotation order, lengths the skeleton's unit, time frames.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from fractions import Fraction
+from functools import cached_property
+from typing import Literal, NamedTuple, TypeAlias
+
+import numpy as np
+
+from leancurve.curves.curve import Curve
+from leancurve.figure.body import Body, body_of
+from leancurve.figure.skeleton import Skeleton
+from leancurve.numbers import rotation
+from leancurve.numbers.arrays import Floats, Ints
+
+CHANNELS = ("tx", "ty", "tz", "rx", "ry", "rz")
+Positions: TypeAlias = Literal["add", "replace"]
+
+
+class ChannelId(NamedTuple):
+    """A channel of a joint: ``ChannelId(3, "rx")``."""
+
+    joint: int
+    name: str
+
+    @property
+    def turns(self) -> bool:
+        return self.name[0] == "r"
+
+
+@dataclass(frozen=True)
+class Reading:
+    """How a take is read: unit, up axis, and what position channels mean.
+
+    ``root_positions`` and ``joint_positions`` say whether position channels of roots and of
+    other joints replace the rest offset or add to it. ``roles`` are ``(joint, role)`` as set by
+    hand, where :mod:`leancurve.figure.body` would have read them otherwise. ``floor`` is the
+    floor's height in the skeleton's unit, estimated where absent.
+    """
+
+    metres_per_unit: float = 0.01
+    up_axis: Literal["x", "y", "z"] = "y"
+    root_positions: Positions = "add"
+    joint_positions: Positions = "replace"
+    ends: tuple[str, ...] = ()
+    roles: tuple[tuple[str, str], ...] = ()
+    floor: float | None = None
+
+
+@dataclass(frozen=True, order=True)
+class Contact:
+    """A span of frames, both included, in which a limb is held: ``Contact("left toe", 0, 40)``.
+
+    The limb ``airborne`` is the whole figure, held by nothing.
+    """
+
+    limb: str
+    first: int
+    last: int
+
+
+@dataclass(frozen=True, order=True)
+class Accepted:
+    """A finding that is meant: its kind, joint, channel ("" for the joint) and frames."""
+
+    kind: str
+    joint: str
+    channel: str
+    first: int
+    last: int
+
+
+@dataclass(frozen=True, order=True)
+class Mark:
+    """A named point or span in time, frames both included: ``Mark(12, 12, "lifts off")``."""
+
+    first: int
+    last: int
+    name: str
+
+
+@dataclass(frozen=True, eq=False)
+class Clip:
+    """An immutable state of a clip. ``layout`` is each joint's channels in file order.
+
+    ``contacts`` is None until they are looked for or set by hand.
+    """
+
+    skeleton: Skeleton
+    layout: tuple[tuple[str, ...], ...]
+    curves: Mapping[ChannelId, Curve]
+    rate: Fraction
+    frames: int
+    reading: Reading = field(default_factory=Reading)
+    name: str = "clip"
+    contacts: tuple[Contact, ...] | None = None
+    accepted: tuple[Accepted, ...] = ()
+    marks: tuple[Mark, ...] = ()
+
+    @property
+    def channels(self) -> tuple[ChannelId, ...]:
+        return tuple(ChannelId(j, c) for j, names in enumerate(self.layout) for c in names)
+
+    @property
+    def duration_s(self) -> float:
+        """A clip of N frames lasts (N - 1) / rate seconds."""
+        return float(max(self.frames - 1, 0) / self.rate)
+
+    @property
+    def key_count(self) -> int:
+        return sum(c.key_count for c in self.curves.values())
+
+    @property
+    def millimetres(self) -> float:
+        """Factor from the skeleton's unit to millimetres."""
+        return self.reading.metres_per_unit * 1000.0
+
+    def order(self, joint: int) -> str:
+        """The joint's rotation order, ``"ZYX"``; shorter where it has fewer channels."""
+        return "".join(c[1].upper() for c in self.layout[joint] if c[0] == "r")
+
+    @cached_property
+    def body(self) -> Body:
+        """What the joints are, with what was set by hand."""
+        return body_of(self.skeleton, self.reading.up_axis, self.reading.roles)
+
+    @cached_property
+    def orders(self) -> tuple[str, ...]:
+        return tuple(self.order(j) for j in range(len(self.skeleton)))
+
+    @cached_property
+    def rotation_axes(self) -> Ints:
+        """Per joint the axes of its rotation channels ``(J, 3)``: 0 X, 1 Y, 2 Z, -1 none."""
+        axes = np.full((len(self.skeleton), 3), -1, dtype=np.int64)
+        for j, order in enumerate(self.orders):
+            for k, axis in enumerate(order):
+                axes[j, k] = rotation.AXES.index(axis)
+        return axes
+
+    def with_curves(self, curves: Mapping[ChannelId, Curve]) -> Clip:
+        """This clip with some of its curves replaced."""
+        return replace(self, curves={**self.curves, **curves})
+
+    def with_only(self, curves: Mapping[ChannelId, Curve]) -> Clip:
+        """This clip with no other channels than these."""
+        layout = tuple(
+            tuple(c for c in names if ChannelId(j, c) in curves)
+            for j, names in enumerate(self.layout)
+        )
+        return replace(self, layout=layout, curves=dict(curves))
+
+    def adds_offset(self, joint: int) -> bool:
+        """Whether a joint's position channels add to its rest offset, rather than replace it."""
+        is_root = self.skeleton.parents[joint] < 0
+        mode = self.reading.root_positions if is_root else self.reading.joint_positions
+        return mode == "add"
+
+    def joint_translations(self, values: Mapping[str, Floats], joint: int, count: int) -> Floats:
+        """Local translations ``(F, 3)`` of a joint from its position channels' values."""
+        offset = self.skeleton.offset_array[joint]
+        add = self.adds_offset(joint)
+        out = np.tile(offset, (count, 1))
+        for axis, name in enumerate(("tx", "ty", "tz")):
+            if name in values:
+                out[:, axis] = values[name] + (offset[axis] if add else 0.0)
+        return out

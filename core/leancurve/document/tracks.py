@@ -1,0 +1,192 @@
+"""Dense motion as filters see it: a joint's rotations, or the numbers of single channels.
+
+Rotations are worked on as rotations: a filter gives quaternions, and their angles are written
+as the solution nearest to what stood, so that channels stay continuous.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from leancurve.curves.curve import Curve, SampledCurve, frame_values
+from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.evaluation import sampled_on_frames
+from leancurve.document.scope import Scope
+from leancurve.numbers import rotation
+from leancurve.numbers.arrays import Bools, Floats
+from leancurve.numbers.cubic import hermite
+
+
+@dataclass(frozen=True)
+class TurningTrack:
+    """A joint with three dense rotation channels: angles ``(F, 3)``, quaternions ``(F, 4)``."""
+
+    joint: int
+    order: str
+    angles: Floats
+    rotations: Floats
+
+
+@dataclass(frozen=True)
+class ValueTrack:
+    """Dense channels filtered as plain numbers ``(F, n)``: positions, or lone angles."""
+
+    channels: tuple[ChannelId, ...]
+    values: Floats
+
+    @property
+    def turns(self) -> bool:
+        return self.channels[0].turns
+
+
+def _dense(clip: Clip, scope: Scope) -> dict[int, list[ChannelId]]:
+    out: dict[int, list[ChannelId]] = defaultdict(list)
+    for channel in scope.resolve(clip):
+        if sampled_on_frames(clip.curves[channel], clip.frames):
+            out[channel.joint].append(channel)
+    return out
+
+
+def _whole_turn(clip: Clip, joint: int, channels: list[ChannelId]) -> bool:
+    return len(clip.order(joint)) == 3 and sum(c.turns for c in channels) == 3
+
+
+def turning_tracks(clip: Clip, scope: Scope) -> list[TurningTrack]:
+    """Joints in scope whose three rotation channels are dense and in scope."""
+    out = []
+    for joint, channels in _dense(clip, scope).items():
+        if not _whole_turn(clip, joint, channels):
+            continue
+        order = clip.order(joint)
+        angles = np.stack(
+            [frame_values(clip.curves[ChannelId(joint, f"r{a.lower()}")]) for a in order], axis=1
+        )
+        quats = rotation.hemisphere(rotation.from_euler(angles, order))
+        out.append(TurningTrack(joint, order, angles, quats))
+    return out
+
+
+def value_tracks(clip: Clip, scope: Scope) -> list[ValueTrack]:
+    """Positions of a joint together; rotation channels that do not make a whole turn, alone."""
+    out = []
+    for joint, channels in _dense(clip, scope).items():
+        moves = tuple(c for c in channels if not c.turns)
+        groups = [moves] if moves else []
+        if not _whole_turn(clip, joint, channels):
+            groups += [(c,) for c in channels if c.turns]
+        for group in groups:
+            values = np.stack([frame_values(clip.curves[c]) for c in group], axis=1)
+            out.append(ValueTrack(group, values))
+    return out
+
+
+def skipped(clip: Clip, scope: Scope) -> int:
+    """Channels in scope that are keyed, not dense: filters leave them alone."""
+    return sum(not sampled_on_frames(clip.curves[c], clip.frames) for c in scope.resolve(clip))
+
+
+def written(
+    tracks: Sequence[TurningTrack], rotations: Mapping[int, Floats]
+) -> dict[ChannelId, Curve]:
+    """Curves of joints given new rotations ``(F, 4)``; frames that did not turn stay."""
+    out: dict[ChannelId, Curve] = {}
+    for track in tracks:
+        q = rotations[track.joint]
+        moved = np.any(q != track.rotations, axis=1)
+        if not np.any(moved):
+            continue
+        angles = track.angles.copy()
+        near = _guides(track.angles, track.rotations, q, moved)
+        angles[moved] = rotation.angles_near(q[moved], track.order, near[moved])
+        for k, axis in enumerate(track.order):
+            out[ChannelId(track.joint, f"r{axis.lower()}")] = SampledCurve(
+                np.ascontiguousarray(angles[:, k])
+            )
+    return out
+
+
+def _guides(angles: Floats, before: Floats, after: Floats, moved: Bools) -> Floats:
+    """Angles that new ones shall be near: the old ones, or where a frame turned far, a straight
+    line between the frames around it that did not."""
+    far = moved & (rotation.geodesic_deg(before, after) > 20.0)
+    if not np.any(far) or np.all(far):
+        return angles
+    frames = np.arange(len(angles), dtype=np.float64)
+    out = angles.copy()
+    for k in range(angles.shape[1]):
+        out[far, k] = np.interp(frames[far], frames[~far], angles[~far, k])
+    return out
+
+
+def written_values(track: ValueTrack, values: Floats) -> dict[ChannelId, Curve]:
+    """Curves of channels given new numbers ``(F, n)``; those that stayed are left out."""
+    return {
+        c: SampledCurve(np.ascontiguousarray(values[:, k]))
+        for k, c in enumerate(track.channels)
+        if not np.array_equal(values[:, k], track.values[:, k])
+    }
+
+
+def curves_near(clip: Clip, other: Clip, joints: Iterable[int]) -> dict[ChannelId, Curve]:
+    """Another clip's curves of joints, said as this clip says its own.
+
+    Rotations are given in this clip's order, as the solution nearest to what stands: so they lie
+    over it without flips. Both clips have one skeleton and as many frames.
+    """
+    out: dict[ChannelId, Curve] = {}
+    for joint in joints:
+        names = clip.layout[joint]
+        order = clip.order(joint)
+        turns = [f"r{axis.lower()}" for axis in order]
+        theirs = [f"r{axis.lower()}" for axis in other.order(joint)]
+        for name in names:
+            if name in other.layout[joint]:
+                out[ChannelId(joint, name)] = other.curves[ChannelId(joint, name)]
+        if len(order) != 3 or len(theirs) != 3 or clip.frames != other.frames:
+            continue
+        frames = np.arange(clip.frames, dtype=np.float64)
+        here = np.stack([clip.curves[ChannelId(joint, c)].at(frames) for c in turns], axis=1)
+        there = np.stack([other.curves[ChannelId(joint, c)].at(frames) for c in theirs], axis=1)
+        rotations = rotation.from_euler(there, other.order(joint))
+        near = rotation.angles_near(rotations, order, here)
+        for k, name in enumerate(turns):
+            out[ChannelId(joint, name)] = SampledCurve(np.ascontiguousarray(near[:, k]))
+    return out
+
+
+def refilled(q: Floats, first: int, last: int) -> Floats:
+    """Rotations ``(F, 4)`` with frames first to last replaced from the good samples around.
+
+    A cubic Hermite in the rotation vector relative to the frame before, with the speeds of both
+    sides; at the clip's border the near side is held.
+    """
+    out = q.copy()
+    before, after = first - 1, last + 1
+    if before < 0 and after >= len(q):
+        return out
+    if before < 0 or after >= len(q):
+        out[first : last + 1] = q[after if before < 0 else before]
+        return out
+    span = float(after - before)
+    base = q[before]
+    end = rotation.log(rotation.multiply(rotation.conjugate(base), q[after]))
+    start_speed = _speed(q, before, -1, base)
+    end_speed = _speed(q, after, 1, base)
+    u = (np.arange(first, last + 1) - before)[:, None] / span
+    path = hermite(u, np.zeros(3), span * start_speed, end, span * end_speed)
+    out[first : last + 1] = rotation.multiply(base, rotation.exp(path))
+    return rotation.hemisphere(out)
+
+
+def _speed(q: Floats, frame: int, side: int, base: Floats) -> Floats:
+    """Change of the rotation vector a frame at a frame, from two to three frames on its side."""
+    reach = min(3, frame if side < 0 else len(q) - 1 - frame)
+    if reach == 0:
+        return np.zeros(3)
+    here = rotation.log(rotation.multiply(rotation.conjugate(base), q[frame]))
+    there = rotation.log(rotation.multiply(rotation.conjugate(base), q[frame + side * reach]))
+    return np.asarray((there - here) * side / reach)

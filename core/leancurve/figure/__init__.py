@@ -1,0 +1,1 @@
+"""The skeleton, what its joints are, limbs moved to a target."""

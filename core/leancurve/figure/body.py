@@ -1,0 +1,147 @@
+"""What a skeleton's joints are: roles read from names, hierarchy and geometry together.
+
+A role is ``"hips"``, ``"spine"``, ``"neck"``, ``"head"``, ``"jaw"``, ``"eye"``; with a side
+``"left clavicle"``, ``upper arm``, ``forearm``, ``hand``, ``thumb``, ``index``, ``middle``,
+``ring``, ``little``, ``thigh``, ``shin``, ``foot``, ``toe``; ``"twist"`` and ``"end"`` with the
+side where one is known; ``"helper"`` for joints above the hips and others that are no part of a
+body. Chains of several joints (spine, neck, a finger) share a role, in the order of the tree.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property, lru_cache
+from typing import Literal
+
+import numpy as np
+
+from leancurve.figure.body_names import read_names
+from leancurve.figure.body_shape import FINGERS, read_shape
+from leancurve.figure.skeleton import Skeleton
+from leancurve.numbers.arrays import Floats
+
+SIDED = (
+    *("clavicle", "upper arm", "forearm", "hand", *FINGERS),
+    *("thigh", "shin", "foot", "toe", "twist", "end"),
+)
+ROLES = (
+    *("hips", "spine", "neck", "head", "jaw", "eye", "twist", "end", "helper"),
+    *(f"{side} {part}" for side in ("left", "right") for part in SIDED),
+)
+
+GROUPS: dict[str, tuple[str, ...]] = {
+    "torso": ("hips", "spine"),
+    "head": ("neck", "head", "jaw", "eye"),
+    **{
+        f"{side} {group}": tuple(f"{side} {part}" for part in parts)
+        for side in ("left", "right")
+        for group, parts in (
+            ("arm", ("clavicle", "upper arm", "forearm", "hand")),
+            ("fingers", FINGERS),
+            ("leg", ("thigh", "shin", "foot", "toe")),
+        )
+    },
+}
+"""Joints to select together, by the roles they hold."""
+
+Source = Literal["name", "place", "name and place", "hand", "none"]
+
+
+@dataclass(frozen=True)
+class JointRole:
+    """What a joint is taken for, how surely (0 to 1), and what says so."""
+
+    role: str
+    confidence: float
+    source: Source
+
+
+@dataclass(frozen=True)
+class Body:
+    """A skeleton understood: a role for each joint, in joint order."""
+
+    joints: tuple[JointRole, ...]
+    parents: tuple[int, ...]
+
+    def find(self, role: str) -> int | None:
+        """The joint of a role, the one nearest the root where several share it."""
+        return next((j for j, r in enumerate(self.joints) if r.role == role), None)
+
+    def all(self, role: str) -> tuple[int, ...]:
+        return tuple(j for j, r in enumerate(self.joints) if r.role == role)
+
+    @cached_property
+    def groups(self) -> dict[str, tuple[int, ...]]:
+        """Joints of each group; twist, end and helper joints go with what they hang on."""
+        of_role = {role: group for group, roles in GROUPS.items() for role in roles}
+        group: list[str | None] = []
+        for j, known in enumerate(self.joints):
+            up = self.parents[j]
+            carried = group[up] if up >= 0 else None
+            group.append(of_role.get(known.role, carried))
+        return {
+            name: found
+            for name in GROUPS
+            if (found := tuple(j for j, g in enumerate(group) if g == name))
+        }
+
+
+@lru_cache(maxsize=64)
+def body_of(
+    skeleton: Skeleton, up_axis: str = "y", by_hand: tuple[tuple[str, str], ...] = ()
+) -> Body:
+    """Roles of all joints; ``by_hand`` are ``(joint, role)`` that stand whatever else says.
+
+    A name's reading and the place in the tree are two witnesses: a role's score is the
+    probability that at least one of them is right, and the best score wins.
+    """
+    names = read_names(skeleton)
+    shape = read_shape(skeleton, up_axis, helpers=_surely_helpers(names))
+    fixed = dict(by_hand)
+    out: list[JointRole] = []
+    for joint, name in enumerate(skeleton.names):
+        if fixed.get(name) in ROLES:
+            out.append(JointRole(fixed[name], 1.0, "hand"))
+            continue
+        out.append(_weighed(names[joint], shape[joint]))
+    return Body(tuple(out), skeleton.parents)
+
+
+def _surely_helpers(names: Sequence[dict[str, float]]) -> frozenset[int]:
+    """Joints that their name gives as a twist, an end or a helper: no part of a limb's chain."""
+    return frozenset(
+        j
+        for j, roles in enumerate(names)
+        if any(p >= 0.6 and r.split()[-1] in ("twist", "end", "helper") for r, p in roles.items())
+    )
+
+
+def _weighed(by_name: dict[str, float], by_place: tuple[str, float]) -> JointRole:
+    place, trust = by_place
+    scores = dict(by_name)
+    if place:
+        scores[place] = 1.0 - (1.0 - scores.get(place, 0.0)) * (1.0 - trust)
+    if not scores:
+        return JointRole("helper", 0.2, "none")
+    role = max(scores, key=lambda r: scores[r])
+    named, placed = by_name.get(role, 0.0) > 0.0, role == place
+    source: Source = "name and place" if named and placed else "name" if named else "place"
+    rival = max((s for r, s in scores.items() if r != role), default=0.0)
+    return JointRole(role, round(scores[role] * (1.0 - 0.5 * rival), 3), source)
+
+
+def lever_arms(skeleton: Skeleton) -> Floats:
+    """Per joint the distance ``(J,)`` to the farthest point that turns with it, own unit."""
+    tips: list[list[Floats]] = [[] for _ in skeleton.names]
+    for end in skeleton.ends:
+        tips[end.parent].append(skeleton.rest_positions[end.parent] + np.array(end.offset))
+    out = np.zeros(len(skeleton))
+    for joint in range(len(skeleton) - 1, -1, -1):
+        tips[joint].append(skeleton.rest_positions[joint])
+        reach = np.array(tips[joint]) - skeleton.rest_positions[joint]
+        out[joint] = np.linalg.norm(reach, axis=1).max()
+        parent = skeleton.parents[joint]
+        if parent >= 0:
+            tips[parent] += tips[joint]
+    return out

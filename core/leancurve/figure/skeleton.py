@@ -1,0 +1,122 @@
+"""The joint tree at rest, and forward kinematics over whole clips."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from leancurve.numbers import rotation
+from leancurve.numbers.arrays import Floats, Ints
+
+UP = {"x": 0, "y": 1, "z": 2}
+"""The coordinate of each axis that may be up."""
+
+
+@dataclass(frozen=True)
+class EndSite:
+    """A point at the tip of a joint: it has no channels of its own.
+
+    ``before`` is the number of joints that stood before it in the file, which keeps its
+    place among its siblings when written again.
+    """
+
+    parent: int
+    offset: tuple[float, float, float]
+    before: int
+
+
+@dataclass(frozen=True)
+class Skeleton:
+    """Joints in file order (parents before children), offsets in the skeleton's own unit."""
+
+    names: tuple[str, ...]
+    parents: tuple[int, ...]
+    offsets: tuple[tuple[float, float, float], ...]
+    ends: tuple[EndSite, ...] = ()
+
+    def __post_init__(self) -> None:
+        if not len(self.names) == len(self.parents) == len(self.offsets):
+            raise ValueError("names, parents and offsets must have one entry a joint")
+        for joint, parent in enumerate(self.parents):
+            if not -1 <= parent < joint:
+                raise ValueError(f"joint {self.names[joint]!r} must stand after its parent")
+
+    def __len__(self) -> int:
+        return len(self.names)
+
+    @cached_property
+    def parent_array(self) -> Ints:
+        return np.array(self.parents, dtype=np.int64)
+
+    @cached_property
+    def offset_array(self) -> Floats:
+        """Rest offsets ``(J, 3)`` from the parent."""
+        return np.array(self.offsets, dtype=np.float64).reshape(len(self), 3)
+
+    @cached_property
+    def children(self) -> tuple[tuple[int, ...], ...]:
+        lists: list[list[int]] = [[] for _ in self.names]
+        for joint, parent in enumerate(self.parents):
+            if parent >= 0:
+                lists[parent].append(joint)
+        return tuple(tuple(c) for c in lists)
+
+    @cached_property
+    def rest_positions(self) -> Floats:
+        """World positions ``(J, 3)`` with every rotation at zero."""
+        out = self.offset_array.copy()
+        for joint, parent in enumerate(self.parents):
+            if parent >= 0:
+                out[joint] += out[parent]
+        return out
+
+    @cached_property
+    def rest_height(self) -> float:
+        """Extent of the rest pose along its longest axis, end sites included, own unit."""
+        points = [*self.rest_positions]
+        points += [self.rest_positions[e.parent] + np.array(e.offset) for e in self.ends]
+        cloud = np.array(points)
+        return float(np.max(np.ptp(cloud, axis=0)))
+
+    def chain(self, joint: int) -> tuple[int, ...]:
+        """The joints from ``joint`` up to its root."""
+        out = [joint]
+        while self.parents[out[-1]] >= 0:
+            out.append(self.parents[out[-1]])
+        return tuple(out)
+
+    def index(self, name: str) -> int:
+        try:
+            return self.names.index(name)
+        except ValueError:
+            raise KeyError(f"no joint is named {name!r}") from None
+
+
+def forward_kinematics(
+    skeleton: Skeleton, local: Floats, translation: Floats
+) -> tuple[Floats, Floats]:
+    """World rotations ``(F, J, 4)`` and positions ``(F, J, 3)`` of local ones of the same shape.
+
+    ``translation`` is the whole local translation: rest offset, or what a position channel
+    makes of it. Lengths stay in the skeleton's unit.
+    """
+    from leancurve.numbers.kernels import motion  # numba loads late
+
+    rotations, positions = np.empty_like(local), np.empty_like(translation)
+    motion.forward(local, translation, skeleton.parent_array, rotations, positions)
+    return rotations, positions
+
+
+def forward_kinematics_plain(
+    skeleton: Skeleton, local: Floats, translation: Floats
+) -> tuple[Floats, Floats]:
+    """The same in numpy, joint by joint: what the compiled one is measured against."""
+    rotations, positions = local.copy(), translation.copy()
+    for joint, parent in enumerate(skeleton.parents):
+        if parent >= 0:
+            turned = rotation.rotate(rotations[:, parent], translation[:, joint])
+            positions[:, joint] = turned + positions[:, parent]
+            rotations[:, joint] = rotation.multiply(rotations[:, parent], local[:, joint])
+    return rotations, positions

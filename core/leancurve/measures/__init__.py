@@ -1,0 +1,1 @@
+"""Drift and findings."""

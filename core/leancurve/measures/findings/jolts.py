@@ -1,0 +1,23 @@
+"""Jolts: spikes, snaps and pops, which throw about all that hangs on a joint."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from leancurve.measures.findings import pops, snaps, spikes
+from leancurve.measures.findings.base import Finding, Motion
+from leancurve.numbers.arrays import Bools
+
+
+def jolts(motion: Motion) -> list[Finding]:
+    return [f for kind in (spikes, snaps, pops) for f in kind.detect(motion)]
+
+
+def thrown(motion: Motion, joint: int) -> Bools:
+    """Frames ``(F,)`` in which a jolt of the joint's chain moves it about."""
+    chain = {motion.names[j] for j in motion.clip.skeleton.chain(joint)}
+    out = np.zeros(motion.clip.frames, dtype=np.bool_)
+    for finding in motion.once(jolts):
+        if finding.joint in chain:
+            out[max(0, finding.first - 1) : finding.last + 2] = True
+    return out

@@ -1,0 +1,116 @@
+"""Spikes: one to a few frames that disagree with what both neighbourhoods predict."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import lru_cache
+
+import numpy as np
+
+from leancurve.measures.findings.base import Finding, Motion, severity
+from leancurve.measures.findings.calibration import at_calibration
+from leancurve.numbers.arrays import Floats
+
+LONGEST_S = 0.05
+LONGEST_FRAMES = 3
+"""A spike's longest duration: three frames from 60 a second up, one or two at 30."""
+AROUND = 4
+"""Samples on each side that predict what lies between them."""
+LEAST_DEG = 1.5
+LEAST_MM = 6.0
+RATIO = 7.0
+"""A spike stands out this many times above how well its surroundings agree with themselves. The
+apex of an impact, a change of speed within one frame, stands out 3.5 times: it is kept."""
+
+Spike = tuple[int, int, int, float]
+
+
+def longest(rate: float) -> int:
+    """Frames that a spike may last."""
+    return int(np.clip(int(LONGEST_S * rate), 1, LONGEST_FRAMES))
+
+
+@lru_cache(maxsize=8)
+def predictors(most: int) -> tuple[Floats, Floats]:
+    """For each width 1 to ``most``: weights ``(W, W, 2n)`` of the samples around that predict
+    those inside, and ``(W, 2n - 4, 2n)`` that span the residuals of a cubic through those around.
+    """
+    inside = np.zeros((most, most, 2 * AROUND))
+    residual = np.zeros((most, 2 * AROUND - 4, 2 * AROUND))
+    for width in range(1, most + 1):
+        around = np.concatenate([np.arange(-AROUND, 0), np.arange(width, width + AROUND)])
+        centre, scale = 0.5 * (width - 1), AROUND + 0.5 * width
+        basis = np.vander((around - centre) / scale, 4)
+        fit = np.linalg.pinv(basis)
+        between = np.vander((np.arange(width) - centre) / scale, 4)
+        inside[width - 1, :width] = between @ fit
+        # What no cubic reaches: an orthonormal basis keeps the residuals' length.
+        residual[width - 1] = np.linalg.qr(basis, mode="complete")[0][:, 4:].T
+    return inside, residual
+
+
+def search(series: Floats, rate: float, least: float) -> list[Spike]:
+    """``(column, first, last, size)`` of spikes in ``series (F, J, n)``, vectors as they are.
+
+    ``least`` and the size are distances between vectors. Of candidates that overlap, the one
+    that stands out most counts.
+    """
+    from leancurve.numbers.kernels import prediction  # numba loads late
+
+    most = longest(rate)
+    frames, columns = series.shape[:2]
+    if frames < 2 * AROUND + most:
+        return []
+    inside, residual = predictors(most)
+    away = np.zeros((most, frames, columns))
+    own = np.zeros((most, frames, columns))
+    prediction.disagreement(np.ascontiguousarray(series), inside, residual, away, own)
+    stands_out = away > np.maximum(least, RATIO * own)
+    widths, firsts, joints = np.nonzero(stands_out)
+    score = away[stands_out] / (own[stands_out] + 0.02 * least)
+    taken = np.zeros((columns, frames), dtype=np.bool_)
+    out: list[Spike] = []
+    for k in np.argsort(-score).tolist():
+        j, a, b = int(joints[k]), int(firsts[k]), int(firsts[k] + widths[k])
+        if np.any(taken[j, max(0, a - 1) : b + 2]):
+            continue
+        taken[j, a : b + 1] = True
+        out.append((j, a, b, float(away[widths[k], a, j])))
+    return sorted(out)
+
+
+def spikes_of(motion: Motion) -> list[Spike]:
+    """Spikes of the joints' rotations, degrees."""
+    # A chord between unit quaternions is half the angle, in radians, for small angles.
+    found = search(motion.local, motion.rate, np.radians(LEAST_DEG) / 2)
+    return [(j, a, b, float(np.degrees(2 * s))) for j, a, b, s in found if motion.dense[j]]
+
+
+def detect(motion: Motion) -> Iterator[Finding]:
+    """Rotations of every dense joint, positions of those that have position channels."""
+    for joint, first, last, size in motion.once(spikes_of):
+        if not at_calibration(motion, first, AROUND):
+            yield _finding(motion, joint, first, last, size, "°", 30.0, LEAST_DEG)
+    moving = [j for j, names in enumerate(motion.clip.layout) if "tx" in names and motion.dense[j]]
+    if moving:
+        scale = motion.clip.millimetres
+        track = motion.pose.translation[:, moving] * scale
+        for k, first, last, size in search(track, motion.rate, LEAST_MM):
+            if not at_calibration(motion, first, AROUND):
+                yield _finding(motion, moving[k], first, last, size, "mm", 100.0, LEAST_MM)
+
+
+def _finding(
+    motion: Motion, joint: int, first: int, last: int, size: float, unit: str, worst: float,
+    least: float,
+) -> Finding:  # fmt: skip
+    return Finding(
+        "spike",
+        motion.names[joint],
+        "",
+        first,
+        last,
+        round(size, 2),
+        unit,
+        severity(size, least, worst),
+    )

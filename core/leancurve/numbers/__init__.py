@@ -1,0 +1,1 @@
+"""Arrays, rotations, filters, and compiled kernels."""

@@ -1,0 +1,119 @@
+"""Compiled loops over frames and joints: Euler to quaternion, kinematics, continuity."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from leancurve.numbers.arrays import Bools, Floats, Ints
+from leancurve.numbers.kernels import kernel
+
+
+@kernel
+def euler_to_quat(angles: Floats, axes: Ints, out: Floats) -> None:
+    """Degrees ``(F, J, 3)`` to ``(F, J, 4)``; axes ``(J, 3)``: 0 X, 1 Y, 2 Z, -1 none."""
+    half = np.pi / 360.0
+    for f in range(angles.shape[0]):
+        for j in range(angles.shape[1]):
+            x, y, z, w = 0.0, 0.0, 0.0, 1.0
+            for k in range(3):
+                axis = axes[j, k]
+                if axis < 0:
+                    continue
+                s = np.sin(angles[f, j, k] * half)
+                c = np.cos(angles[f, j, k] * half)
+                if axis == 0:
+                    x, y, z, w = x * c + w * s, y * c + z * s, z * c - y * s, w * c - x * s
+                elif axis == 1:
+                    x, y, z, w = x * c - z * s, y * c + w * s, z * c + x * s, w * c - y * s
+                else:
+                    x, y, z, w = x * c + y * s, y * c - x * s, z * c + w * s, w * c - z * s
+            out[f, j, 0], out[f, j, 1], out[f, j, 2], out[f, j, 3] = x, y, z, w
+
+
+@kernel
+def forward(
+    local: Floats, translation: Floats, parents: Ints, rotation_out: Floats, position_out: Floats
+) -> None:
+    """World rotations and positions from local ones; parents stand before their children."""
+    for f in range(local.shape[0]):
+        for j in range(local.shape[1]):
+            p = parents[j]
+            x, y, z, w = local[f, j, 0], local[f, j, 1], local[f, j, 2], local[f, j, 3]
+            tx, ty, tz = translation[f, j, 0], translation[f, j, 1], translation[f, j, 2]
+            if p >= 0:
+                a, b, c, d = (
+                    rotation_out[f, p, 0],
+                    rotation_out[f, p, 1],
+                    rotation_out[f, p, 2],
+                    rotation_out[f, p, 3],
+                )
+                ux = 2.0 * (b * tz - c * ty)
+                uy = 2.0 * (c * tx - a * tz)
+                uz = 2.0 * (a * ty - b * tx)
+                tx += d * ux + b * uz - c * uy + position_out[f, p, 0]
+                ty += d * uy + c * ux - a * uz + position_out[f, p, 1]
+                tz += d * uz + a * uy - b * ux + position_out[f, p, 2]
+                x, y, z, w = (
+                    d * x + a * w + b * z - c * y,
+                    d * y - a * z + b * w + c * x,
+                    d * z + a * y - b * x + c * w,
+                    d * w - a * x - b * y - c * z,
+                )
+            rotation_out[f, j, 0], rotation_out[f, j, 1] = x, y
+            rotation_out[f, j, 2], rotation_out[f, j, 3] = z, w
+            position_out[f, j, 0], position_out[f, j, 1], position_out[f, j, 2] = tx, ty, tz
+
+
+@kernel
+def _turns(step: float) -> float:
+    """Whole turns to add so that a step becomes the nearest one: -round(step / 360)."""
+    if -180.0 <= step <= 180.0:
+        return 0.0
+    return -np.floor(step / 360.0 + 0.5)
+
+
+@kernel
+def continuous(angles: Floats, base: float, out: Floats, swapped: Bools, wraps: Ints) -> None:
+    """Choose per frame between the two equal Euler solutions of one joint, and unwrap.
+
+    ``angles`` and ``out`` are ``(F, 3)`` degrees, ``base`` 180 for orders of three
+    different axes, else 0. ``swapped[f]`` says that the solution changes between frames
+    f - 1 and f of the input, ``wraps[f, k]`` that channel k jumps there by that many turns.
+    """
+    for k in range(3):
+        out[0, k] = angles[0, k]
+    alternate = False
+    for f in range(1, angles.shape[0]):
+        same = 0.0
+        cross = 0.0
+        for k in range(3):
+            step = angles[f, k] - angles[f - 1, k]
+            if k == 1:
+                other = base - angles[f, k] - angles[f - 1, k]
+            else:
+                other = step + 180.0
+            step += 360.0 * _turns(step)
+            other += 360.0 * _turns(other)
+            same += step * step
+            cross += other * other
+        # Equal within rounding is no reason to change: the solution that is there stays.
+        change = cross < same - 1e-6
+        swapped[f] = change
+        if change:
+            alternate = not alternate
+        for k in range(3):
+            value = angles[f, k]
+            if alternate:
+                value = base - value if k == 1 else value + 180.0
+            out[f, k] = value + 360.0 * _turns(value - out[f - 1, k])
+            if not change:
+                wraps[f, k] = int(_turns(angles[f, k] - angles[f - 1, k]))
+
+
+@kernel
+def continuous_joints(
+    angles: Floats, bases: Floats, out: Floats, swapped: Bools, wraps: Ints
+) -> None:
+    """:func:`continuous` for joints ``(J, F, 3)``."""
+    for j in range(angles.shape[0]):
+        continuous(angles[j], bases[j], out[j], swapped[j], wraps[j])

@@ -1,0 +1,1 @@
+"""Bring in: how a take is read."""

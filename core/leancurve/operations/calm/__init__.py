@@ -1,0 +1,1 @@
+"""Calm: spikes, noise, gaps, rates."""

@@ -1,0 +1,1 @@
+"""Inspect: contacts, findings that are meant."""

@@ -1,0 +1,1 @@
+"""Shape: curves, timing and poses by hand."""

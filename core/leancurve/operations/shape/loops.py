@@ -1,0 +1,238 @@
+"""Loops: a span repeated, and a span's end brought to meet its beginning."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any, ClassVar, Literal, TypeVar
+
+import numpy as np
+from pydantic import Field
+
+from leancurve.curves.curve import Curve, Handle, SampledCurve
+from leancurve.curves.insertion import cut, insert_keys
+from leancurve.curves.splice import joined
+from leancurve.document.clip import Accepted, ChannelId, Clip, Contact, Mark
+from leancurve.errors import BadInput
+from leancurve.figure.skeleton import UP
+from leancurve.numbers.arrays import Floats
+from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
+from leancurve.operations.shaping import change_report
+
+Span = TypeVar("Span", Contact, Accepted, Mark)
+
+
+def travels(clip: Clip, channel: ChannelId) -> bool:
+    """Whether a channel carries the figure over the floor: a root's moves that are not up."""
+    up = "xyz"[UP[clip.reading.up_axis]]
+    return clip.skeleton.parents[channel.joint] < 0 and channel.name in {
+        f"t{a}" for a in "xyz" if a != up
+    }
+
+
+class RepeatParams(Params):
+    first: int = number(0, "frame", "where the span begins", ge=0)
+    last: int | None = number(None, "frame", "where it ends; the clip's end when absent", ge=0)
+    times: int = number(2, "×", "how often it is played in all", ge=2, le=200)
+    offset: Literal["travel", "all", "none"] = Field(
+        "travel",
+        description="what goes on from where the span ended: travel over the floor, or every curve",
+    )
+
+
+class Repeat(Operation[RepeatParams]):
+    """Play the range several times, one after another; what comes after it moves later.
+
+    The last frame of one round is the first of the next. With ``travel`` the figure walks on
+    from where the round ended, otherwise it starts again where it began.
+    """
+
+    name = "repeat"
+    title = "Repeat a span"
+    step = "shape"
+    part = "loops"
+    retimes = True
+    Params: ClassVar[type[RepeatParams]] = RepeatParams
+
+    def apply(
+        self, clip: Clip, scope: Scope, params: RepeatParams, progress: Progress = silent
+    ) -> Patch:
+        end = clip.frames - 1
+        first, last = params.first, end if params.last is None else params.last
+        if not 0 <= first < last <= end:
+            raise BadInput(
+                f"repeat: expected a span of frames within 0 to {end}, got {first} to {last}"
+            )
+        longer = (params.times - 1) * (last - first)
+        frames = clip.frames + longer
+        if frames > 2_000_000:
+            raise BadInput(f"repeat: that would make {frames} frames; at most 2,000,000")
+        curves: dict[ChannelId, Curve] = {}
+        for done, (channel, curve) in enumerate(clip.curves.items(), start=1):
+            on = params.offset == "all" or (params.offset == "travel" and travels(clip, channel))
+            curves[channel] = _repeated(curve, first, last, params.times, on, clip.frames)
+            progress(done / len(clip.curves))
+        contacts = None if clip.contacts is None else _copied(clip.contacts, first, last, params)
+        return Patch(
+            curves=curves,
+            frames=frames,
+            contacts=contacts,
+            accepted=_copied(clip.accepted, first, last, params),
+            marks=_copied(clip.marks, first, last, params),
+            report={"frames_before": clip.frames, "frames_after": frames},
+        )
+
+    def told(self, params: Any) -> str:
+        first, last = params.get("first", 0), params.get("last")
+        to = "end" if last is None else last
+        return f"Repeat {first} – {to}, {params.get('times', 2)} times"
+
+
+def _copied(
+    spans: tuple[Span, ...], first: int, last: int, params: RepeatParams
+) -> tuple[Span, ...]:
+    """Spans within the repeated one in each round, those after it later."""
+    period = last - first
+    out: list[Span] = []
+    for span in spans:
+        rounds = range(params.times) if first <= span.first and span.last <= last else range(1)
+        late = (params.times - 1) * period if span.first > last else 0
+        stretched = (params.times - 1) * period if span.first < first and span.last >= last else 0
+        out += [
+            replace(
+                span,
+                first=span.first + k * period + late,
+                last=span.last + k * period + late + stretched,
+            )
+            for k in rounds
+        ]
+    return tuple(sorted(out))
+
+
+def _repeated(curve: Curve, first: int, last: int, times: int, on: bool, frames: int) -> Curve:
+    period = last - first
+    ends = curve.at(np.array([first, last], dtype=np.float64))
+    rise = float(ends[1] - ends[0]) if on else 0.0
+    if isinstance(curve, SampledCurve):
+        rounds = [curve.values[first:last] + k * rise for k in range(times)]
+        tail = curve.values[last:] + (times - 1) * rise
+        return SampledCurve(np.concatenate([curve.values[:first], *rounds, tail]))
+    end = float(frames - 1)
+    whole = cut(curve, min(0.0, curve.time[0]), max(end, curve.time[-1]))
+    meets = abs(ends[1] - ends[0] - rise) < 1e-9
+    lap = cut(whole, first, last if meets else last - 1)
+    parts = [cut(whole, whole.time[0], first if first else whole.time[0])] if first else []
+    for k in range(times):
+        # The last round goes to its own end; an open one steps over a frame, as samples would.
+        part = cut(whole, first, last) if k == times - 1 else lap
+        parts.append(part.edited(time=part.time + k * period, value=part.value + k * rise))
+    if last < whole.time[-1]:
+        rest = cut(whole, last, whole.time[-1])
+        late, higher = (times - 1) * period, (times - 1) * rise
+        parts.append(rest.edited(time=rest.time + late, value=rest.value + higher))
+    return replace(joined(parts), extend=curve.extend)
+
+
+class CloseLoopParams(Params):
+    spread: int = number(20, "frames", "over how many frames before the end the change is spread",
+                         ge=1)  # fmt: skip
+    travel: bool = Field(
+        True, description="let the root's way over the floor stay as it is: a walk goes on"
+    )
+
+
+class CloseLoop(Operation[CloseLoopParams]):
+    """Bring the end of the frames to their beginning, in value and slope: the loop closes.
+
+    The change grows over the last ``spread`` frames; all before them stays. Travel over the floor
+    meets in slope only, so that the figure walks on.
+    """
+
+    name = "close_loop"
+    title = "Close the loop"
+    step = "shape"
+    part = "loops"
+    ranged = True
+    Params: ClassVar[type[CloseLoopParams]] = CloseLoopParams
+
+    def apply(
+        self, clip: Clip, scope: Scope, params: CloseLoopParams, progress: Progress = silent
+    ) -> Patch:
+        inside = np.flatnonzero(scope.mask(clip))
+        if len(inside) < 4:
+            raise BadInput("close_loop: a loop needs at least four frames")
+        first, last = int(inside[0]), int(inside[-1])
+        if params.spread > last - first - 1:
+            raise BadInput(
+                f"spread: the loop of frames {first} to {last} leaves at most {last - first - 1}"
+            )
+        curves: dict[ChannelId, Curve] = {}
+        gaps = {True: 0.0, False: 0.0}
+        for channel in scope.resolve(clip):
+            curve = clip.curves[channel]
+            walks = params.travel and travels(clip, channel)
+            values = curve.at(np.array([first, last], dtype=np.float64))
+            if not walks:
+                gap = abs(float(values[1] - values[0]))
+                gaps[channel.turns] = max(gaps[channel.turns], gap)
+            curves[channel] = _closed(curve, first, last, params.spread, walks)
+        report = change_report(clip, curves)
+        return Patch(
+            curves=curves,
+            report={
+                **report,
+                "gap_before_deg": gaps[True],
+                "gap_after_deg": _open(clip.with_curves(curves), first, last, True, params),
+                "gap_before_mm": gaps[False] * clip.millimetres,
+                "gap_after_mm": _open(clip.with_curves(curves), first, last, False, params)
+                * clip.millimetres,
+            },
+        )
+
+    def told(self, params: Any) -> str:
+        return f"Close the loop over {params.get('spread', 20)} frames"
+
+
+def _open(clip: Clip, first: int, last: int, turns: bool, params: CloseLoopParams) -> float:
+    at = np.array([first, last], dtype=np.float64)
+    return max(
+        (
+            abs(float(np.diff(clip.curves[c].at(at))[0]))
+            for c in clip.channels
+            if c.turns == turns and not (params.travel and travels(clip, c))
+        ),
+        default=0.0,
+    )
+
+
+def _closed(curve: Curve, first: int, last: int, spread: int, walks: bool) -> Curve:
+    """The curve with a cubic added over the spread: slopes meet, and values unless it walks."""
+    begin = last - spread
+    if isinstance(curve, SampledCurve):
+        v = curve.values
+        gap = 0.0 if walks else float(v[first] - v[last])
+        step = float((v[first + 1] - v[first]) - (v[last] - v[last - 1]))
+        u = np.arange(spread + 1) / spread
+        # The last step of the cubic is what the steps on both sides of the seam differ by.
+        w = 1.0 - 1.0 / spread
+        rest = step - gap * (1.0 - (3 * w**2 - 2 * w**3))
+        end = rest / -(w**3 - w**2) if spread > 1 else 0.0
+        out = v.copy()
+        out[begin : last + 1] += gap * (3 * u**2 - 2 * u**3) + end * (u**3 - u**2)
+        return SampledCurve(out)
+    low, high = float(curve.time[0]), float(curve.time[-1])
+    wanted = [first, begin, last] + ([last + 1] if high > last else [])
+    curve = insert_keys(curve, [float(t) for t in wanted if low <= t <= high or t in (first, last)])
+    a, b = (int(np.argmin(np.abs(curve.time - t))) for t in (first, last))
+    gap = 0.0 if walks else float(curve.value[a] - curve.value[b])
+    steeper = float(curve.slope_out[a] - curve.slope_in[b]) * spread
+    at = (curve.time >= begin) & (curve.time <= last)
+    u = np.clip((curve.time - begin) / spread, 0.0, 1.0)
+    added = gap * (3 * u**2 - 2 * u**3) + steeper * (u**3 - u**2)
+    slope: Floats = (gap * (6 * u - 6 * u**2) + steeper * (3 * u**2 - 2 * u)) / spread
+    after = at & (curve.time < last)
+    return curve.edited(
+        value=np.where(at, curve.value + added, curve.value),
+        slope_in=np.where(at, curve.slope_in + slope, curve.slope_in),
+        slope_out=np.where(after, curve.slope_out + slope, curve.slope_out),
+        handle=np.where(at, np.uint8(Handle.FREE), curve.handle),
+    )

@@ -1,0 +1,1 @@
+"""Thin: dense channels to few keys."""

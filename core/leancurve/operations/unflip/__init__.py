@@ -1,0 +1,1 @@
+"""Unflip: the same poses with continuous curves."""

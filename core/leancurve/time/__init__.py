@@ -1,0 +1,1 @@
+"""Changes of time: rates, warps, gaps, and what moves along."""

@@ -1,0 +1,108 @@
+"""A clip at another rate and over another range: what is delivered."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from fractions import Fraction
+
+import numpy as np
+
+from leancurve.curves.curve import Curve, SampledCurve
+from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.evaluation import channel_values, evaluate
+from leancurve.errors import BadInput
+from leancurve.numbers import rotation
+from leancurve.numbers.arrays import Floats
+
+MOST_FRAMES = 2_000_000
+
+
+def sample_times(clip: Clip, rate: Fraction, first: int, last: int) -> Floats:
+    """Times in the clip's frames at which ``rate`` samples the span first..last, both included.
+
+    Computed as exact fractions, so that coinciding times are whole frames exactly.
+    """
+    if not 0 <= first <= last < max(clip.frames, 1):
+        raise BadInput(
+            f"range: expected 0 ≤ first ≤ last ≤ {clip.frames - 1}, got {first} to {last}"
+        )
+    if rate <= 0:
+        raise BadInput(f"rate: must be above 0, got {rate}")
+    ratio = clip.rate / rate
+    count = int(Fraction(last - first) / ratio) + 1
+    if count > MOST_FRAMES:
+        raise BadInput(f"rate: {rate} would make {count} frames; at most {MOST_FRAMES}")
+    steps = np.arange(count, dtype=np.int64) * ratio.numerator
+    whole, rest = np.divmod(steps, ratio.denominator)
+    return np.asarray(first + whole + rest / ratio.denominator)
+
+
+def resampled(
+    clip: Clip, rate: Fraction | None = None, first: int = 0, last: int | None = None
+) -> Clip:
+    """A sampled clip of the span at ``rate``; exact at times that are frames of this clip.
+
+    Keyed channels follow their curves. Between the frames of sampled rotations the joint turns
+    by slerp, and its angles are the solution continuous with their neighbours.
+    """
+    rate = clip.rate if rate is None else rate
+    end = max(clip.frames - 1, 0) if last is None else last
+    if clip.frames == 0:
+        return replace(clip, rate=rate)
+    times = sample_times(clip, rate, first, end)
+    curves: dict[ChannelId, Curve] = {
+        c: SampledCurve(np.ascontiguousarray(v))
+        for c, v in values_at(clip, times, clip.channels).items()
+    }
+    return replace(clip, curves=curves, rate=rate, frames=len(times))
+
+
+def values_at(clip: Clip, times: Floats, channels: Sequence[ChannelId]) -> dict[ChannelId, Floats]:
+    """Values of channels at times ``(F,)`` in frames, rotations between frames by slerp."""
+    values = channel_values(clip, times, channels)
+    between = times != np.floor(times)
+    if np.any(between):
+        joints = sorted({c.joint for c in channels if c.turns})
+        rotations = evaluate(clip, times, joints).rotation
+        for at, joint in enumerate(joints):
+            _turn_between(clip, joint, between, rotations[:, at], values)
+    return values
+
+
+def _turn_between(
+    clip: Clip,
+    joint: int,
+    between: np.ndarray[tuple[int], np.dtype[np.bool_]],
+    rotations: Floats,
+    values: dict[ChannelId, Floats],
+) -> None:
+    """Angles of a sampled joint between frames from its slerped rotations, in place."""
+    order = clip.order(joint)
+    channels = [ChannelId(joint, f"r{a.lower()}") for a in order]
+    if len(order) != 3 or not any(isinstance(clip.curves[c], SampledCurve) for c in channels):
+        return
+    if not all(c in values for c in channels):
+        return
+    straight = np.stack([values[c] for c in channels], axis=-1)
+    # Nearest to the straight line between the neighbouring frames' angles: continuous with both.
+    best = rotation.angles_near(rotations[between], order, straight[between])
+    for k, channel in enumerate(channels):
+        out = straight[:, k].copy()
+        out[between] = best[:, k]
+        values[channel] = out
+
+
+def delivery_name(pattern: str, *, character: str, action: str, version: int) -> str:
+    """A delivery's file name from a pattern such as ``{character}_{action}_v{version:03}``."""
+    try:
+        name = pattern.format(character=character, action=action, version=version)
+    except (KeyError, IndexError, ValueError) as trouble:
+        raise BadInput(
+            "name pattern: may use {character}, {action} and {version}, "
+            f"such as {{version:03}}; {trouble} is none of them"
+        ) from None
+    kept = "".join(c if c.isalnum() or c in "-_." else "_" for c in name).strip("._")
+    if not kept:
+        raise BadInput("name pattern: gives an empty file name")
+    return kept[:120]

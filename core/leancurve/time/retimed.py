@@ -1,0 +1,41 @@
+"""What has a time moves when time is changed: contacts, acceptances, marks."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any, TypeAlias, TypeVar
+
+from leancurve.document.clip import Accepted, Clip, Contact, Mark
+
+Span = TypeVar("Span", Contact, Accepted, Mark)
+
+
+Moved: TypeAlias = Callable[[float], float]
+
+
+def moved_spans(
+    spans: tuple[Span, ...], moved: Moved, frames: int, ended: Moved | None = None
+) -> tuple[Span, ...]:
+    """Spans with their frames moved and clipped to 0 … ``frames`` - 1; what falls outside goes.
+
+    ``ended`` is where last frames come to lie, if elsewhere than first ones: at a gap.
+    """
+    out = []
+    for span in spans:
+        first, last = round(moved(span.first)), round((ended or moved)(span.last))
+        if last >= max(first, 0) and first < frames:
+            out.append(replace(span, first=max(0, first), last=min(last, frames - 1)))
+    return tuple(out)
+
+
+def moved_parts(
+    clip: Clip, moved: Moved, frames: int, ended: Moved | None = None
+) -> dict[str, Any]:
+    """The clip's contacts, acceptances and marks under a change of time, as parts of a patch."""
+    contacts = None if clip.contacts is None else moved_spans(clip.contacts, moved, frames, ended)
+    return {
+        "contacts": contacts,
+        "accepted": moved_spans(clip.accepted, moved, frames, ended),
+        "marks": moved_spans(clip.marks, moved, frames, ended),
+    }
