@@ -22,7 +22,7 @@ from leancurve.measures.drift import drift
 from leancurve.measures.findings import find, work_left
 from leancurve.operations import OPERATIONS
 from leancurve.operations.describe import described
-from leancurve.recipe import ALL_OF_IT, Line, checked_line, read_recipe, run_recipe
+from leancurve.recipe import ALL_OF_IT, KeptRecipe, checked_line, read_recipe, run_recipe
 
 
 def _read(path: str) -> Take:
@@ -70,9 +70,10 @@ def inspect(args: argparse.Namespace) -> dict[str, Any]:
     }
 
 
-def _chosen_lines(args: argparse.Namespace) -> list[Line]:
+def _chosen(args: argparse.Namespace) -> KeptRecipe:
     """The lines that the options of ``run`` ask for, in the order of the work."""
-    lines = _recipe_lines(args.recipe) if args.recipe else []
+    recipe = _recipe(args.recipe) if args.recipe else KeptRecipe([])
+    lines = list(recipe.lines)
     if args.unflip:
         lines.append(checked_line("unflip", {}, {}))
     if args.calm:
@@ -82,12 +83,14 @@ def _chosen_lines(args: argparse.Namespace) -> list[Line]:
     elif args.thin is not None:
         params = {"tolerance_deg": args.thin, "tolerance_mm": args.thin_mm}
         lines.append(checked_line("thin", params, {}))
-    return lines
+    return KeptRecipe(lines, recipe.rate)
 
 
-def _recipe_lines(path: str) -> list[Line]:
+def _recipe(path: str) -> KeptRecipe:
     if path == "all":
-        return [checked_line(x["operation"], x.get("params", {}), {}) for x in ALL_OF_IT]
+        return KeptRecipe(
+            [checked_line(x["operation"], x.get("params", {}), {}) for x in ALL_OF_IT]
+        )
     try:
         data = Path(path).read_bytes()
     except OSError as trouble:
@@ -95,12 +98,12 @@ def _recipe_lines(path: str) -> list[Line]:
     return read_recipe(data, path)
 
 
-def _work(source: str, out: str, lines: list[Line]) -> dict[str, Any]:
+def _work(source: str, out: str, recipe: KeptRecipe) -> dict[str, Any]:
     """Run lines on a file, write the result, and measure it against what was read."""
     take = _read(source)
     began = time.perf_counter()
     before = find(take.clip)
-    outcome = run_recipe(take.clip, lines)
+    outcome = run_recipe(take.clip, recipe.lines, rate=recipe.rate)
     clip = outcome.clip
     report: dict[str, Any] = {
         "keys_before": take.clip.key_count,
@@ -126,26 +129,28 @@ def _work(source: str, out: str, lines: list[Line]) -> dict[str, Any]:
         "lines": [{"told": d.told, "keys": d.keys} for d in outcome.lines],
         "seconds": round(time.perf_counter() - began, 4),
     }
+    if outcome.lost:
+        report["without_place"] = outcome.lost
     _write(clip, out, [{"version": 1, "params": {}, "scope": {}, **d.line} for d in outcome.lines])
     return report
 
 
 def run(args: argparse.Namespace) -> dict[str, Any]:
     """Clean and thin a file; measure the result against what was read."""
-    return _work(args.file, args.out, _chosen_lines(args))
+    return _work(args.file, args.out, _chosen(args))
 
 
-def _one_of_many(job: tuple[str, str, list[Line]]) -> dict[str, Any]:
-    source, out, lines = job
+def _one_of_many(job: tuple[str, str, KeptRecipe]) -> dict[str, Any]:
+    source, out, recipe = job
     try:
-        return {"file": source, "out": out, **_work(source, out, lines)}
+        return {"file": source, "out": out, **_work(source, out, recipe)}
     except BadInput as trouble:
         return {"file": source, "failed": " ".join(str(trouble).split())}
 
 
 def batch(args: argparse.Namespace) -> dict[str, Any]:
     """One recipe on many files, in parallel; a file that fails harms no other."""
-    lines = _recipe_lines(args.recipe)
+    recipe = _recipe(args.recipe)
     folder = Path(args.out)
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -158,7 +163,7 @@ def batch(args: argparse.Namespace) -> dict[str, Any]:
         if out in taken:
             raise BadInput(f"two files would be written as {out.name}", file=source)
         taken.add(out)
-        jobs.append((source, str(out), lines))
+        jobs.append((source, str(out), recipe))
     with ProcessPoolExecutor(args.jobs or min(len(jobs), os.cpu_count() or 1)) as pool:
         done = list(pool.map(_one_of_many, jobs))
     failed = sum("failed" in d for d in done)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from fractions import Fraction
 from typing import Any
 
 import orjson
@@ -14,6 +15,7 @@ from leancurve.document.scope import Scope
 from leancurve.errors import BadInput
 from leancurve.operations import apply_patch, operation_named
 from leancurve.progress import Progress, part_of, silent
+from leancurve.time.meaning import Beyond, ClipTime, moved_values
 
 SCHEMA = "leancurve.recipe"
 SCHEMA_VERSION = 1
@@ -34,17 +36,21 @@ ALL_OF_IT: tuple[Line, ...] = (
 )
 """From captured to thinned with each operation's own defaults."""
 
-FRAMES = {
-    *("first", "last", "new_first", "new_last", "begin_frame", "also", "frame", "frames"),
-    *("after", "about"),
-}
-"""Names under which lines hold frames, in their scope and their parameters."""
 
+def checked_line(
+    operation: str,
+    params: Mapping[str, Any],
+    scope: Mapping[str, Any],
+    version: int | None = None,
+) -> Line:
+    """A line with parameters and scope checked; :class:`BadInput` says what is wrong.
 
-def checked_line(operation: str, params: Mapping[str, Any], scope: Mapping[str, Any]) -> Line:
-    """A line with parameters and scope checked; :class:`BadInput` says what is wrong."""
+    One of an older ``version`` is brought up to this one.
+    """
     kind = operation_named(operation)
-    parsed = kind.parsed(params)
+    if version is not None and not 1 <= version <= kind.version:
+        raise BadInput(f"{operation}: version {version} is not known; this one is {kind.version}")
+    parsed = kind.parsed(params if version is None else kind.upgraded(version, params))
     try:
         where = Scope.model_validate(dict(scope))
     except ValidationError as trouble:
@@ -58,8 +64,17 @@ def checked_line(operation: str, params: Mapping[str, Any], scope: Mapping[str, 
     }
 
 
-def read_recipe(data: bytes, name: str | None = None) -> list[Line]:
-    """The lines of a recipe file: ``{"lines": [{"operation", "params", "scope"}]}``, or a list.
+@dataclass(frozen=True)
+class KeptRecipe:
+    """Lines, and the rate in frames a second that their frames were meant at, where it is said."""
+
+    lines: list[Line]
+    rate: Fraction | None = None
+
+
+def read_recipe(data: bytes, name: str | None = None) -> KeptRecipe:
+    """A recipe file: ``{"rate": [60, 1], "lines": [{"operation", "version", "params", "scope"}]}``,
+    or a list of lines.
 
     Raises :class:`BadInput` naming the line and the field.
     """
@@ -80,17 +95,39 @@ def read_recipe(data: bytes, name: str | None = None) -> list[Line]:
                            file=name)  # fmt: skip
         try:
             out.append(
-                checked_line(line["operation"], line.get("params", {}), line.get("scope", {}))
+                checked_line(
+                    line["operation"],
+                    line.get("params", {}),
+                    line.get("scope", {}),
+                    line.get("version"),
+                )
             )
         except BadInput as trouble:
             raise BadInput(f"line {number} of the recipe: {trouble.message}", file=name) from None
-    return out
+    return KeptRecipe(out, _rate_in(document, name))
 
 
-def write_recipe(name: str, lines: Sequence[Line]) -> bytes:
-    """A recipe file that :func:`read_recipe` reads."""
+def _rate_in(document: Any, name: str | None) -> Fraction | None:
+    rate = document.get("rate") if isinstance(document, dict) else None
+    if rate is None:
+        return None
+    whole = isinstance(rate, list) and len(rate) == 2 and all(type(v) is int for v in rate)
+    if not whole or min(rate) < 1:
+        raise BadInput(f"rate: expected frames a second as two whole numbers, got {rate!r}",
+                       file=name)  # fmt: skip
+    return Fraction(*rate)
+
+
+def write_recipe(name: str, lines: Sequence[Line], rate: Fraction | None = None) -> bytes:
+    """A recipe file that :func:`read_recipe` reads; ``rate`` is what its frames are meant at."""
     kept = [{k: line[k] for k in ("operation", "version", "params", "scope")} for line in lines]
-    document = {"schema": SCHEMA, "schema_version": SCHEMA_VERSION, "name": name, "lines": kept}
+    document: dict[str, Any] = {
+        "schema": SCHEMA,
+        "schema_version": SCHEMA_VERSION,
+        "name": name,
+        **({} if rate is None else {"rate": [rate.numerator, rate.denominator]}),
+        "lines": kept,
+    }
     return orjson.dumps(document, option=orjson.OPT_INDENT_2 | orjson.OPT_APPEND_NEWLINE)
 
 
@@ -106,28 +143,38 @@ class Done:
 
 @dataclass(frozen=True)
 class Outcome:
-    """A recipe's result: the clip, and each line's report."""
+    """A recipe's result: the clip, each line's report, and what found no place."""
 
     clip: Clip
     lines: list[Done] = field(default_factory=list)
+    lost: list[dict[str, Any]] = field(default_factory=list)
 
 
-def run_recipe(clip: Clip, lines: Sequence[Line], progress: Progress = silent) -> Outcome:
+def run_recipe(
+    clip: Clip, lines: Sequence[Line], progress: Progress = silent, rate: Fraction | None = None
+) -> Outcome:
     """Every line in turn. A line that fails fails the whole: its number and name are said.
 
-    What brings back the take is given the clip as it came, brought through the lines that move
-    time.
+    Lines meant at another ``rate`` are moved first; what lies beyond the end is listed. What works
+    with the take is given the clip as it came, brought through the lines that move time.
     """
+    lost: list[dict[str, Any]] = []
+    if rate is not None:
+        old, new = ClipTime(rate, clip.frames), ClipTime(clip.rate, clip.frames)
+        lines, lost = moved_lines(lines, old, new)
     done: list[Done] = []
     take = clip
-    brings_back = any(operation_named(line["operation"]).needs_take for line in lines)
+    brings_back = any("take" in operation_named(x["operation"]).inputs.values() for x in lines)
     for k, line in enumerate(lines):
+        if line.get("aside"):
+            continue
         kind = operation_named(line["operation"])
         within = part_of(progress, k / len(lines), 1 / len(lines))
         try:
             scope = Scope.model_validate(line.get("scope", {}))
             params = line.get("params", {})
-            patch = kind.run(clip, params, scope, within, take)
+            inputs = {name: take for name, what in kind.inputs.items() if what == "take"}
+            patch = kind.run(clip, params, scope, within, inputs)
             if kind.retimes and brings_back:
                 take = apply_patch(take, kind.run(take, kind.as_done(params, patch.report)))
         except BadInput as trouble:
@@ -135,90 +182,89 @@ def run_recipe(clip: Clip, lines: Sequence[Line], progress: Progress = silent) -
         clip = apply_patch(clip, patch)
         told = kind.told(line.get("params", {}))
         done.append(Done(line, told, patch.report, clip.key_count))
-    return Outcome(clip, done)
+    return Outcome(clip, done, lost)
+
+
+@dataclass(frozen=True)
+class Moved:
+    """A line as it means the same seconds on another time, and what of it has no place there."""
+
+    line: Line
+    lost: list[dict[str, Any]]
+
+
+def moved_line(line: Line, old: ClipTime, new: ClipTime) -> Moved:
+    """A line meant for one time of its clip as it means the same seconds on another.
+
+    Frames are mapped by the rate and cut at the end. What lies beyond it is listed, and the line
+    keeps what it was made with (``made``), so that nothing is lost on the way back; where nothing
+    of it is left the line is set ``aside`` with the reason. Spans that mean contacts or groups of
+    the body need no mapping: they are resolved anew.
+    """
+    kind = operation_named(line["operation"])
+    made = line.get("made") or {
+        "rate": [old.rate.numerator, old.rate.denominator],
+        "params": line.get("params", {}),
+        "scope": line.get("scope", {}),
+    }
+    scale = float(new.rate / Fraction(*made["rate"]))
+    kept = {k: v for k, v in line.items() if k not in ("made", "aside")}
+    try:
+        params, lost = moved_values(kind.Params, made["params"], scale, new.frames)
+        scope, gone = moved_values(Scope, made["scope"], scale, new.frames)
+        kind.parsed(params)
+    except Beyond:
+        return _aside({**kept, "made": made}, "it lies beyond the end of the take", made)
+    except BadInput as trouble:
+        return _aside({**kept, "made": made}, trouble.message, made)
+    out = {**kept, "params": params, "scope": scope}
+    lost = [*lost, *gone]
+    if (params, scope) != (made["params"], made["scope"]):
+        out["made"] = made
+    return Moved(out, [{"operation": line["operation"], **as_lost(g)} for g in lost])
+
+
+def as_lost(item: Any) -> dict[str, Any]:
+    return dict(item) if isinstance(item, Mapping) else {"what": item}
+
+
+def _aside(line: Line, why: str, made: Mapping[str, Any]) -> Moved:
+    out = {**line, "params": made["params"], "scope": made["scope"], "aside": why}
+    span = made["scope"].get("frames")
+    where = {"frames": span} if span else {}
+    return Moved(out, [{"operation": line["operation"], "aside": why, **where}])
+
+
+def set_aside(line: Line, why: str) -> Moved:
+    """A line that cannot be done here: kept as it is, and left out of the work."""
+    made = line.get("made") or {"params": line["params"], "scope": line["scope"]}
+    return _aside(line, why, made)
 
 
 def moved_lines(
-    lines: Sequence[Line], scale: float, frames: int
+    lines: Sequence[Line], old: ClipTime, new: ClipTime
 ) -> tuple[list[Line], list[dict[str, Any]]]:
-    """Lines meant for one take as they mean the same seconds on another, and what does not fit.
+    """Lines meant for one time as they mean the same seconds on another, and what does not fit.
 
-    ``scale`` is the new rate over the old one, ``frames`` the new take's count. Frames are
-    mapped by time and clipped; a span that lies wholly beyond the end is taken out and listed.
-    Spans that mean contacts or groups of the body need no mapping: they are resolved anew.
+    Each line is moved on its own time: what the lines before it make of either.
     """
     out: list[Line] = []
     lost: list[dict[str, Any]] = []
     for line in lines:
-        given = line.get("params", {})
-        params, gone = _moved(given, scale, frames)
-        kind = operation_named(line["operation"])
-        for name in kind.lengths:
-            if name in given:
-                params[name] = round(given[name] * scale)
-        scope, beyond = _moved(line.get("scope", {}), scale, frames)
-        lost += [{"operation": line["operation"], **g} for g in [*gone, *beyond]]
-        emptied = any(given.get(k) and not params.get(k) for k in ("edits", "findings", "pins"))
-        if not beyond and not emptied:
-            out.append({**line, "params": params, "scope": scope})
-            frames = max(frames + kind.longer(params), 1)
+        moved = moved_line(line, old, new)
+        out.append(moved.line)
+        lost += moved.lost
+        if not line.get("aside"):
+            old = time_after(line, old)
+        if not moved.line.get("aside"):
+            new = time_after(moved.line, new)
     return out, lost
 
 
-def _moved(
-    value: Mapping[str, Any], scale: float, frames: int
-) -> tuple[dict[str, Any], list[dict[str, Any]]]:
-    """A mapping with its frames moved, and the spans in it that fall beyond the end."""
-
-    def at(frame: float) -> int:
-        return min(round(frame * scale), frames - 1)
-
-    out: dict[str, Any] = {}
-    lost: list[dict[str, Any]] = []
-    for name, v in value.items():
-        if name == "time" and isinstance(v, int | float):
-            # A key may lie off the frame: its time is not rounded.
-            out[name] = min(v * scale, frames - 1.0)
-        elif name in FRAMES and isinstance(v, int | float):
-            out[name] = at(v)
-        elif name == "frames" and isinstance(v, list | tuple):
-            if round(v[0] * scale) >= frames:
-                lost.append({"frames": list(v)})
-            else:
-                out[name] = [at(f) for f in v]
-        elif name in FRAMES and isinstance(v, list | tuple):
-            out[name] = [at(f) for f in v if round(f * scale) < frames]
-            lost += [{name: f} for f in v if round(f * scale) >= frames]
-        elif name == "pins":
-            out[name], gone = _moved_pins(v, scale, frames)
-            lost += [{name: pin} for pin in gone]
-        elif name == "keep" and isinstance(v, dict):
-            out[name] = {c: [at(f) for f in times] for c, times in v.items()}
-        elif isinstance(v, list | tuple) and v and isinstance(v[0], dict):
-            kept = []
-            for item in v:
-                start = item.get("first", item.get("frame", 0))
-                if round(start * scale) >= frames:
-                    lost.append(dict(item))
-                else:
-                    kept.append(_moved(item, scale, frames)[0])
-            out[name] = kept
-        else:
-            out[name] = v
-    return out, lost
-
-
-def _moved_pins(
-    pins: Sequence[Sequence[int]], scale: float, frames: int
-) -> tuple[list[list[int]], list[list[int]]]:
-    """Time pins moved, and those that lie beyond the end or would meet the one before."""
-    out: list[list[int]] = []
-    lost: list[list[int]] = []
-    for source, target in pins:
-        pin = [round(source * scale), round(target * scale)]
-        ahead = not out or (pin[0] > out[-1][0] and pin[1] > out[-1][1])
-        if ahead and pin[0] < frames:
-            out.append(pin)
-        else:
-            lost.append([source, target])
-    return (out if len(out) > 1 else []), lost
+def time_after(line: Line, time: ClipTime, report: Mapping[str, Any] | None = None) -> ClipTime:
+    """A clip's time after a line; with its report also where it found out itself what to do."""
+    kind = operation_named(line["operation"])
+    params = kind.upgraded(line.get("version", kind.version), line.get("params", {}))
+    if report is not None:
+        params = kind.as_done(params, report)
+    return kind.time_after(time, kind.parsed(params))

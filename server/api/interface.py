@@ -22,6 +22,9 @@ from ninja.security import SessionAuth
 from api import schemas
 from api.clips import router as clips
 from api.deliveries import router as deliveries
+from api.inspections import router as inspections
+from api.motion import router as motion
+from api.previews import router as previews
 from api.recipes import router as recipes
 from api.takes import router as takes
 
@@ -36,6 +39,9 @@ api = NinjaAPI(
 )
 api.add_router("", takes)
 api.add_router("", clips)
+api.add_router("", motion)
+api.add_router("", inspections)
+api.add_router("", previews)
 api.add_router("", deliveries)
 api.add_router("", recipes)
 

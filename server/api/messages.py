@@ -7,7 +7,8 @@ import numpy as np
 import orjson
 from django.http import HttpResponse
 from leancurve.curves.curve import Curve
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
+from leancurve.document.track import TrackId
 from leancurve.figure.pose import Pose
 from leancurve.numbers.arrays import AnyArray
 from safetensors.numpy import save
@@ -43,10 +44,10 @@ def pose_arrays(clip: Clip, pose: Pose, joints: list[int]) -> dict[str, AnyArray
     }
 
 
-def curve_arrays(clip: Clip, curves: Mapping[ChannelId, Curve]) -> dict[str, AnyArray]:
-    """Curves by ``joint/channel/column``, float64 as stored."""
+def curve_arrays(clip: Clip, curves: Mapping[TrackId, Curve]) -> dict[str, AnyArray]:
+    """Curves by ``owner/joint/channel/column``, float64 as stored."""
     return {
-        f"{channel.joint}/{channel.name}/{column}": values
+        f"{channel}/{column}": values
         for channel, curve in curves.items()
         for column, values in curve.stored.items()
     }

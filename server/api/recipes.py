@@ -1,13 +1,15 @@
 """Recipes kept by name, and batches: a recipe on many takes."""
 
+from fractions import Fraction
 from typing import Any
 
 from django.db import IntegrityError, transaction
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from editing import batches
+from editing.history import Many
 from editing.models import Batch, Recipe
-from editing.recipes import new_line, title
+from editing.recipes import fresh_lines, title
 from leancurve.errors import BadInput
 from leancurve.recipe import ALL_OF_IT
 from library.models import Take, Workspace
@@ -20,28 +22,33 @@ router = Router()
 BUILT_IN = "All of it"
 
 
-def kept_recipe(workspace: Workspace, recipe_id: int) -> tuple[str, list[dict[str, Any]]]:
-    """A recipe's name and lines; 0 is the one that comes with the application."""
+def kept_recipe(workspace: Workspace, recipe_id: int) -> Many:
+    """A recipe, its lines new ones; 0 is the one that comes with the application."""
     if recipe_id == 0:
-        return BUILT_IN, [dict(line) for line in ALL_OF_IT]
+        return Many(BUILT_IN, fresh_lines(ALL_OF_IT))
     recipe = get_object_or_404(Recipe, pk=recipe_id, workspace=workspace)
-    return recipe.name, recipe.lines
+    return _many(recipe)
+
+
+def _many(recipe: Recipe) -> Many:
+    rate = None if recipe.rate is None else Fraction(*recipe.rate)
+    return Many(recipe.name, fresh_lines(recipe.lines), rate)
 
 
 def _workspace(request: HttpRequest, workspace_id: int) -> Workspace:
     return get_object_or_404(Workspace, pk=workspace_id, members=request.user)
 
 
-def _out(recipe_id: int, name: str, lines: list[dict[str, Any]]) -> dict[str, Any]:
-    full = [new_line(x["operation"], x.get("params", {}), x.get("scope", {})) for x in lines]
-    return {"id": recipe_id, "name": name, "lines": full, "told": [title(x) for x in full]}
+def _out(recipe_id: int, many: Many) -> dict[str, Any]:
+    told = [title(x) for x in many.lines]
+    return {"id": recipe_id, "name": many.name, "lines": many.lines, "told": told}
 
 
 @router.get("workspaces/{int:workspace_id}/recipes", response=list[schemas.RecipeOut])
 def recipes(request: HttpRequest, workspace_id: int) -> Any:
     workspace = _workspace(request, workspace_id)
-    kept = [_out(r.pk, r.name, r.lines) for r in workspace.recipes.all()]
-    return [_out(0, *kept_recipe(workspace, 0)), *kept]
+    kept = [_out(r.pk, _many(r)) for r in workspace.recipes.all()]
+    return [_out(0, kept_recipe(workspace, 0)), *kept]
 
 
 @router.post("workspaces/{int:workspace_id}/recipes", response=schemas.RecipeOut)
@@ -51,14 +58,17 @@ def keep_recipe(request: HttpRequest, workspace_id: int, wanted: schemas.RecipeI
     lines = [line.model_dump() for line in wanted.lines if line.operation != "read"]
     if not lines:
         raise BadInput("recipe: there is nothing to keep beside how the take is read")
-    checked = [new_line(x["operation"], x["params"], x["scope"]) for x in lines]
-    kept = [{k: x[k] for k in ("operation", "params", "scope")} for x in checked]
+    kept = [
+        {k: x[k] for k in ("operation", "version", "params", "scope")} for x in fresh_lines(lines)
+    ]
     try:
         with transaction.atomic():
-            recipe = Recipe.objects.create(workspace=workspace, name=wanted.name, lines=kept)
+            recipe = Recipe.objects.create(
+                workspace=workspace, name=wanted.name, lines=kept, rate=wanted.rate
+            )
     except IntegrityError:
         raise BadInput(f"name: a recipe {wanted.name!r} is kept already") from None
-    return _out(recipe.pk, recipe.name, recipe.lines)
+    return _out(recipe.pk, _many(recipe))
 
 
 @router.delete("recipes/{int:recipe_id}", response={204: None})
@@ -70,13 +80,13 @@ def forget_recipe(request: HttpRequest, recipe_id: int) -> Any:
 @router.post("workspaces/{int:workspace_id}/batches", response=schemas.BatchOut)
 def start_batch(request: HttpRequest, workspace_id: int, wanted: schemas.BatchIn) -> Any:
     workspace = _workspace(request, workspace_id)
-    name, lines = kept_recipe(workspace, wanted.recipe)
+    many = kept_recipe(workspace, wanted.recipe)
     found = {t.pk: t for t in Take.objects.filter(workspace=workspace, pk__in=wanted.takes)}
     missing = [pk for pk in wanted.takes if pk not in found]
     if missing:
         raise BadInput(f"takes: there is no take {missing[0]} here")
     chosen = [found[pk] for pk in dict.fromkeys(wanted.takes)]
-    return _batch_out(batches.start(workspace, name, lines, chosen, request.user))
+    return _batch_out(batches.start(workspace, many, chosen, request.user))
 
 
 @router.get("workspaces/{int:workspace_id}/batches", response=list[schemas.BatchOut])

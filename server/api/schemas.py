@@ -163,8 +163,11 @@ class ScopeIO(Schema):
     channels: list[str] | None = None
     frames: list[int] | None = Field(None, min_length=2, max_length=2)
     limbs: list[str] | None = None
+    owner: str | None = None
     only: list[list[str]] | None = Field(None, description="channels: joint, channel")
-    keys: list[list[str | int]] | None = Field(None, description="keys: joint, channel, id")
+    keys: list[list[str | int | float | None]] | None = Field(
+        None, description="keys: joint, channel, id, the frame at which it was seen"
+    )
 
 
 class LineOut(Schema):
@@ -173,6 +176,7 @@ class LineOut(Schema):
     version: int
     params: dict[str, Any]
     scope: ScopeIO
+    aside: str | None = Field(None, description="why it is left out, where it is")
 
 
 class RecipeLineOut(LineOut):
@@ -223,6 +227,7 @@ class JointOut(Schema):
     name: str
     parent: int
     offset: list[float]
+    rest: list[float] = Field(description="local rotation at rest (x, y, z, w)")
     channels: list[str]
 
 
@@ -330,6 +335,7 @@ class AppendIn(Schema):
     operation: str
     params: dict[str, Any] = {}
     scope: ScopeIO = ScopeIO()
+    inputs: dict[str, str] = Field({}, description="digests of other documents it works with")
 
 
 class EditLineIn(AppendIn):
@@ -341,6 +347,11 @@ class WriteIn(Schema):
 
     revision: int
     request_id: UUID
+    after: list[UUID] = Field(
+        [],
+        max_length=1000,
+        description="writes seen beside that revision: one's own that were on their way",
+    )
     append: AppendIn | None = None
     edit: EditLineIn | None = None
     remove: str | None = None
@@ -351,6 +362,9 @@ class WriteIn(Schema):
 class RecipeIn(Schema):
     name: str = Field(min_length=1, max_length=120)
     lines: list[AppendIn] = Field(min_length=1, max_length=200)
+    rate: list[int] | None = Field(
+        None, min_length=2, max_length=2, description="of the take they were made on"
+    )
 
 
 class RecipeOut(Schema):

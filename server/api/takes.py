@@ -30,7 +30,7 @@ def _workspace(request: HttpRequest, workspace_id: int) -> Workspace:
 def _takes(request: HttpRequest) -> QuerySet[Take]:
     return (
         Take.objects.seen_by(request.user)
-        .select_related("file")
+        .select_related("file", "skeleton")
         .defer("file__data")
         .annotate(last_clip=Max("clips__id"))
     )
@@ -63,7 +63,7 @@ def take_out(take: Take) -> dict[str, Any]:
         "id": take.pk,
         "name": take.name,
         "file_name": take.file.name,
-        "skeleton": take.skeleton_name,
+        "skeleton": take.skeleton.name,
         "rate": [take.rate_numerator, take.rate_denominator],
         "frames": take.frames,
         "joints": take.joints,
@@ -80,7 +80,8 @@ def take_out(take: Take) -> dict[str, Any]:
 @router.get("workspaces/{int:workspace_id}/takes", response=list[schemas.TakeOut])
 def list_takes(request: HttpRequest, workspace_id: int) -> Any:
     workspace = _workspace(request, workspace_id)
-    takes = list(_takes(request).filter(workspace=workspace).select_related("workspace", "file"))
+    mine = _takes(request).filter(workspace=workspace)
+    takes = list(mine.select_related("workspace", "file", "skeleton"))
     inspect_missing(takes)
     return takes_out(takes)
 

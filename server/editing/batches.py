@@ -2,6 +2,7 @@
 
 import uuid
 from collections.abc import Callable, Sequence
+from fractions import Fraction
 from typing import Any
 
 from django.contrib.auth.models import AbstractBaseUser
@@ -18,28 +19,25 @@ from editing.baseline import baseline_of
 from editing.documents import load_clip
 from editing.inspections import inspect, open_counts
 from editing.models import Batch, Revision
-from editing.recipes import new_line
 
 MOST_TAKES = 500
 
 
 def start(
-    workspace: Workspace,
-    name: str,
-    lines: Sequence[dict[str, Any]],
-    takes: Sequence[Take],
-    user: AbstractBaseUser,
+    workspace: Workspace, many: history.Many, takes: Sequence[Take], user: AbstractBaseUser
 ) -> Batch:
     """Queue a recipe on takes; the lines are checked before anything is queued."""
     if not takes:
         raise BadInput("takes: choose at least one")
     if len(takes) > MOST_TAKES:
         raise BadInput(f"takes: at most {MOST_TAKES} at once, got {len(takes)}")
-    checked = [new_line(x["operation"], x.get("params", {}), x.get("scope", {})) for x in lines]
-    if not checked:
+    if not many.lines:
         raise BadInput("recipe: it has no lines")
     with transaction.atomic():
-        batch = Batch.objects.create(workspace=workspace, name=name, lines=checked, author=user)
+        rate = None if many.rate is None else [many.rate.numerator, many.rate.denominator]
+        batch = Batch.objects.create(
+            workspace=workspace, name=many.name, lines=many.lines, rate=rate, author=user
+        )
         for take in takes:
             payload = {"batch": batch.pk, "take": take.pk, "request": str(uuid.uuid4())}
             jobs.start(workspace, "recipe", take.name, payload)
@@ -67,7 +65,8 @@ def run_recipe(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
     head = Revision.objects.select_related("state__header").get(pk=clip.head_id)
     before = inspect(head.state)
     report(0.05)
-    change = history.Change(recipe=(batch.name, batch.lines))
+    rate = None if batch.rate is None else Fraction(*batch.rate)
+    change = history.Change(recipe=history.Many(batch.name, batch.lines, rate))
     request = uuid.UUID(job.payload["request"])
     revision = history.write(
         clip.pk, head.pk, request, change, batch.author, part_of(report, 0.05, 0.8)

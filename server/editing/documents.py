@@ -1,31 +1,47 @@
-"""States to clips and back: blobs by content, and a byte-bounded cache in each process.
+"""States to clips and back: blobs by content, and caches in each process.
 
 States are immutable, so a cached one is never stale and processes need no word of each other.
 """
 
 import hashlib
-import threading
 from collections.abc import Iterable, Mapping
 
 import numpy as np
 import orjson
-from cachetools import LRUCache
 from django.conf import settings
 from django.db.models import Sum
 from django.db.models.functions import Length
 from leancurve.curves.curve import Curve, stored_curve
-from leancurve.document.clip import ChannelId, Clip
-from leancurve.formats.clipjson import clip_from_header, clip_header
+from leancurve.document.clip import Clip
+from leancurve.document.stored import (
+    clip_of,
+    header_of,
+    skeleton_of,
+    skeleton_values,
+    tracks_of,
+    upgraded,
+)
+from leancurve.document.track import TrackId
+from leancurve.figure.skeleton import Skeleton
 from leancurve.operations import Patch, apply_patch
 from safetensors.numpy import load, save
 
+from editing.caches import Cache
 from editing.models import Blob, State
 
-_lock = threading.Lock()
-_curves: LRUCache[str, Curve] = LRUCache(
-    settings.DOCUMENT_CACHE_BYTES, getsizeof=lambda c: sum(a.nbytes for a in c.columns.values())
+
+def _weight(curve: Curve) -> int:
+    return sum(a.nbytes for a in curve.columns.values())
+
+
+_curves: Cache[Curve] = Cache(settings.DOCUMENT_CACHE_BYTES, _weight)
+# Clips share most of their curves with each other and with the cache above: what they weigh here
+# is what they would keep alive by themselves.
+_clips: Cache[Clip] = Cache(
+    settings.DOCUMENT_CACHE_BYTES, lambda c: sum(_weight(k) for k in c.curves.values())
 )
-_clips: LRUCache[str, Clip] = LRUCache(64)
+_skeletons: Cache[Skeleton] = Cache(2**22, lambda s: 200 * len(s))
+_manifests: Cache[dict[TrackId, str]] = Cache(2**24, lambda m: 300 * len(m))
 
 
 def encode(curve: Curve) -> bytes:
@@ -42,23 +58,39 @@ def _sha(data: bytes) -> str:
     return hashlib.sha256(data).hexdigest()
 
 
-def _keep(blobs: Mapping[str, bytes]) -> None:
+def keep_blobs(blobs: Mapping[str, bytes]) -> None:
     Blob.objects.bulk_create(
         [Blob(sha=sha, data=data) for sha, data in blobs.items()], ignore_conflicts=True
     )
 
 
-def _state(clip: Clip, header: bytes, digests: Mapping[ChannelId, str]) -> State:
-    header_sha = _sha(header)
-    manifest = b"".join(bytes.fromhex(digests[c]) for c in clip.channels)
-    name = _sha(header_sha.encode() + manifest)
-    _keep({header_sha: header})
+def skeleton_blob(skeleton: Skeleton) -> tuple[str, bytes]:
+    """A skeleton's digest and bytes: the same skeleton has the same ones everywhere."""
+    data = orjson.dumps(skeleton_values(skeleton))
+    return _sha(data), data
+
+
+def _header(clip: Clip) -> tuple[dict[str, bytes], str]:
+    """The blobs of a clip's skeleton and header, and the header's digest."""
+    skeleton, bones = skeleton_blob(clip.skeleton)
+    data = orjson.dumps(header_of(clip, skeleton))
+    header = _sha(data)
+    return {skeleton: bones, header: data}, header
+
+
+def _name(header: str, clip: Clip, digests: Mapping[TrackId, str]) -> tuple[str, bytes]:
+    manifest = b"".join(bytes.fromhex(digests[t]) for t in clip.channels)
+    return _sha(header.encode() + manifest), manifest
+
+
+def _state(clip: Clip, digests: Mapping[TrackId, str]) -> State:
+    blobs, header = _header(clip)
+    name, manifest = _name(header, clip, digests)
+    keep_blobs(blobs)
     state, _ = State.objects.get_or_create(
-        hash=name,
-        defaults={"header_id": header_sha, "manifest": manifest, "keys": clip.key_count},
+        hash=name, defaults={"header_id": header, "manifest": manifest, "keys": clip.key_count}
     )
-    with _lock:
-        _clips[name] = clip
+    _clips.put(name, clip)
     return state
 
 
@@ -66,59 +98,83 @@ def store_clip(clip: Clip) -> State:
     """A whole clip as a state."""
     encoded = {c: encode(curve) for c, curve in clip.curves.items()}
     digests = {c: _sha(data) for c, data in encoded.items()}
-    _keep({digests[c]: data for c, data in encoded.items()})
-    return _state(clip, orjson.dumps(clip_header(clip)), digests)
+    keep_blobs({digests[c]: data for c, data in encoded.items()})
+    return _state(clip, digests)
+
+
+def _patched(before: State, patch: Patch) -> tuple[Clip, dict[TrackId, str], dict[TrackId, bytes]]:
+    """The clip a patch makes, the digests of its tracks, and the bytes of those that changed."""
+    changed = apply_patch(load_clip(before), patch)
+    encoded = {c: encode(curve) for c, curve in patch.curves.items()}
+    fresh = {c: _sha(data) for c, data in encoded.items()}
+    return changed, {**manifest_of(before), **fresh}, encoded
 
 
 def store_patch(before: State, patch: Patch) -> State:
-    """The state a patch makes of another: only changed channels are written."""
-    clip = load_clip(before)
-    changed = apply_patch(clip, patch)
-    digests = manifest_of(before, clip)
-    encoded = {c: encode(curve) for c, curve in patch.curves.items()}
-    fresh = {c: _sha(data) for c, data in encoded.items()}
-    _keep({fresh[c]: data for c, data in encoded.items()})
-    with _lock:
-        for channel, sha in fresh.items():
-            _curves[sha] = patch.curves[channel]
-    return _state(changed, orjson.dumps(clip_header(changed)), {**digests, **fresh})
+    """The state a patch makes of another: only changed tracks are written."""
+    changed, digests, encoded = _patched(before, patch)
+    keep_blobs({digests[c]: data for c, data in encoded.items()})
+    for track in encoded:
+        _curves.put(digests[track], patch.curves[track])
+    return _state(changed, digests)
 
 
-def manifest_of(state: State, clip: Clip) -> dict[ChannelId, str]:
-    """Digest of each channel's blob."""
+def hash_after(before: State, patch: Patch) -> str:
+    """The name of the state a patch would make; nothing is stored."""
+    changed, digests, _ = _patched(before, patch)
+    return _name(_header(changed)[1], changed, digests)[0]
+
+
+def _read_header(state: State) -> tuple[dict, Skeleton]:  # type: ignore[type-arg]
+    """A state's header in the newest version, and its skeleton."""
+    header, own = upgraded(orjson.loads(bytes(state.header.data)))
+    if own is not None:
+        return header, skeleton_of(own)
+    name = header["skeleton"]
+    skeleton = _skeletons.get(name)
+    if skeleton is None:
+        skeleton = skeleton_of(orjson.loads(bytes(Blob.objects.get(pk=name).data)))
+        _skeletons.put(name, skeleton)
+    return header, skeleton
+
+
+def _digests(header: dict, state: State) -> dict[TrackId, str]:  # type: ignore[type-arg]
     raw = bytes(state.manifest)
-    return {c: raw[32 * k : 32 * k + 32].hex() for k, c in enumerate(clip.channels)}
+    return {t: raw[32 * k : 32 * k + 32].hex() for k, t in enumerate(tracks_of(header))}
+
+
+def manifest_of(state: State) -> dict[TrackId, str]:
+    """Digest of each track's blob."""
+    found = _manifests.get(state.hash)
+    if found is None:
+        found = _digests(upgraded(orjson.loads(bytes(state.header.data)))[0], state)
+        _manifests.put(state.hash, found)
+    return found
 
 
 def load_clip(state: State) -> Clip:
     """The clip of a state, from the cache where it is there."""
-    with _lock:
-        cached = _clips.get(state.hash)
+    cached = _clips.get(state.hash)
     if cached is not None:
         return cached
-    header = orjson.loads(bytes(state.header.data))
-    bare = clip_from_header(header, {})
-    digests = manifest_of(state, bare)
-    with _lock:
-        found = {sha: _curves[sha] for sha in set(digests.values()) if sha in _curves}
+    header, skeleton = _read_header(state)
+    digests = _digests(header, state)
+    found = _curves.some(set(digests.values()))
     missing = set(digests.values()) - set(found)
     for sha, data in Blob.objects.filter(pk__in=missing).values_list("sha", "data"):
         found[sha] = decode(bytes(data))
-    clip = clip_from_header(header, {c: found[sha] for c, sha in digests.items()})
-    with _lock:
-        for sha in missing:
-            _curves[sha] = found[sha]
-        _clips[state.hash] = clip
+        _curves.put(sha, found[sha])
+    clip = clip_of(header, skeleton, {t: found[sha] for t, sha in digests.items()})
+    _clips.put(state.hash, clip)
     return clip
 
 
-def changed_channels(a: State, b: State) -> set[ChannelId]:
-    """Channels whose curves differ between two states of one layout."""
+def changed_channels(a: State, b: State) -> set[TrackId]:
+    """Tracks of the second whose curves differ between two states."""
     if a.hash == b.hash:
         return set()
-    clip = load_clip(b)
-    before, after = manifest_of(a, load_clip(a)), manifest_of(b, clip)
-    return {c for c in clip.channels if before.get(c) != after[c]}
+    before, after = manifest_of(a), manifest_of(b)
+    return {t for t, sha in after.items() if before.get(t) != sha}
 
 
 def header_changed(a: State, b: State) -> bool:
@@ -129,16 +185,24 @@ def frame_changed(a: State, b: State) -> bool:
     """Whether two states differ in what poses are made of beside curves."""
     if not header_changed(a, b):
         return False
-    parts = [(c.layout, c.rate, c.frames, c.reading) for c in (load_clip(a), load_clip(b))]
-    return parts[0] != parts[1]
+    one, other = load_clip(a), load_clip(b)
+    return any(
+        getattr(one, part) != getattr(other, part)
+        for part in ("skeleton", "layout", "rate", "frames", "reading")
+    )
 
 
 def stored_bytes(states: Iterable[State], lines: Iterable[str] = ()) -> int:
     """Bytes of all blobs that some states and recipes hold, each counted once."""
     shas = set(lines)
     for state in states:
-        raw = bytes(state.manifest)
-        shas |= {raw[k : k + 32].hex() for k in range(0, len(raw), 32)}
-        shas.add(state.header_id)
+        header = upgraded(orjson.loads(bytes(state.header.data)))[0]
+        shas |= set(_digests(header, state).values())
+        shas |= {state.header_id, header.get("skeleton", state.header_id)}
     total = Blob.objects.filter(pk__in=shas).aggregate(total=Sum(Length("data")))["total"]
     return int(total or 0)
+
+
+def cached_bytes() -> int:
+    """What this process's caches of documents weigh."""
+    return _curves.bytes + _clips.bytes + _skeletons.bytes + _manifests.bytes

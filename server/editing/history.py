@@ -7,8 +7,9 @@ it was computed for; acknowledged means committed.
 import logging
 import time
 import uuid
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
+from fractions import Fraction
 from typing import Any
 
 from config.logs import note
@@ -16,21 +17,26 @@ from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from leancurve.errors import BadInput
 from leancurve.progress import Progress, part_of, silent
-from leancurve.recipe import moved_lines
+from leancurve.recipe import moved_line, moved_lines, set_aside, time_after
+from leancurve.time.meaning import ClipTime
 from library.models import Take
 from library.profiles import profile_for
 
-from editing.documents import changed_channels, header_changed, load_clip
+from editing.documents import changed_channels, hash_after, header_changed, load_clip, manifest_of
 from editing.models import Clip, Revision, State, keep_lines
 from editing.recipes import (
     Line,
-    moved_take,
-    needs_take,
+    Standing,
+    Step,
+    begin,
+    compute,
     new_line,
+    next_key,
+    remember,
     replay,
     run_line,
-    take_on_time,
     title,
+    trail,
 )
 
 log = logging.getLogger("lean.history")
@@ -54,8 +60,17 @@ class Change:
     append: Line | None = None
     edit: Line | None = None
     remove: str | None = None
-    recipe: tuple[str, list[Line]] | None = None
+    recipe: "Many | None" = None
     swap: Take | None = None
+
+
+@dataclass(frozen=True)
+class Many:
+    """A recipe to be appended: its name, its lines, and the rate that their frames are meant at."""
+
+    name: str
+    lines: list[Line]
+    rate: Fraction | None = None
 
 
 def open_clip(take: Take, user: AbstractBaseUser) -> Clip:
@@ -65,12 +80,14 @@ def open_clip(take: Take, user: AbstractBaseUser) -> Clip:
         names = load_clip(take.state).skeleton.names
         known = profile_for(take.workspace, names)
         roles = {j: r for j, r in (known.roles if known else {}).items() if j in names}
-        step = run_line(new_line("read", {"roles": roles} if roles else {}, {}), take.state)
+        step = run_line(new_line("read", {"roles": roles} if roles else {}, {}), begin(take.state))
         first = Revision.objects.create(
             clip=clip,
             number=1,
             lines=keep_lines([step.line]),
             state=step.state,
+            before=take.state,
+            take_state=step.after.take,
             cause="Bring in",
             author=user,
         )
@@ -79,15 +96,51 @@ def open_clip(take: Take, user: AbstractBaseUser) -> Clip:
     return clip
 
 
-def _outcome(base: Revision, take_state: State, change: Change, progress: Progress) -> "_Result":
+def take_of(revision: Revision) -> Take:
+    """The take beneath a revision."""
+    return revision.take or revision.clip.take
+
+
+def standing(revision: Revision) -> Standing:
+    """Where a revision's recipe has led: what its next line works on."""
+    take = take_of(revision).state
+    key = trail(take, revision.recipe)[-1]
+    return Standing(revision.state, take_state_of(revision), key)
+
+
+def take_state_of(revision: Revision) -> State:
+    """The take as read, on a revision's time."""
+    if revision.take_state is None:
+        steps = replay(take_of(revision).state, revision.recipe)
+        revision.take_state = steps[-1].after.take
+        revision.save(update_fields=["take_state"])
+    return revision.take_state
+
+
+@dataclass(frozen=True)
+class _Result:
+    recipe: list[Line]
+    after: Standing
+    before: State
+    report: dict[str, Any]
+    cause: str
+    take: Take | None = None
+
+
+def _outcome(base: Revision, change: Change, progress: Progress) -> _Result:
     """Recipe, state, report and cause that a change makes of a revision."""
-    recipe: list[Line] = list(base.recipe)
     if change.append is not None:
-        return _appended(base, recipe, change.append, progress)
+        return _appended(base, change.append, progress)
     if change.recipe is not None:
-        return _with_recipe(base, recipe, *change.recipe, progress)
+        return _with_recipe(base, change.recipe, progress)
     if change.swap is not None:
-        return _swapped(base, recipe, change.swap, progress)
+        return _swapped(base, change.swap, progress)
+    return _changed(base, change, progress)
+
+
+def _changed(base: Revision, change: Change, progress: Progress) -> _Result:
+    """A line given other parameters, or taken out, and all after it replayed."""
+    recipe: list[Line] = list(base.recipe)
     wanted = change.remove or (change.edit or {}).get("line_id")
     index = next((k for k, line in enumerate(recipe) if line["line_id"] == wanted), None)
     if index is None:
@@ -105,126 +158,184 @@ def _outcome(base: Revision, take_state: State, change: Change, progress: Progre
             raise BadInput("a line keeps its operation; take it out and add another instead")
         recipe[index] = {**change.edit, "line_id": wanted}
         cause = f"Change {title(recipe[index])}"
-    steps = replay(take_state, recipe, progress)
+    steps = replay(take_of(base).state, recipe, progress)
     report = steps[min(index, len(steps) - 1)].report
-    unplaced = [u for s in steps for u in s.report.get("unplaced", [])]
+    unplaced = unplaced_in(steps)
     if unplaced:
         report = {**report, "unplaced": unplaced}
-    return _Result(recipe, steps[-1].state, report, cause)
+    return _result(base, steps, report, cause)
 
 
-def _appended(base: Revision, recipe: list[Line], line: Line, progress: Progress) -> "_Result":
-    step = run_line(line, base.state, progress, _take_for(line, base))
-    last = recipe[-1]
-    follows = all(last[part] == line[part] for part in ("operation", "version", "scope"))
-    if follows and (together := _together(line["operation"], last["params"], line["params"])):
-        # Hand edits in a row are one line: the state is the same.
-        recipe[-1] = {**last, "params": together}
-    else:
-        recipe.append(step.line)
-    return _Result(recipe, step.state, step.report, title(line))
+def _result(
+    base: Revision, steps: list[Step], report: dict[str, Any], cause: str, take: Take | None = None
+) -> _Result:
+    before = steps[-2].state if len(steps) > 1 else (take or take_of(base)).state
+    return _Result([s.line for s in steps], steps[-1].after, before, report, cause[:200], take)
 
 
-def _take_for(line: Line, base: Revision) -> State | None:
-    """The take on a revision's time, where a line brings it back."""
-    return take_on_time(take_of(base).state, base.recipe) if needs_take(line) else None
+def unplaced_in(steps: Sequence[Step]) -> list[dict[str, Any]]:
+    """What found no place, each with the line that it belongs to."""
+    return [
+        {"line_id": step.line["line_id"], "operation": step.line["operation"], **what}
+        for step in steps
+        for what in step.report.get("unplaced", [])
+    ]
 
 
-def _with_recipe(
-    base: Revision, recipe: list[Line], name: str, lines: list[Line], progress: Progress
-) -> "_Result":
+def _appended(base: Revision, line: Line, progress: Progress) -> _Result:
+    at = standing(base)
+    recipe = list(base.recipe)
+    step = run_line(line, at, progress)
+    result = _Result([*recipe, step.line], step.after, base.state, step.report, title(line))
+    merged = _merged(base, line, step)
+    return result if merged is None else replace(result, **merged)
+
+
+def _with_recipe(base: Revision, many: Many, progress: Progress) -> _Result:
     """All lines of a recipe after those that stand; if one fails nothing is changed."""
-    state, report = base.state, []
-    brings_back = any(needs_take(line) for line in lines)
-    take = take_on_time(take_of(base).state, recipe) if brings_back else None
+    lines, lost = many.lines, []
+    if many.rate is not None:
+        clip = load_clip(base.state)
+        old, new = ClipTime(many.rate, clip.frames), ClipTime(clip.rate, clip.frames)
+        lines, lost = moved_lines(lines, old, new)
+    at, before = standing(base), base.state
+    report: list[dict[str, Any]] = []
     for k, line in enumerate(lines):
         within = part_of(progress, k / len(lines), 1 / len(lines))
         try:
-            step = run_line(line, state, within, take)
+            step = run_line(line, at, within)
         except BadInput as trouble:
             raise BadInput(f"line {k + 1}, {title(line)}: {trouble.message}") from None
-        state = step.state
-        if take is not None:
-            take = moved_take(take, step)
-        report.append({"told": title(line), "report": step.report, "keys": state.keys})
-    return _Result([*recipe, *lines], state, {"lines": report}, f"Recipe {name}"[:200])
+        before, at = at.state, step.after
+        report.append({"told": title(line), "report": step.report, "keys": at.state.keys})
+    told = {"lines": report, **({"unplaced": lost} if lost else {})}
+    return _Result([*base.recipe, *lines], at, before, told, f"Recipe {many.name}"[:200])
 
 
-def _swapped(base: Revision, recipe: list[Line], take: Take, progress: Progress) -> "_Result":
-    """The recipe on another take: spans of plain frames mapped by time, what is lost listed."""
+def _swapped(base: Revision, take: Take, progress: Progress) -> _Result:
+    """The recipe on another take: each line on the seconds that it was meant for; what lies beyond
+    the end, or cannot be done there, is set aside and listed."""
     before, after = load_clip(base.state), load_clip(take.state)
     if before.skeleton.names != after.skeleton.names:
         raise BadInput(
-            f"{take.name} has other joints ({take.skeleton_name}): a take can only be swapped "
+            f"{take.name} has other joints ({take.skeleton.name}): a take can only be swapped "
             "for one on the same skeleton"
         )
-    scale = float(after.rate / load_clip(take_of(base).state).rate)
-    lines, lost = moved_lines(recipe, scale, after.frames)
-    steps = replay(take.state, lines, progress)
-    unplaced = [*lost, *(u for s in steps for u in s.report.get("unplaced", []))]
-    report: dict[str, Any] = {"lines": len(lines), "unplaced": unplaced}
-    return _Result(lines, steps[-1].state, report, f"Swap the take for {take.name}"[:200], take)
+    there = load_clip(take_of(base).state)
+    old, new = ClipTime(there.rate, there.frames), ClipTime(after.rate, after.frames)
+    steps: list[Step] = []
+    lost: list[dict[str, Any]] = []
+    at = begin(take.state)
+    recipe = replay(take_of(base).state, base.recipe)
+    for k, was in enumerate(recipe):
+        moved = moved_line(was.line, old, new)
+        within = part_of(progress, k / len(recipe), 1 / len(recipe))
+        try:
+            step = run_line(moved.line, at, within)
+        except BadInput as trouble:
+            if k == 0:
+                raise
+            moved = set_aside(was.line, trouble.message)
+            step = run_line(moved.line, at)
+        lost += [{"line_id": was.line["line_id"], **what} for what in moved.lost]
+        steps.append(step)
+        at = step.after
+        if not was.line.get("aside"):
+            old = time_after(was.line, old, was.report)
+        if not moved.line.get("aside"):
+            new = time_after(moved.line, new, step.report)
+    report: dict[str, Any] = {"lines": len(steps), "unplaced": [*lost, *unplaced_in(steps)]}
+    return _result(base, steps, report, f"Swap the take for {take.name}", take)
 
 
-def take_of(revision: Revision) -> Take:
-    """The take beneath a revision."""
-    return revision.take or revision.clip.take
+MOST_TOGETHER = 150
+"""Edits in one line: each write keeps its last line whole, so it may not grow for ever."""
 
 
-@dataclass(frozen=True)
-class _Result:
-    recipe: list[Line]
-    state: State
-    report: dict[str, Any]
-    cause: str
-    take: Take | None = None
+def _merged(base: Revision, line: Line, step: Step) -> dict[str, Any] | None:
+    """Hand work in a row as one line: the recipe, its report and its name, None where it stays two.
+
+    Whatever is put together must make the very state that the two lines made.
+    """
+    last = base.recipe[-1]
+    alike = all(last[part] == line[part] for part in ("operation", "version", "scope"))
+    if not alike or last.get("made") or last.get("aside") or base.before is None:
+        return None
+    take = step.after.take
+    for params in _together(line["operation"], last["params"], line["params"]):
+        together = {**last, "params": params}
+        patch = compute(together, base.before, take)
+        if hash_after(base.before, patch) != step.state.hash:
+            continue
+        key = next_key(_key_before_last(base), together)
+        after = replace(step.after, key=key)
+        remember(after, dict(patch.report))
+        return {"recipe": [*base.recipe[:-1], together], "after": after, "before": base.before}
+    return None
+
+
+def _key_before_last(base: Revision) -> str:
+    take = take_of(base).state
+    above = base.recipe[:-1]
+    return trail(take, above)[-1] if above else begin(take).key
 
 
 def _together(
     operation: str, first: dict[str, Any], second: dict[str, Any]
-) -> dict[str, Any] | None:
-    """Parameters of two lines in a row that make one, None where they stay two."""
+) -> Iterator[dict[str, Any]]:
+    """Parameters of two lines in a row as one, the shortest first."""
     if operation == "edit":
-        return _edits_together(first, second)
-    if operation in ("edit_marks", "edit_contacts"):
-        return {"edits": [*first["edits"], *second["edits"]]}
-    if operation == "accept" and first.get("meant", True) == second.get("meant", True):
-        return {**second, "findings": [*first["findings"], *second["findings"]]}
-    return None
+        yield from _edits_together(first, second)
+    elif operation in ("edit_marks", "edit_contacts"):
+        if len(first["edits"]) < MOST_TOGETHER:
+            yield {"edits": [*first["edits"], *second["edits"]]}
+    elif operation == "accept" and first.get("meant", True) == second.get("meant", True):
+        yield {**second, "findings": [*first["findings"], *second["findings"]]}
 
 
-MOST_TOGETHER = 150
-"""Key edits in one line: each write keeps its last line whole, so it may not grow for ever."""
-
-
-def _edits_together(first: dict[str, Any], second: dict[str, Any]) -> dict[str, Any] | None:
-    """Two lines of hand edits as one; None where they stay two."""
+def _edits_together(first: dict[str, Any], second: dict[str, Any]) -> Iterator[dict[str, Any]]:
+    """Edits of keys as one ordered list; those of the same keys put together where they may be."""
     if first.get("ends") or second.get("ends"):
-        return None
-    keys = [*first["keys"], *second["keys"]]
-    # Edits are made in turn: only those that set keys, with none made or removed among them,
-    # can be put together key by key.
-    tail = next((k for k in range(len(keys), 0, -1) if keys[k - 1]["do"] != "set"), 0)
-    keys = [*keys[:tail], *_newest(keys[tail:])]
-    return {"keys": keys} if len(keys) <= MOST_TOGETHER else None
+        return
+    keys, more = first["keys"], second["keys"]
+    turn = max((k.get("turn", 0) for k in keys), default=0)
+    short = _newest(keys, more, turn)
+    if short is not None and len(short) <= MOST_TOGETHER:
+        yield {**first, "keys": short}
+    if len(keys) + len(more) <= MOST_TOGETHER:
+        later = [{**k, "turn": k.get("turn", 0) + turn + 1} for k in more]
+        yield {**first, "keys": [*keys, *later]}
 
 
 SHAPE = {"slope_in", "slope_out", "length_in", "length_out"}
 
 
-def _newest(keys: list[dict[str, Any]]) -> list[dict[str, Any]]:
-    """Edits of one key put together: what was set last counts, what was set once stays.
+def _newest(
+    keys: list[dict[str, Any]], more: list[dict[str, Any]], turn: int
+) -> list[dict[str, Any]] | None:
+    """Later edits put into those of the last turn: what was set last counts, what was set once
+    stays. None where the later ones make or remove keys, or another turn has to come first.
 
     A handle kind does away with slopes set before it, slopes with a kind set before them.
     """
-    merged: dict[tuple[str, str, int], dict[str, Any]] = {}
-    for key in keys:
-        name = (key["joint"], key["channel"], key["id"])
-        first = merged.pop(name, {})
+    newest = {_key_of(k): k for k in keys if k.get("turn", 0) == turn and k["do"] == "set"}
+    if any(k["do"] != "set" or k.get("turn", 0) for k in more):
+        return None
+    if not {_key_of(k) for k in more} <= set(newest):
+        return None
+    for key in more:
+        old = newest[_key_of(key)]
         gone = SHAPE if "handle" in key else {"handle"} if SHAPE & set(key) else set()
-        kept = {k: v for k, v in first.items() if k not in gone}
-        merged[name] = {**kept, **key, "frame": first.get("frame", key["frame"])}
-    return list(merged.values())
+        kept = {k: v for k, v in old.items() if k not in gone}
+        seen = {name: old[name] for name in ("frame", "was", "turn") if name in old}
+        newest[_key_of(key)] = {**kept, **key, **seen}
+    return [
+        newest[_key_of(k)] if k.get("turn", 0) == turn and k["do"] == "set" else k for k in keys
+    ]
+
+
+def _key_of(key: dict[str, Any]) -> tuple[str, str, int]:
+    return key["joint"], key["channel"], key["id"]
 
 
 def write(
@@ -234,11 +345,13 @@ def write(
     change: Change,
     user: AbstractBaseUser,
     progress: Progress = silent,
+    after: Sequence[uuid.UUID] = (),
 ) -> Revision:
     """Apply a change made on revision ``base_id``. Sent twice, applied once.
 
-    If the head has moved on, an appended line that touches other channels than what changed
-    since is rebased on the head; anything else is a :class:`Conflict`.
+    ``after`` are writes that whoever made it had seen beside that revision: their own that were
+    still on their way. If the head has moved on otherwise, an appended line that touches other
+    channels than what changed since is rebased on the head; anything else is a :class:`Conflict`.
     """
     began = time.perf_counter()
     for _ in range(MOST_ATTEMPTS):
@@ -246,10 +359,15 @@ def write(
         if done is not None:
             return done
         clip = Clip.objects.select_related(
-            "head__state__header", "head__take__state__header", "take__state__header"
+            "head__state__header",
+            "head__before__header",
+            "head__take_state__header",
+            "head__take__state__header",
+            "take__state__header",
         ).get(pk=clip_id)
         assert clip.head is not None
         head = clip.head
+        head.clip = clip
         if head.pk != base_id:
             base = (
                 Revision.objects.select_related("state__header")
@@ -258,8 +376,8 @@ def write(
             )
             if base is None:
                 raise BadInput("that revision is not one of this clip")
-            _require_disjoint(base, head, change, progress)
-        result = _outcome(head, (head.take or clip.take).state, change, progress)
+            _require_disjoint(base, head, change, set(after), progress)
+        result = _outcome(head, change, progress)
         revision = _commit(clip, head, result, request_id, user)
         if revision is not None:
             note(revision=revision.pk)
@@ -275,19 +393,52 @@ def write(
     raise Conflict(head, ["the clip is being changed faster than this change can follow"], [])
 
 
-def _require_disjoint(base: Revision, head: Revision, change: Change, progress: Progress) -> None:
-    since = changed_channels(base.state, head.state)
+def _require_disjoint(
+    base: Revision, head: Revision, change: Change, own: set[uuid.UUID], progress: Progress
+) -> None:
+    """Raise :class:`Conflict` where others have changed what a change touches."""
+    theirs, more = _changes_since(base, head, own)
+    if not theirs and not more:
+        return
     names = load_clip(head.state).skeleton.names
 
-    def named(channels: set[Any]) -> list[str]:
-        return [f"{names[c.joint]} {c.name}" for c in sorted(channels)]
+    def named(tracks: set[Any]) -> list[str]:
+        return [f"{names[t.joint]} {t.name}" for t in sorted(tracks)]
 
-    if change.append is None or header_changed(base.state, head.state):
-        raise Conflict(head, named(since) or ["how the take is read"], ["the recipe"])
-    step = run_line(change.append, base.state, progress, _take_for(change.append, base))
-    ours = changed_channels(base.state, step.state)
-    if ours & since:
-        raise Conflict(head, named(since), named(ours))
+    if change.append is None or more:
+        raise Conflict(head, named(theirs) or ["how the take is read"], ["the recipe"])
+    # What it touches does not depend on what others did: they changed no part of the frame.
+    step = compute(change.append, head.state, take_state_of(head), progress)
+    before = manifest_of(head.state)
+    ours = {t for t in step.curves if t in before}
+    if ours & theirs:
+        raise Conflict(head, named(theirs), named(ours))
+
+
+def _changes_since(base: Revision, head: Revision, own: set[uuid.UUID]) -> tuple[set[Any], bool]:
+    """Tracks that others changed between two revisions, and whether they changed more than
+    tracks. Where the one does not lead to the other, all that differs counts."""
+    since = Revision.objects.select_related("state__header").filter(
+        clip_id=head.clip_id, number__gt=base.number, number__lte=head.number
+    )
+    states = {r.pk: r for r in since}
+    tracks: set[Any] = set()
+    more = False
+    at = states.get(head.pk)
+    while at is not None:
+        before = base.state if at.parent_id == base.pk else None
+        if before is None:
+            parent = states.get(at.parent_id) if at.parent_id else None
+            if parent is None:
+                break
+            before = parent.state
+        if at.request_id not in own:
+            tracks |= changed_channels(before, at.state)
+            more |= header_changed(before, at.state)
+        if at.parent_id == base.pk:
+            return tracks, more
+        at = states.get(at.parent_id) if at.parent_id else None
+    return changed_channels(base.state, head.state), header_changed(base.state, head.state)
 
 
 def _commit(
@@ -312,7 +463,9 @@ def _commit(
             take=result.take or head.take,
             number=newest + 1,
             lines=keep_lines(result.recipe),
-            state=result.state,
+            state=result.after.state,
+            before=result.before,
+            take_state=result.after.take,
             cause=result.cause,
             report=result.report,
             author=user,

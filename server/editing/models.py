@@ -6,12 +6,13 @@ from collections.abc import Sequence
 from typing import Any
 
 import orjson
-from cachetools import LRUCache
 from django.conf import settings
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import models
 from django.utils.functional import cached_property
 from library.models import Take, Workspace
+
+from editing.caches import Cache
 
 
 class Blob(models.Model):
@@ -23,9 +24,10 @@ class Blob(models.Model):
 
 
 class State(models.Model):
-    """One immutable state of a document: its header and a blob a channel, in layout order.
+    """One immutable state of a document: its header, which names its skeleton and its tracks, and
+    a blob a track.
 
-    ``manifest`` is the channels' digests, 32 bytes each, one after another.
+    ``manifest`` is the tracks' digests in the header's order, 32 bytes each, one after another.
     """
 
     hash = models.CharField(primary_key=True, max_length=64)
@@ -35,10 +37,16 @@ class State(models.Model):
 
 
 class Memo(models.Model):
-    """What a recipe's line made of a state: nothing is computed twice."""
+    """What the lines of a recipe up to one made of a take: nothing is computed twice.
+
+    ``key`` follows from the take's state and the lines (:func:`editing.recipes.trail`), so that a
+    whole recipe is looked up at once. ``take`` is the take as read, brought through the same
+    changes of time.
+    """
 
     key = models.CharField(primary_key=True, max_length=64)
     state = models.ForeignKey(State, on_delete=models.CASCADE)
+    take = models.ForeignKey(State, null=True, on_delete=models.CASCADE, related_name="+")
     report = models.JSONField(default=dict)
     created = models.DateTimeField(auto_now_add=True)
 
@@ -83,7 +91,9 @@ class Revision(models.Model):
     """A step of a clip's history: the recipe that made it and the state it made.
 
     ``take`` is what lies beneath it: undoing a swap brings the other take back. ``lines`` are the
-    digests of its recipe's lines: revisions of one clip have most of them in common.
+    digests of its recipe's lines: revisions of one clip have most of them in common. ``before`` is
+    what stood before the last of them, ``take_state`` the take as read on this revision's time:
+    what it is to be compared with.
     """
 
     clip = models.ForeignKey(Clip, on_delete=models.CASCADE, related_name="revisions")
@@ -92,6 +102,8 @@ class Revision(models.Model):
     number = models.PositiveIntegerField()
     lines = models.JSONField(default=list)
     state = models.ForeignKey(State, on_delete=models.PROTECT)
+    before = models.ForeignKey(State, null=True, on_delete=models.PROTECT, related_name="+")
+    take_state = models.ForeignKey(State, null=True, on_delete=models.PROTECT, related_name="+")
     cause = models.CharField(max_length=200)
     report = models.JSONField(default=dict)
     author = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
@@ -108,21 +120,24 @@ class Revision(models.Model):
     @cached_property
     def recipe(self) -> list[dict[str, Any]]:
         """The lines of operations that made the state, the first of them how the take is read."""
-        found = {sha: _lines[sha] for sha in self.lines if sha in _lines}
+        found = _lines.some(self.lines)
         missing = set(self.lines) - set(found)
-        for sha, data in Blob.objects.filter(pk__in=missing).values_list("sha", "data"):
-            found[sha] = _lines[sha] = bytes(data)
+        if missing:
+            for sha, data in Blob.objects.filter(pk__in=missing).values_list("sha", "data"):
+                found[sha] = bytes(data)
+                _lines.put(sha, found[sha])
         return [orjson.loads(zlib.decompress(found[sha])) for sha in self.lines]
 
 
-_lines: LRUCache[str, bytes] = LRUCache(2**24, getsizeof=len)
+_lines: Cache[bytes] = Cache(2**24, len)
 
 
 def keep_lines(recipe: Sequence[dict[str, Any]]) -> list[str]:
     """Keep a recipe's lines, each once; their digests are a revision's ``lines``."""
     packed = [zlib.compress(orjson.dumps(line, option=orjson.OPT_SORT_KEYS)) for line in recipe]
     digests = [hashlib.sha256(data).hexdigest() for data in packed]
-    fresh = {sha: data for sha, data in zip(digests, packed, strict=True) if sha not in _lines}
+    kept = _lines.some(digests)
+    fresh = {sha: data for sha, data in zip(digests, packed, strict=True) if sha not in kept}
     Blob.objects.bulk_create(
         [Blob(sha=sha, data=data) for sha, data in fresh.items()], ignore_conflicts=True
     )
@@ -130,11 +145,15 @@ def keep_lines(recipe: Sequence[dict[str, Any]]) -> list[str]:
 
 
 class Recipe(models.Model):
-    """Lines of operations kept by name, to be applied to other takes."""
+    """Lines of operations kept by name, to be applied to other takes.
+
+    ``rate`` is that of the take they were made on, as ``[60, 1]``: frames mean its seconds.
+    """
 
     workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="recipes")
     name = models.CharField(max_length=120)
     lines = models.JSONField(default=list)
+    rate = models.JSONField(null=True)
     changed = models.DateTimeField(auto_now=True)
 
     class Meta:
@@ -148,11 +167,12 @@ class Recipe(models.Model):
 
 
 class Batch(models.Model):
-    """A recipe on many takes: one job each, their results one table."""
+    """A recipe on many takes: one job each, their results one table. ``rate`` as in a recipe."""
 
     workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="batches")
     name = models.CharField(max_length=120)
     lines = models.JSONField(default=list)
+    rate = models.JSONField(null=True)
     author = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
     created = models.DateTimeField(auto_now_add=True)
 

@@ -50,10 +50,10 @@ class Whole:
     drift: Drift | None
 
 
-def whole_preview(line: Line, before: State, take: State | None, check: Progress) -> Whole:
+def whole_preview(line: Line, before: State, take: State, check: Progress) -> Whole:
     """The numbers and poses a line would give the whole clip."""
     standing = load_clip(before)
-    patch = compute(line, before, check, take)
+    patch = compute(line, before, take, check)
     check(1.0)
     clip = apply_patch(standing, patch)
     pose = evaluate(clip)

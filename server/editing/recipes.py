@@ -2,29 +2,42 @@
 
 import hashlib
 import logging
-import threading
 import time
 import uuid
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Any
 
 import orjson
-from cachetools import LRUCache
+from leancurve.document.stored import skeleton_of
+from leancurve.errors import BadInput
 from leancurve.operations import Patch, Scope, operation_named
-from leancurve.progress import Progress, silent
+from leancurve.operations.base import Inputs
+from leancurve.progress import Progress, part_of, silent
 from leancurve.recipe import checked_line
 
+from editing.caches import Cache
 from editing.documents import load_clip, store_patch
-from editing.models import Memo, State
+from editing.models import Blob, Memo, State
 
 log = logging.getLogger("lean.operation")
 
 Line = dict[str, Any]
 
-_patches: LRUCache[str, Patch] = LRUCache(8)
+_patches: Cache[Patch] = Cache(
+    2**27, lambda p: sum(a.nbytes for c in p.curves.values() for a in c.columns.values())
+)
 """The newest results that were previewed and not applied: applying one computes nothing."""
-_patches_lock = threading.Lock()
+
+
+@dataclass(frozen=True)
+class Standing:
+    """What a line works on: the state before it, the take as read on the same time, and the name
+    of the way there."""
+
+    state: State
+    take: State
+    key: str
 
 
 @dataclass(frozen=True)
@@ -32,13 +45,39 @@ class Step:
     """A line's outcome."""
 
     line: Line
-    state: State
-    report: dict[str, Any]
+    after: Standing
+    report: dict[str, Any] = field(default_factory=dict)
+
+    @property
+    def state(self) -> State:
+        return self.after.state
 
 
-def new_line(operation: str, params: dict[str, Any], scope: dict[str, Any]) -> Line:
+def new_line(
+    operation: str,
+    params: dict[str, Any],
+    scope: dict[str, Any],
+    inputs: Mapping[str, str] | None = None,
+    version: int | None = None,
+) -> Line:
     """A checked line with an id of its own; :class:`BadInput` says what is wrong."""
-    return {"line_id": uuid.uuid4().hex, **checked_line(operation, params, scope)}
+    line = {"line_id": uuid.uuid4().hex, **checked_line(operation, params, scope, version)}
+    return {**line, "inputs": dict(inputs)} if inputs else line
+
+
+def fresh_lines(lines: Iterable[Mapping[str, Any]]) -> list[Line]:
+    """Kept lines as new ones, in this version of their operations."""
+    return [
+        new_line(x["operation"], x.get("params", {}), x.get("scope", {}), version=x.get("version"))
+        for x in lines
+    ]
+
+
+def current(line: Line) -> Line:
+    """A line as this version of its operation writes it: what people see and change."""
+    kind = operation_named(line["operation"])
+    params = kind.upgraded(line["version"], line["params"])
+    return {**line, "version": kind.version, "params": params}
 
 
 def title(line: Line) -> str:
@@ -46,32 +85,89 @@ def title(line: Line) -> str:
     return operation_named(line["operation"]).told(line["params"])
 
 
-def memo_key(line: Line, before: State, take: State | None = None) -> str:
+PARTS = ("operation", "version", "params", "scope", "inputs", "aside")
+"""What of a line says what it does."""
+
+
+def _digest(*parts: Any) -> str:
+    return hashlib.sha256(orjson.dumps(parts, option=orjson.OPT_SORT_KEYS)).hexdigest()
+
+
+def begin(take: State) -> Standing:
+    """Before the first line: the take as found."""
+    return Standing(take, take, _digest("take", take.hash))
+
+
+def next_key(key: str, line: Line) -> str:
+    """Names what the lines up to this one make, from the name of what those before it make."""
+    return _digest(key, {p: line[p] for p in PARTS if p in line})
+
+
+def trail(take: State, recipe: Sequence[Line]) -> list[str]:
+    """The name of what each line of a recipe makes of a take."""
+    out: list[str] = []
+    key = begin(take).key
+    for line in recipe:
+        key = next_key(key, line)
+        out.append(key)
+    return out
+
+
+def _inputs(line: Line, take: State) -> dict[str, State | str]:
+    """A line's inputs: the take on its time, or what it names by digest."""
+    chosen = line.get("inputs", {})
+    out: dict[str, State | str] = {}
+    for name, kind in operation_named(line["operation"]).inputs.items():
+        if kind == "take":
+            out[name] = take
+        elif name not in chosen:
+            raise BadInput(f"{line['operation']}: {name} is to be chosen")
+        elif kind == "skeleton":
+            out[name] = chosen[name]
+        else:
+            found = State.objects.select_related("header").filter(pk=chosen[name]).first()
+            if found is None:
+                raise BadInput(f"{line['operation']}: {name} is not here any more")
+            out[name] = found
+    return out
+
+
+def _loaded(inputs: Mapping[str, State | str]) -> Inputs:
+    out: dict[str, Any] = {}
+    for name, given in inputs.items():
+        if isinstance(given, State):
+            out[name] = load_clip(given)
+            continue
+        blob = Blob.objects.filter(pk=given).first()
+        if blob is None:
+            raise BadInput(f"{name}: that skeleton is not here any more")
+        out[name] = skeleton_of(orjson.loads(bytes(blob.data)))
+    return out
+
+
+def work_key(line: Line, before: State, take: State) -> str:
     """Names a line's work: what it does, and the states it does it to and with."""
-    what: list[Any] = [{k: line[k] for k in ("operation", "version", "params", "scope")}]
-    states = [before.hash] + ([take.hash] if take is not None else [])
-    packed = orjson.dumps(what + states, option=orjson.OPT_SORT_KEYS)
-    return hashlib.sha256(packed).hexdigest()
+    used = {n: g.hash if isinstance(g, State) else g for n, g in _inputs(line, take).items()}
+    return _digest({p: line[p] for p in PARTS if p in line}, before.hash, used)
 
 
-def compute(
-    line: Line, before: State, progress: Progress = silent, take: State | None = None
-) -> Patch:
+def compute(line: Line, before: State, take: State, progress: Progress = silent) -> Patch:
     """The patch a line makes, kept for a moment in case it is applied next.
 
-    ``take`` is the take as read on the line's own time, for operations that bring it back.
+    ``take`` is the take as read on the line's own time, for operations that work with it.
     """
-    key = memo_key(line, before, take)
-    with _patches_lock:
-        if key in _patches:
-            return _patches[key]
+    key = work_key(line, before, take)
+    found = _patches.get(key)
+    if found is not None:
+        return found
     began = time.perf_counter()
-    patch = operation_named(line["operation"]).run(
+    kind = operation_named(line["operation"])
+    patch = kind.run(
         load_clip(before),
-        line["params"],
+        kind.upgraded(line["version"], line["params"]),
         Scope.model_validate(line["scope"]),
         progress,
-        None if take is None else load_clip(take),
+        _loaded(_inputs(line, take)),
     )
     log.info(
         "operation",
@@ -81,65 +177,66 @@ def compute(
             "channels": len(patch.curves),
         },
     )
-    with _patches_lock:
-        _patches[key] = patch
+    _patches.put(key, patch)
     return patch
 
 
-def known(line: Line, before: State, take: State | None = None) -> Patch | None:
+def known(line: Line, before: State, take: State) -> Patch | None:
     """The patch of a line that was computed a moment ago, if it is still at hand."""
-    with _patches_lock:
-        return _patches.get(memo_key(line, before, take))
+    return _patches.get(work_key(line, before, take))
 
 
-def needs_take(line: Line) -> bool:
-    return operation_named(line["operation"]).needs_take
-
-
-def run_line(
-    line: Line, before: State, progress: Progress = silent, take: State | None = None
-) -> Step:
+def run_line(line: Line, at: Standing, progress: Progress = silent) -> Step:
     """A line's state and report, from the memo where it was run before."""
-    take = take if needs_take(line) else None
-    key = memo_key(line, before, take)
-    memo = Memo.objects.select_related("state__header").filter(pk=key).first()
-    if memo is None:
-        patch = compute(line, before, progress, take)
-        state = store_patch(before, patch)
-        report = dict(patch.report)
-        Memo.objects.get_or_create(key=key, defaults={"state": state, "report": report})
-        return Step(line, state, report)
-    return Step(line, memo.state, memo.report)
+    key = next_key(at.key, line)
+    memo = Memo.objects.select_related("state__header", "take__header").filter(pk=key).first()
+    return _remembered(line, memo) if memo is not None else _worked(line, at, key, progress)
 
 
-def replay(take_state: State, recipe: Sequence[Line], progress: Progress = silent) -> list[Step]:
-    """Every line's outcome, from the take on: what is memoised costs nothing."""
-    steps: list[Step] = []
-    state = take = take_state
-    # The take is brought through the lines that move time only for those that bring it back.
-    brings_back = any(needs_take(line) for line in recipe)
-    for line in recipe:
-        step = run_line(line, state, progress, take)
-        steps.append(step)
-        state = step.state
-        if brings_back:
-            take = moved_take(take, step)
-    return steps
+def _remembered(line: Line, memo: Memo) -> Step:
+    assert memo.take is not None
+    return Step(line, Standing(memo.state, memo.take, memo.key), memo.report)
 
 
-def moved_take(take: State, step: Step) -> State:
+def _worked(line: Line, at: Standing, key: str, progress: Progress) -> Step:
+    if line.get("aside"):
+        return Step(line, Standing(at.state, at.take, key))
+    patch = compute(line, at.state, at.take, progress)
+    report = dict(patch.report)
+    after = Standing(store_patch(at.state, patch), _moved_take(line, report, at.take), key)
+    remember(after, report)
+    return Step(line, after, report)
+
+
+def remember(after: Standing, report: dict[str, Any]) -> None:
+    """Keep what some lines made, so that it is not computed again."""
+    Memo.objects.get_or_create(
+        key=after.key, defaults={"state": after.state, "take": after.take, "report": report}
+    )
+
+
+def _moved_take(line: Line, report: Mapping[str, Any], take: State) -> State:
     """The take brought through a line, if that line moves time."""
-    kind = operation_named(step.line["operation"])
+    kind = operation_named(line["operation"])
     if not kind.retimes:
         return take
-    params = kind.as_done(step.line["params"], step.report)
-    return run_line(new_line(kind.name, params, {}), take).state
+    params = kind.as_done(kind.upgraded(line["version"], line["params"]), report)
+    return store_patch(take, kind.run(load_clip(take), params))
 
 
-def take_on_time(take_state: State, recipe: Sequence[Line]) -> State:
-    """The take as read, on the time that a recipe's end has."""
-    take = take_state
-    if any(operation_named(line["operation"]).retimes for line in recipe):
-        for step in replay(take_state, recipe):
-            take = moved_take(take, step)
-    return take
+def replay(take: State, recipe: Sequence[Line], progress: Progress = silent) -> list[Step]:
+    """Every line's outcome, from the take on: what is memoised costs one query in all."""
+    keys = trail(take, recipe)
+    memos = Memo.objects.select_related("state", "take").in_bulk(keys)
+    steps: list[Step] = []
+    at = begin(take)
+    for k, (line, key) in enumerate(zip(recipe, keys, strict=True)):
+        memo = memos.get(key)
+        if memo is not None:
+            step = _remembered(line, memo)
+        else:
+            within = part_of(progress, k / len(recipe), 1 / len(recipe))
+            step = _worked(line, at, key, within)
+        steps.append(step)
+        at = step.after
+    return steps

@@ -7,9 +7,10 @@ from typing import Any
 
 from django.conf import settings
 from django.db import transaction
-from editing.documents import store_clip
+from editing.documents import keep_blobs, skeleton_blob, store_clip
 from editing.inspections import inspect, keep
 from editing.models import Inspection
+from leancurve.document.clip import Clip
 from leancurve.errors import BadInput
 from leancurve.formats.bvh import Take as ReadTake
 from leancurve.measures.findings import VERSION, find
@@ -18,7 +19,7 @@ from leancurve.operations import Cancelled
 
 from library import jobs
 from library.jobs import job_kind
-from library.models import Job, StoredFile, Take, Workspace
+from library.models import Job, Skeleton, StoredFile, Take, Workspace
 from library.parsing import parse
 
 log = logging.getLogger("lean.intake")
@@ -76,7 +77,7 @@ def store_take(workspace: Workspace, file: StoredFile, read: ReadTake, name: str
             name=(name or clip.name)[:255],
             file=file,
             state=state,
-            skeleton_name=skeleton_name(clip.skeleton.names),
+            skeleton=keep_skeleton(workspace, clip),
             rate_numerator=clip.rate.numerator,
             rate_denominator=clip.rate.denominator,
             frames=clip.frames,
@@ -87,6 +88,19 @@ def store_take(workspace: Workspace, file: StoredFile, read: ReadTake, name: str
             warnings=list(read.warnings),
             picture=drawing,
         )
+
+
+def keep_skeleton(workspace: Workspace, clip: Clip) -> Skeleton:
+    """The workspace's skeleton that a clip is on, made where it is new."""
+    digest, data = skeleton_blob(clip.skeleton)
+    keep_blobs({digest: data})
+    names = clip.skeleton.names
+    kept, _ = Skeleton.objects.get_or_create(
+        workspace=workspace,
+        digest=digest,
+        defaults={"name": skeleton_name(names)[:120], "joints": len(names)},
+    )
+    return kept
 
 
 def skeleton_name(names: tuple[str, ...]) -> str:

@@ -28,6 +28,26 @@ class StoredFile(models.Model):
     created = models.DateTimeField(auto_now_add=True)
 
 
+class Skeleton(models.Model):
+    """A skeleton that takes of a workspace are on, named once for all of them.
+
+    ``digest`` names its stored form, which documents refer to as well.
+    """
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="skeletons")
+    name = models.CharField(max_length=120)
+    digest = models.CharField(max_length=64)
+    joints = models.PositiveIntegerField()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["workspace", "digest"], name="skeleton_once")
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class TakeQuerySet(models.QuerySet["Take"]):
     def seen_by(self, user: AbstractBaseUser) -> "TakeQuerySet":
         return self.filter(workspace__members=user)
@@ -40,7 +60,7 @@ class Take(models.Model):
     name = models.CharField(max_length=255)
     file = models.OneToOneField(StoredFile, on_delete=models.PROTECT)
     state = models.ForeignKey("editing.State", on_delete=models.PROTECT)
-    skeleton_name = models.CharField(max_length=120)
+    skeleton = models.ForeignKey(Skeleton, on_delete=models.PROTECT, related_name="takes")
     rate_numerator = models.PositiveIntegerField()
     rate_denominator = models.PositiveIntegerField()
     frames = models.PositiveIntegerField()

@@ -11,8 +11,9 @@ from leancurve.cleaning.continuity import continuous
 from leancurve.curves.curve import KeyedCurve, evaluate_keyed
 from leancurve.curves.plain import evaluate_plain
 from leancurve.demo import TAKES, captured
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
+from leancurve.document.track import TrackId, base_track
 from leancurve.figure.skeleton import forward_kinematics, forward_kinematics_plain
 from leancurve.formats.bvh import read_bvh, write_bvh
 from leancurve.numbers import rotation
@@ -87,7 +88,7 @@ def unflip(clip: Clip) -> Table:
     order = "ZXY"
     joints = [j for j in range(65) if clip.order(j) == order]
     source = [
-        np.stack([clip.curves[ChannelId(j, f"r{a.lower()}")].values for a in order], axis=1)
+        np.stack([clip.curves[base_track(j, f"r{a.lower()}")].values for a in order], axis=1)
         for j in joints
     ]
     angles = np.stack([source[k % len(source)][:3500] for k in range(65)])
@@ -145,7 +146,7 @@ def thinning(takes: dict[str, Clip]) -> list[Table]:
     for name, clip in takes.items():
         channels = [(c, clip.curves[c].values) for c in clip.channels]
 
-        def tolerance(c: ChannelId, clip: Clip = clip) -> float:
+        def tolerance(c: TrackId, clip: Clip = clip) -> float:
             return 0.25 if c.turns else 1.0 / clip.millimetres
 
         began = time.perf_counter()

@@ -7,7 +7,8 @@ from fractions import Fraction
 
 import numpy as np
 from leancurve.curves.curve import Curve, keyed
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
+from leancurve.document.track import TrackId, base_track
 from leancurve.figure.skeleton import Skeleton
 from leancurve.formats.clipjson import write_clip
 from playwright.sync_api import Page
@@ -27,12 +28,12 @@ def many_keys() -> Clip:
         for j, p in enumerate(parents[1:], start=1)
     ]
     names = tuple(f"Joint{j:02}" for j in range(JOINTS))
-    curves: dict[ChannelId, Curve] = {}
+    curves: dict[TrackId, Curve] = {}
     for joint in range(JOINTS):
         for name in ("rx", "ry", "rz"):
             inner = random.choice(np.arange(1, FRAMES - 1), KEYS - 2, replace=False)
             time = np.sort(np.concatenate([[0], inner, [FRAMES - 1]])).astype(float)
-            curves[ChannelId(joint, name)] = keyed(time, 8 * np.sin(time / 40 + joint))
+            curves[base_track(joint, name)] = keyed(time, 8 * np.sin(time / 40 + joint))
     skeleton = Skeleton(names, tuple(parents), tuple(offsets))
     layout = (("rx", "ry", "rz"),) * JOINTS
     return Clip(skeleton, layout, curves, Fraction(60), FRAMES, name="many keys")

@@ -9,8 +9,9 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
+from leancurve.document.track import base_track
 from leancurve.formats.bvh import read_bvh, write_bvh
 from leancurve.formats.evidence import guess_unit
 from leancurve.numbers import rotation
@@ -51,7 +52,7 @@ def test_a_plain_file() -> None:
     assert clip.orders == ("ZXY", "YZX")
     assert clip.rate == 120
     assert clip.frames == 2
-    assert clip.curves[ChannelId(1, "rx")].values.tolist() == [15.0, 15.0]
+    assert clip.curves[base_track(1, "rx")].values.tolist() == [15.0, 15.0]
     assert clip.skeleton.ends[0].offset == (0.0, 120.5, 1e-3)
     assert take.warnings == ()
 

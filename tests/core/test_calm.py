@@ -9,8 +9,9 @@ import pytest
 from leancurve.curves.curve import KeyedCurve, SampledCurve, keyed
 from leancurve.curves.insertion import cut, insert_key
 from leancurve.demo import TAKES, captured
-from leancurve.document.clip import ChannelId, Clip, Contact
+from leancurve.document.clip import Clip, Contact
 from leancurve.document.evaluation import evaluate
+from leancurve.document.track import base_track
 from leancurve.errors import BadInput
 from leancurve.measures.drift import drift
 from leancurve.measures.findings import find
@@ -25,12 +26,12 @@ def run(clip: Clip, name: str, params: dict | None = None, scope: Scope | None =
 
 
 def values(clip: Clip, joint: str, channel: str) -> np.ndarray:
-    curve = clip.curves[ChannelId(clip.skeleton.index(joint), channel)]
+    curve = clip.curves[base_track(clip.skeleton.index(joint), channel)]
     return curve.at(np.arange(clip.frames, dtype=float)).copy()
 
 
 def with_values(clip: Clip, joint: str, channel: str, v: np.ndarray) -> Clip:
-    return clip.with_curves({ChannelId(clip.skeleton.index(joint), channel): SampledCurve(v)})
+    return clip.with_curves({base_track(clip.skeleton.index(joint), channel): SampledCurve(v)})
 
 
 @pytest.mark.parametrize("rate", [30, 60, 120])
@@ -174,7 +175,7 @@ def test_slerp_between_frames_is_scipys_and_a_spline_is_closer_to_the_truth() ->
 def test_kept_keys_stay_at_their_seconds_and_spans_move(walk: Clip) -> None:
     thin = run(run(walk, "find_contacts"), "thin")
     slow = run(thin, "change_rate", {"rate": "24"})
-    channel = ChannelId(walk.skeleton.index("LeftShin"), "rx")
+    channel = base_track(walk.skeleton.index("LeftShin"), "rx")
     a, b = thin.curves[channel], slow.curves[channel]
     assert isinstance(a, KeyedCurve)
     assert isinstance(b, KeyedCurve)
@@ -200,7 +201,7 @@ def test_idle_channels_become_one_key_and_can_be_brought_back(walk: Clip) -> Non
 
 def test_keys_at_10_and_10_0001_and_11_become_two() -> None:
     clip = TAKES[2].clean()
-    channel = ChannelId(clip.skeleton.index("Head"), "rx")
+    channel = base_track(clip.skeleton.index("Head"), "rx")
     curve = keyed([0, 10, 10.0001, 11, 20.4, 30], [0, 1, 7, 2, 3, 4])
     keyed_clip = clip.with_curves({channel: curve})
     snapped = run(keyed_clip, "tidy_keys").curves[channel]

@@ -11,7 +11,8 @@ import orjson
 import pytest
 from leancurve.curves.curve import Curve, KeyedCurve
 from leancurve.demo import lamp_take
-from leancurve.document.clip import ChannelId, Clip, Mark
+from leancurve.document.clip import Clip, Mark
+from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput
 from leancurve.formats.clipjson import read_clip, schema, write_clip
 from leancurve.operations import OPERATIONS, Scope, apply_patch
@@ -50,8 +51,8 @@ def test_what_is_written_satisfies_the_schema_and_holds_the_recipe(mixed: Clip) 
 
 
 def test_springs_extension_and_marks_come_back_the_same(walk: Clip) -> None:
-    curves: dict[ChannelId, Curve] = {
-        ChannelId(0, c): mixed_curve(seed) for seed, c in enumerate(walk.layout[0])
+    curves: dict[TrackId, Curve] = {
+        base_track(0, c): mixed_curve(seed) for seed, c in enumerate(walk.layout[0])
     }
     marks = (Mark(3, 3, "lifts off"), Mark(10, 60, "step"))
     clip = replace(walk.with_curves(curves), marks=marks)

@@ -10,8 +10,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from leancurve.curves.curve import KeyedCurve, SampledCurve, Segment, evaluate_keyed, keyed
 from leancurve.curves.plain import evaluate_plain
-from leancurve.document.clip import ChannelId, Clip
-from leancurve.document.evaluation import channel_values, evaluate
+from leancurve.document.clip import Clip
+from leancurve.document.evaluation import effective, evaluate
+from leancurve.document.track import base_track
 from leancurve.errors import BadInput
 from leancurve.operations import OPERATIONS, apply_patch
 from scipy.interpolate import CubicHermiteSpline, PchipInterpolator
@@ -161,5 +162,5 @@ def test_sampled_channels_are_straight_between_frames() -> None:
 
 
 def test_channel_values_of_chosen_channels_only(walk: Clip) -> None:
-    chosen = [ChannelId(0, "tx"), ChannelId(3, "rz")]
-    assert set(channel_values(walk, np.arange(5.0), chosen)) == set(chosen)
+    chosen = [base_track(0, "tx"), base_track(3, "rz")]
+    assert set(effective(walk, np.arange(5.0), chosen)) == set(chosen)

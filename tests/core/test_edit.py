@@ -5,12 +5,13 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from leancurve.curves.curve import Handle, keyed
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
+from leancurve.document.track import base_track
 from leancurve.errors import BadInput
 from leancurve.operations import OPERATIONS, Patch
 
 EDIT = OPERATIONS["edit"]
-TX = ChannelId(0, "tx")
+TX = base_track(0, "tx")
 
 
 @pytest.fixture

@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 from leancurve.curves.curve import SampledCurve
 from leancurve.demo import TAKES
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
+from leancurve.document.track import base_track
 from leancurve.measures.findings.jitter import noise_of
 from leancurve.numbers import filters, rotation
 from leancurve.operations import OPERATIONS, Scope, apply_patch
@@ -159,7 +160,7 @@ def test_fixed_filters_leave_contacts_alone_when_told_to(walk: Clip) -> None:
 
     contact = min((c for c in contacts_of(dirty) if c.limb == "left heel"),
                   key=lambda c: abs(c.first - first))  # fmt: skip
-    shin = ChannelId(walk.skeleton.index("LeftShin"), "rx")
+    shin = base_track(walk.skeleton.index("LeftShin"), "rx")
     kept = OPERATIONS["smooth"].run(dirty, params).curves[shin].at(np.array([contact.first * 1.0]))
     lost = OPERATIONS["smooth"].run(dirty, {**params, "protect": False}).curves[shin]
     here = dirty.curves[shin].values[contact.first]

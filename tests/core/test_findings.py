@@ -8,7 +8,8 @@ import numpy as np
 import pytest
 from leancurve.curves.curve import SampledCurve
 from leancurve.demo import TAKES, captured, lamp_take
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
+from leancurve.document.track import base_track
 from leancurve.measures.findings import KINDS, find, work_left
 from leancurve.operations import OPERATIONS, apply_patch
 
@@ -64,7 +65,7 @@ def test_a_real_capture_has_what_was_labelled_by_hand(open_capture: Clip) -> Non
 def test_an_impact_is_no_spike(walk: Clip) -> None:
     """An elbow stopped dead within one frame at 600° a second: a true break."""
     j = walk.skeleton.index("RightForearm")
-    channel = ChannelId(j, "ry")
+    channel = base_track(j, "ry")
     frames = np.arange(walk.frames)
     blow = np.where(frames < 400, 0.0, np.where(frames < 406, (frames - 400) * 10.0, 60.0))
     rebound = np.where(frames < 406, blow, 60.0 - 1.5 * np.minimum(frames - 406, 40))
@@ -90,7 +91,7 @@ def test_spikes_are_found_at_thirty_a_second_too(walk: Clip) -> None:
 
     slow = resampled(walk, Fraction(30), 0, walk.frames - 1)
     assert not [f for f in find(slow) if f.kind not in ("idle", "gimbal")]
-    head = ChannelId(slow.skeleton.index("Head"), "rx")
+    head = base_track(slow.skeleton.index("Head"), "rx")
     values = slow.curves[head].at(np.arange(slow.frames)).copy()
     values[[60, 200, 333]] += (9.0, -12.0, 15.0)
     spiked = slow.with_curves({head: SampledCurve(values)})
@@ -104,7 +105,7 @@ def test_gimbal_nearness_says_how_near(walk: Clip) -> None:
     middle = 80.0 + 9.0 * np.sin(np.linspace(0, np.pi, count))
     angles = np.stack([np.zeros(count), middle, np.zeros(count)], axis=1)
     curves = {
-        ChannelId(j, f"r{a.lower()}"): SampledCurve(angles[:, k]) for k, a in enumerate(order)
+        base_track(j, f"r{a.lower()}"): SampledCurve(angles[:, k]) for k, a in enumerate(order)
     }
     found = [f for f in find(walk.with_curves(curves), ["gimbal"]) if f.joint == "LeftHand"]
     assert len(found) == 1
@@ -116,7 +117,7 @@ def test_gimbal_nearness_says_how_near(walk: Clip) -> None:
 def test_a_foot_held_above_the_floor_floats(walk: Clip) -> None:
     """The whole figure stands 16 mm higher for one contact of its left foot."""
     first, last = next(s for s in TAKES[2].perform().planted["Left"] if s[0] > 0)
-    ty = ChannelId(0, "ty")
+    ty = base_track(0, "ty")
     values = walk.curves[ty].at(np.arange(walk.frames)).copy()
     values[first - 2 : last + 3] += 1.6
     found = find(walk.with_curves({ty: SampledCurve(values)}), ["float"])

@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 from leancurve.cleaning.gimbal import easiest_path, rate_orders
 from leancurve.curves.curve import KeyedCurve, SampledCurve
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
+from leancurve.document.track import base_track
 from leancurve.measures.drift import drift
 from leancurve.numbers import rotation
 from leancurve.operations import OPERATIONS, Scope, apply_patch
@@ -54,7 +55,7 @@ def test_unflip_near_the_gimbal_says_what_it_gains_and_costs(walk: Clip) -> None
     order = walk.order(j)
     angles = over_the_pole(walk.frames, 0.3, order)
     curves = {
-        ChannelId(j, f"r{a.lower()}"): SampledCurve(np.ascontiguousarray(angles[:, k]))
+        base_track(j, f"r{a.lower()}"): SampledCurve(np.ascontiguousarray(angles[:, k]))
         for k, a in enumerate(order)
     }
     clip = walk.with_curves(curves)
@@ -66,7 +67,7 @@ def test_unflip_near_the_gimbal_says_what_it_gains_and_costs(walk: Clip) -> None
 
 
 def test_unflip_in_a_range_begins_as_the_frame_before_stands(walk: Clip) -> None:
-    hips = ChannelId(0, "ry")
+    hips = base_track(0, "ry")
     values = walk.curves[hips].at(np.arange(walk.frames, dtype=float)).copy()
     values[200:300] += 360
     values[500:600] -= 360
@@ -82,7 +83,7 @@ def test_a_solution_can_begin_at_a_frame(walk: Clip) -> None:
     """The chosen frame reads as it was given, all others follow from it; no pose changes."""
     j = walk.skeleton.index("LeftHand")
     order = walk.order(j)
-    names = [ChannelId(j, f"r{a.lower()}") for a in order]
+    names = [base_track(j, f"r{a.lower()}") for a in order]
     angles = np.stack([walk.curves[c].at(np.arange(walk.frames, dtype=float)) for c in names], 1)
     angles[300:] = rotation.alternate(angles[300:], order)
     broken = walk.with_curves({c: SampledCurve(angles[:, k].copy()) for k, c in enumerate(names)})
@@ -106,7 +107,7 @@ def test_changing_the_order_leaves_the_motion_as_it_is(walk: Clip, order: str) -
 def test_the_best_order_is_taken_only_where_it_is_worth_it(walk: Clip) -> None:
     j = walk.skeleton.index("LeftThigh")
     angles = over_the_pole(walk.frames, 3.0, walk.order(j))
-    names = [ChannelId(j, f"r{a.lower()}") for a in walk.order(j)]
+    names = [base_track(j, f"r{a.lower()}") for a in walk.order(j)]
     clip = walk.with_curves(
         {c: SampledCurve(np.ascontiguousarray(angles[:, k])) for k, c in enumerate(names)}
     )
@@ -124,7 +125,7 @@ def test_keyed_curves_are_fitted_again_within_the_tolerance(walk: Clip) -> None:
     )
     changed = apply_patch(thin, patch)
     j = walk.skeleton.index("RightUpperArm")
-    assert all(isinstance(changed.curves[ChannelId(j, c)], KeyedCurve) for c in ("rz", "rx", "ry"))
+    assert all(isinstance(changed.curves[base_track(j, c)], KeyedCurve) for c in ("rz", "rx", "ry"))
     a, b = evaluate(changed).rotation[:, j], evaluate(thin).rotation[:, j]
     assert rotation.geodesic_deg(a, b).max() < 0.3
     assert 0 < patch.report["keys_after"] < 3 * patch.report["keys_before"]

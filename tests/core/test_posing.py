@@ -7,9 +7,10 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from leancurve.curves.curve import KeyedCurve, keyed
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.document.posing import lateral_axis, mirrored, opposites
+from leancurve.document.track import base_track
 from leancurve.errors import BadInput
 from leancurve.numbers import rotation
 from leancurve.operations import OPERATIONS, Scope, apply_patch
@@ -30,7 +31,7 @@ def forearm(clip: Clip) -> int:
 def pose_at(clip: Clip, frame: int) -> dict[int, dict[str, float]]:
     at = np.array([float(frame)])
     return {
-        j: {c: float(clip.curves[ChannelId(j, c)].at(at)[0]) for c in names}
+        j: {c: float(clip.curves[base_track(j, c)].at(at)[0]) for c in names}
         for j, names in enumerate(clip.layout)
         if names
     }
@@ -38,7 +39,7 @@ def pose_at(clip: Clip, frame: int) -> dict[int, dict[str, float]]:
 
 def posed(clip: Clip, pose: dict[int, dict[str, float]]) -> Clip:
     curves = {
-        ChannelId(j, c): keyed([0], [v]) for j, given in pose.items() for c, v in given.items()
+        base_track(j, c): keyed([0], [v]) for j, given in pose.items() for c, v in given.items()
     }
     return replace(clip, frames=1).with_curves(curves)
 

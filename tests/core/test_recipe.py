@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
+
 import numpy as np
 import pytest
 from leancurve.demo import TAKES, DemoTake, captured
@@ -18,6 +20,7 @@ from leancurve.recipe import (
     run_recipe,
     write_recipe,
 )
+from leancurve.time.meaning import ClipTime
 
 ALL = [checked_line(x["operation"], x.get("params", {}), {}) for x in ALL_OF_IT]
 
@@ -52,8 +55,11 @@ def test_replayed_it_gives_the_same_bytes() -> None:
 
 
 def test_a_recipe_file_is_read_as_it_was_written() -> None:
-    data = write_recipe("day 2", ALL)
-    assert read_recipe(data) == ALL
+    kept = read_recipe(write_recipe("day 2", ALL))
+    assert (kept.lines, kept.rate) == (ALL, None)
+    assert read_recipe(write_recipe("day 2", ALL, Fraction(30000, 1001))).rate == Fraction(
+        30000, 1001
+    )
 
 
 @pytest.mark.parametrize(
@@ -64,6 +70,8 @@ def test_a_recipe_file_is_read_as_it_was_written() -> None:
         (b'[{"operation": "sing"}]', "line 1 of the recipe: no operation is named 'sing'"),
         (b'[{"operation": "unflip"}, {"params": {}}]', "line 2 of the recipe: expected an op"),
         (b'[{"operation": "unflip", "scoop": {}}]', "no part is named 'scoop'"),
+        (b'{"rate": 30, "lines": [{"operation": "thin"}]}', "rate: expected frames a second"),
+        (b'[{"operation": "thin", "version": 99}]', "line 1 of the recipe: thin: version 99"),
         (b'[{"operation": "thin", "scope": {"joint": "x"}}]', "line 1 of the recipe: scope"),
     ],
 )  # fmt: skip
@@ -91,13 +99,16 @@ def test_spans_are_mapped_by_time_and_what_no_longer_fits_is_listed() -> None:
             {"do": "remove", "limb": "left toe", "first": 1900, "last": 1950},
         ]}, {}),
     ]  # fmt: skip
-    moved, lost = moved_lines(lines, 0.5, 500)
-    assert [line["operation"] for line in moved] == ["smooth", "thin"]
-    assert moved[0]["scope"] == {"frames": [30, 60], "limbs": ["left toe"]}
-    assert moved[1]["params"]["also"] == [15, 450]
-    (span,) = moved[1]["params"]["tighter"]
+    moved, lost = moved_lines(lines, ClipTime(Fraction(60), 2001), ClipTime(Fraction(30), 500))
+    smooth, thin, fill, contacts = moved
+    assert smooth["scope"] == {"frames": [30, 60], "limbs": ["left toe"]}
+    assert thin["params"]["also"] == [15, 450]
+    (span,) = thin["params"]["tighter"]
     assert (span["first"], span["last"]) == (50, 499)
+    assert [bool(x.get("aside")) for x in moved] == [False, False, True, True]
     assert [entry["operation"] for entry in lost] == ["thin", "fill", "edit_contacts"]
-    same, nothing = moved_lines(lines, 1.0, 10_000)
-    assert same == lines
-    assert nothing == []
+    # What has no place is kept with the line, and is there again on the way back.
+    assert fill["scope"] == {"frames": [1600, 1700]}
+    assert contacts["params"] == lines[3]["params"]
+    back, nothing = moved_lines(moved, ClipTime(Fraction(30), 500), ClipTime(Fraction(60), 2001))
+    assert (back, nothing) == (lines, [])

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from leancurve.demo.defects import Capture
 from leancurve.document.clip import Clip
-from leancurve.document.evaluation import channel_values, evaluate
+from leancurve.document.evaluation import effective, evaluate
 from leancurve.errors import BadInput
 from leancurve.numbers import rotation
 from leancurve.operations import OPERATIONS, apply_patch
@@ -50,7 +50,7 @@ def test_keyed_channels_follow_their_curves_between_frames(walk: Clip) -> None:
     out = resampled(thin, Fraction(240), 10, 20)
     times = np.arange(10, 20.1, 0.25)
     assert out.frames == len(times)
-    expected = channel_values(thin, times)
+    expected = effective(thin, times)
     for c in walk.channels:
         assert out.curves[c].values == pytest.approx(expected[c], abs=1e-12)
 

@@ -11,15 +11,16 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from leancurve.curves.curve import Curve, Handle, KeyedCurve, SampledCurve, keyed
 from leancurve.curves.easing import EASINGS, easing_of
-from leancurve.document.clip import ChannelId, Clip, Contact, Mark
+from leancurve.document.clip import Clip, Contact, Mark
 from leancurve.document.evaluation import evaluate
+from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput
 from leancurve.measures.cycles import whole_cycles
 from leancurve.measures.findings import find
 from leancurve.operations import OPERATIONS, Patch, Scope, apply_patch
 from leancurve.recipe import moved_lines, run_recipe
 
-TX, RX, RY = ChannelId(0, "tx"), ChannelId(0, "rx"), ChannelId(0, "ry")
+TX, RX, RY = base_track(0, "tx"), base_track(0, "rx"), base_track(0, "ry")
 FRAMES = np.arange(900, dtype=np.float64)
 TIMES = np.arange(0, 899, 0.25)
 
@@ -37,7 +38,7 @@ def run(clip: Clip, name: str, params: dict[str, Any] | None = None, **scope: An
     return OPERATIONS[name].run(clip, params or {}, Scope(**scope))
 
 
-def values(clip: Clip, channel: ChannelId) -> np.ndarray:
+def values(clip: Clip, channel: TrackId) -> np.ndarray:
     return clip.curves[channel].at(TIMES)
 
 
@@ -180,7 +181,7 @@ def test_noise_is_the_same_for_its_seed_and_loops(walk: Clip, thin: Clip, loops:
     assert np.abs(keyed_added - added[RY]).max() < 0.1
 
 
-def one(clip: Clip, curve: Curve, channel: ChannelId = RY) -> Clip:
+def one(clip: Clip, curve: Curve, channel: TrackId = RY) -> Clip:
     return clip.with_curves({channel: curve})
 
 
@@ -223,7 +224,7 @@ def test_lag_follows_later_down_the_chain_and_the_clip_is_no_longer(walk: Clip, 
             clip, "lag", {"frames": 4, "fall_off": 0.5}, joints=tuple(names[j] for j in chain)
         )
         assert patch.report["longest_frames"] == pytest.approx(6)
-        last = ChannelId(chain[-1], clip.layout[chain[-1]][0])
+        last = base_track(chain[-1], clip.layout[chain[-1]][0])
         new, old = patch.curves[last], clip.curves[last]
         t = np.arange(10, 890, dtype=np.float64)
         assert new.at(t) == pytest.approx(old.at(t - 6), abs=1e-9)
@@ -235,7 +236,7 @@ def test_lag_follows_later_down_the_chain_and_the_clip_is_no_longer(walk: Clip, 
 
 def test_matched_times_change_no_shape(thin: Clip) -> None:
     patch = run(thin, "match_times", {"joint": "Hips"}, joints=(thin.skeleton.names[3],))
-    times = set(np.concatenate([thin.curves[ChannelId(0, c)].time for c in thin.layout[0]]))  # type: ignore[union-attr]
+    times = set(np.concatenate([thin.curves[base_track(0, c)].time for c in thin.layout[0]]))  # type: ignore[union-attr]
     assert patch.report["keys_made"] > 0
     for channel, curve in patch.curves.items():
         assert isinstance(curve, KeyedCurve)
@@ -252,7 +253,7 @@ def test_a_closed_loop_meets_in_value_and_slope(
     closed = apply_patch(clip, run(clip, "close_loop", {"spread": spread}))
     for channel, curve in closed.curves.items():
         ends = curve.at(np.array([0.0, 899.0]))
-        if channel not in (TX, ChannelId(0, "tz")):
+        if channel not in (TX, base_track(0, "tz")):
             assert ends[1] == pytest.approx(ends[0], abs=1e-6)
         if isinstance(curve, SampledCurve):
             first, last = np.diff(curve.values[:2])[0], np.diff(curve.values[-2:])[0]
@@ -272,7 +273,7 @@ def test_a_repeated_span_goes_on_where_it_ended(walk: Clip, thin: Clip) -> None:
         assert done.frames == 980
         assert done.marks == (Mark(230, 230, "m"),)
         assert [c.first for c in done.contacts or ()] == [110, 150, 190]
-        tz = ChannelId(0, "tz")
+        tz = base_track(0, "tz")
         rise = float(np.diff(clip.curves[tz].at(np.array([100.0, 140.0])))[0])
         assert abs(rise) > 1
         t = np.arange(100, 139, dtype=np.float64)
@@ -288,7 +289,7 @@ def test_a_repeated_span_goes_on_where_it_ended(walk: Clip, thin: Clip) -> None:
 
 def test_whole_cycles_are_found_on_a_motion_of_known_period(walk: Clip) -> None:
     frames = np.arange(walk.frames)
-    curves: dict[ChannelId, Curve] = {
+    curves: dict[TrackId, Curve] = {
         c: SampledCurve(20 * np.sin(2 * np.pi * frames / 97.0 + c.joint)) for c in walk.channels
     }
     found = whole_cycles(walk.with_curves(curves), 50, 600)
@@ -423,7 +424,7 @@ def test_restore_brings_back_the_takes_rotations_not_its_flips(
     ours, theirs = (evaluate(c, at).rotation[0, index] for c in (done, take))
     assert abs(float(ours @ theirs)) == pytest.approx(1, abs=1e-9)
     curves = [
-        done.curves[ChannelId(index, c)].at(np.arange(done.frames) * 1.0)
+        done.curves[base_track(index, c)].at(np.arange(done.frames) * 1.0)
         for c in done.layout[index]
     ]
     assert max(np.abs(np.diff(c)).max() for c in curves) < 60
@@ -462,7 +463,7 @@ def test_marks_are_made_moved_and_taken_out(walk: Clip) -> None:
 def test_a_scope_names_single_channels_and_keys(thin: Clip) -> None:
     only = Scope(only=(("Hips", "ry"), ("Head", "rx"), ("nobody", "rx")))
     head = thin.skeleton.index("Head")
-    assert set(only.resolve(thin)) == {RY, ChannelId(head, "rx")}
+    assert set(only.resolve(thin)) == {RY, base_track(head, "rx")}
     keys = Scope(keys=(("Hips", "ry", 1), ("Hips", "ry", 3)))
     assert keys.resolve(thin) == (RY,)
     assert keys.keys_of(thin, RY) == [1, 3]

@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 from leancurve.curves.curve import SampledCurve
 from leancurve.demo import TAKES, captured
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
+from leancurve.document.track import base_track
 from leancurve.measures.findings import find
 from leancurve.numbers import rotation
 from leancurve.operations import OPERATIONS, Scope, apply_patch
@@ -17,7 +18,7 @@ def snapped(clip: Clip, joint: str, first: int, last: int, degrees: float) -> Cl
     """The joint turned about its bone by so much from first to last, as a solver leaves it."""
     j = clip.skeleton.index(joint)
     order = clip.order(j)
-    names = [ChannelId(j, f"r{a.lower()}") for a in order]
+    names = [base_track(j, f"r{a.lower()}") for a in order]
     angles = np.stack([clip.curves[c].at(np.arange(clip.frames, dtype=float)) for c in names], 1)
     q = rotation.from_euler(angles, order)
     twist = rotation.from_axis("X", np.full(last - first + 1, degrees))

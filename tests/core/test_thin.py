@@ -12,8 +12,9 @@ from leancurve.cleaning.thinning import find_landmarks, least_keys, noise_level
 from leancurve.curves.curve import Handle, KeyFlag, SampledCurve
 from leancurve.curves.plain import evaluate_plain
 from leancurve.demo.defects import Capture
-from leancurve.document.clip import ChannelId, Clip
-from leancurve.document.evaluation import channel_values
+from leancurve.document.clip import Clip
+from leancurve.document.evaluation import effective
+from leancurve.document.track import base_track
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import Skeleton
 from leancurve.measures.drift import drift
@@ -27,14 +28,14 @@ THIN = OPERATIONS["thin"]
 
 def channel(values: np.ndarray, rate: int = 120) -> Clip:
     skeleton = Skeleton(("a",), (-1,), ((0.0, 0.0, 0.0),))
-    curves = {ChannelId(0, "rx"): SampledCurve(np.asarray(values, dtype=np.float64))}
+    curves = {base_track(0, "rx"): SampledCurve(np.asarray(values, dtype=np.float64))}
     return Clip(skeleton, (("rx",),), curves, Fraction(rate), len(values))
 
 
 def thinned(values: np.ndarray, tolerance: float = 0.25, **params: object) -> object:
     clip = channel(values)
     patch = THIN.run(clip, {"tolerance_deg": tolerance, **params})
-    return patch.curves[ChannelId(0, "rx")]
+    return patch.curves[base_track(0, "rx")]
 
 
 def wave(frames: int = 600) -> np.ndarray:
@@ -184,7 +185,7 @@ def test_thinning_reports_what_a_separate_evaluation_finds(captured_walk: Captur
     mended = apply_patch(clip, OPERATIONS["unflip"].run(clip))
     patch = THIN.run(mended, {"tolerance_deg": 0.5})
     frames = np.arange(clip.frames, dtype=float)
-    source = channel_values(mended, frames)
+    source = effective(mended, frames)
     worst = max(
         float(np.abs(evaluate_plain(curve, frames) - source[c]).max())
         for c, curve in patch.curves.items()

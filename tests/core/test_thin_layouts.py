@@ -13,8 +13,9 @@ from leancurve.curves.curve import KeyedCurve, SampledCurve
 from leancurve.curves.plain import evaluate_plain
 from leancurve.curves.splice import dense_keys, spliced
 from leancurve.demo import TAKES
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
+from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput
 from leancurve.measures.drift import drift
 from leancurve.numbers import rotation
@@ -28,7 +29,7 @@ def thinned(clip: Clip, params: dict, scope: Scope | None = None) -> Clip:
     return apply_patch(clip, THIN.run(clip, params, scope))
 
 
-def moving(clip: Clip) -> list[ChannelId]:
+def moving(clip: Clip) -> list[TrackId]:
     return [c for c, curve in clip.curves.items() if curve.key_count > 2]
 
 
@@ -171,7 +172,7 @@ def test_about_so_many_poses(walk: Clip) -> None:
 def test_where_the_support_changes_legs_have_keys(walk: Clip) -> None:
     found = apply_patch(walk, OPERATIONS["find_contacts"].run(walk))
     thin = thinned(found, {})
-    shin = thin.curves[ChannelId(walk.skeleton.index("LeftShin"), "rx")]
+    shin = thin.curves[base_track(walk.skeleton.index("LeftShin"), "rx")]
     edges = {
         f
         for c in found.contacts or ()
@@ -180,7 +181,7 @@ def test_where_the_support_changes_legs_have_keys(walk: Clip) -> None:
     }
     assert len(edges) > 20
     assert edges <= set(shin.time.astype(int).tolist())
-    head = thin.curves[ChannelId(walk.skeleton.index("Head"), "rx")]
+    head = thin.curves[base_track(walk.skeleton.index("Head"), "rx")]
     assert not edges <= set(head.time.astype(int).tolist())
 
 
@@ -199,8 +200,8 @@ def test_a_span_can_be_kept_closer(walk: Clip) -> None:
     joint = walk.skeleton.index("LeftForearm")
     for name in walk.layout[joint]:
         error = np.abs(
-            thin.curves[ChannelId(joint, name)].at(np.arange(walk.frames, dtype=float))
-            - walk.curves[ChannelId(joint, name)].at(np.arange(walk.frames, dtype=float))
+            thin.curves[base_track(joint, name)].at(np.arange(walk.frames, dtype=float))
+            - walk.curves[base_track(joint, name)].at(np.arange(walk.frames, dtype=float))
         )
         assert error[300:421].max() <= 0.1 + 1e-9
         assert error.max() <= 1.0
@@ -235,11 +236,11 @@ def test_refitting_keeps_the_keys_and_no_others(walk: Clip) -> None:
     thin = thinned(walk, {"keep": keep}, Scope(joints=("LeftUpperArm",)))
     worst = 0.0
     for name in walk.layout[arm]:
-        curve = thin.curves[ChannelId(arm, name)]
+        curve = thin.curves[base_track(arm, name)]
         assert isinstance(curve, KeyedCurve)
         assert curve.time.tolist() == frames
         straight = np.interp(np.arange(900), frames, curve.value)
-        true = walk.curves[ChannelId(arm, name)].at(np.arange(900.0))
+        true = walk.curves[base_track(arm, name)].at(np.arange(900.0))
         fitted = np.abs(curve.at(np.arange(900.0)) - true).max()
         worst = max(worst, fitted / np.abs(straight - true).max())
     assert worst < 0.5
@@ -251,7 +252,7 @@ def test_a_range_alone_is_thinned_and_the_rest_keeps_its_values(walk: Clip) -> N
     a, b = evaluate(thin).rotation, evaluate(walk).rotation
     outside = np.r_[0:200, 501:900]
     assert rotation.geodesic_deg(a[outside], b[outside]).max() < 1e-6
-    curve = thin.curves[ChannelId(walk.skeleton.index("LeftShin"), "rx")]
+    curve = thin.curves[base_track(walk.skeleton.index("LeftShin"), "rx")]
     assert isinstance(curve, KeyedCurve)
     inside = (curve.time > 200) & (curve.time < 500)
     assert np.count_nonzero(inside) < 60
@@ -260,7 +261,7 @@ def test_a_range_alone_is_thinned_and_the_rest_keeps_its_values(walk: Clip) -> N
     whole = thinned(walk, {})
     again = thinned(whole, {"tolerance_deg": 2.0}, scope)
     t = np.linspace(0, 199, 400)
-    c = ChannelId(walk.skeleton.index("Head"), "rx")
+    c = base_track(walk.skeleton.index("Head"), "rx")
     assert np.abs(again.curves[c].at(t) - whole.curves[c].at(t)).max() < 1e-9
 
 
@@ -284,7 +285,7 @@ def test_thinning_again_by_its_line_does_not_add_up(walk: Clip) -> None:
     for _ in range(3):
         on_top = thinned(on_top, {"tolerance_deg": 0.5, "landmarks": False})
     from_source = thinned(walk, {"tolerance_deg": 0.5})
-    arm = ChannelId(walk.skeleton.index("RightUpperArm"), "rx")
+    arm = base_track(walk.skeleton.index("RightUpperArm"), "rx")
     frames = np.arange(walk.frames, dtype=float)
     truth = walk.curves[arm].at(frames)
     assert np.abs(from_source.curves[arm].at(frames) - truth).max() <= 0.5
@@ -294,7 +295,7 @@ def test_thinning_again_by_its_line_does_not_add_up(walk: Clip) -> None:
 def test_densify_gives_a_key_every_few_frames_or_samples(walk: Clip) -> None:
     thin = thinned(walk, {})
     fours = apply_patch(thin, OPERATIONS["densify"].run(thin, {"every": 4}))
-    c = ChannelId(walk.skeleton.index("Head"), "rx")
+    c = base_track(walk.skeleton.index("Head"), "rx")
     assert fours.curves[c].time.tolist() == [*range(0, 899, 4), 899]
     assert drift(fours, thin).max_deg < 0.25
     sampled = apply_patch(thin, OPERATIONS["densify"].run(thin))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import fields, replace
+from fractions import Fraction
 from typing import Any
 
 import numpy as np
@@ -21,18 +22,20 @@ from leancurve.curves.curve import (
 )
 from leancurve.curves.insertion import insert_key
 from leancurve.curves.plain import evaluate_plain
-from leancurve.document.clip import Accepted, ChannelId, Clip, Contact, Mark
+from leancurve.document.clip import Accepted, Clip, Contact, Mark
 from leancurve.document.evaluation import evaluate
+from leancurve.document.track import base_track
 from leancurve.errors import BadInput
 from leancurve.numbers import rotation
 from leancurve.operations import OPERATIONS, Patch, Scope, apply_patch
 from leancurve.recipe import moved_lines
+from leancurve.time.meaning import ClipTime
 from leancurve.time.warp import Warp
 from scipy.interpolate import CubicHermiteSpline
 
 from tests.core.test_curve import random_curve
 
-RX, RY, TX = ChannelId(0, "rx"), ChannelId(0, "ry"), ChannelId(0, "tx")
+RX, RY, TX = base_track(0, "rx"), base_track(0, "ry"), base_track(0, "tx")
 
 fast = settings(
     deadline=None, max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture]
@@ -516,6 +519,9 @@ def test_drift_is_measured_on_the_new_time(walk: Clip) -> None:
     assert drift(clip, take).max_deg < 0.5
 
 
+FULL = ClipTime(Fraction(60), 900)
+
+
 def test_on_another_take_changes_of_time_mean_the_same_seconds() -> None:
     """At half the rate frames and lengths are halved; lines below one that makes the clip longer
     may lie beyond the end that it had."""
@@ -526,7 +532,7 @@ def test_on_another_take_changes_of_time_mean_the_same_seconds() -> None:
         {"operation": "slide", "params": {"by": 8, "about": 30}, "scope": {}},
         {"operation": "remove_span", "params": {"first": 10, "last": 19}, "scope": {}},
     ]
-    moved, lost = moved_lines(lines, 0.5, 200)
+    moved, lost = moved_lines(lines, FULL, ClipTime(Fraction(30), 200))
     assert [m["params"] for m in moved] == [
         {"pins": [[0, 0], [50, 100], [150, 250]]},
         {"after": 20, "count": 10},
@@ -535,9 +541,10 @@ def test_on_another_take_changes_of_time_mean_the_same_seconds() -> None:
         {"first": 5, "last": 10},
     ]
     assert lost == []
-    short, gone = moved_lines(lines[:1], 0.5, 40)
-    assert short == []
+    short, gone = moved_lines(lines[:1], FULL, ClipTime(Fraction(30), 40))
+    assert short[0]["aside"]
     assert [g["pins"] for g in gone] == [[100, 200], [300, 500]]
-    near, met = moved_lines([{**lines[0], "params": {"pins": [[0, 0], [1, 3], [90, 90]]}}], 0.2, 99)
+    pins = {"pins": [[0, 0], [1, 3], [90, 90]]}
+    near, met = moved_lines([{**lines[0], "params": pins}], FULL, ClipTime(Fraction(12), 99))
     assert near[0]["params"]["pins"] == [[0, 0], [18, 18]]
     assert met[0]["pins"] == [1, 3]

@@ -12,8 +12,9 @@ from hypothesis import strategies as st
 from leancurve.cleaning.continuity import find_flips
 from leancurve.curves.curve import SampledCurve, keyed
 from leancurve.demo.defects import Capture
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
+from leancurve.document.track import base_track
 from leancurve.figure.skeleton import Skeleton
 from leancurve.measures.drift import drift
 from leancurve.numbers import rotation
@@ -25,7 +26,7 @@ UNFLIP = OPERATIONS["unflip"]
 def one_joint(angles: np.ndarray, order: str) -> Clip:
     names = tuple(f"r{a.lower()}" for a in order)
     curves = {
-        ChannelId(0, n): SampledCurve(np.ascontiguousarray(angles[:, k]))
+        base_track(0, n): SampledCurve(np.ascontiguousarray(angles[:, k]))
         for k, n in enumerate(names)
     }
     skeleton = Skeleton(("a",), (-1,), ((0.0, 0.0, 0.0),))
@@ -148,7 +149,7 @@ def test_orders_of_one_two_or_repeated_axes_unflip_too(order: str) -> None:
 
 def test_a_keyed_spin_of_two_turns_is_meant_and_left_alone() -> None:
     clip = one_joint(np.zeros((101, 1)), "Y")
-    spin = clip.with_curves({ChannelId(0, "ry"): keyed([0, 100], [0, 720])})
+    spin = clip.with_curves({base_track(0, "ry"): keyed([0, 100], [0, 720])})
     assert dict(UNFLIP.run(spin).curves) == {}
 
 
@@ -173,7 +174,7 @@ def test_the_open_capture_with_flips_made_in_it_comes_back(open_capture: Clip) -
     random = np.random.default_rng(11)
     for joint in random.choice(len(made.skeleton), 8, replace=False).tolist():
         order = made.order(joint)
-        ids = [ChannelId(joint, f"r{a.lower()}") for a in order]
+        ids = [base_track(joint, f"r{a.lower()}") for a in order]
         angles = np.stack([made.curves[c].values for c in ids], axis=1).copy()
         first = int(random.integers(100, 2000))
         angles[first : first + 300] = other_solution(angles[first : first + 300], order)

@@ -9,7 +9,8 @@ from fractions import Fraction
 import numpy as np
 import pytest
 from leancurve.curves.curve import Curve, KeyedCurve, keyed, stored_curve
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
+from leancurve.document.track import TrackId, base_track
 from leancurve.figure.skeleton import Skeleton
 from leancurve.formats.clipjson import write_clip
 from playwright.sync_api import Locator, Page, expect
@@ -28,12 +29,12 @@ def figure(**curves: Curve) -> Clip:
     """Four joints in a chain, 201 frames at 60 a second; ``Arm_ry=…`` gives a channel a curve."""
     skeleton = Skeleton(JOINTS, (-1, 0, 1, 2), ((0, 90, 0), (0, 40, 0), (20, 0, 0), (30, 0, 0)))
     layout = (("tx", "ty", "tz", RX, RY, RZ), (RX, RY, RZ), (RX, RY, RZ), (RX, RY, RZ))
-    made: dict[ChannelId, Curve] = {
-        ChannelId(j, c): keyed([0, 200], [0, 0]) for j, names in enumerate(layout) for c in names
+    made: dict[TrackId, Curve] = {
+        base_track(j, c): keyed([0, 200], [0, 0]) for j, names in enumerate(layout) for c in names
     }
     for name, curve in curves.items():
         joint, channel = name.split("_")
-        made[ChannelId(JOINTS.index(joint), channel)] = curve
+        made[base_track(JOINTS.index(joint), channel)] = curve
     return Clip(skeleton, layout, made, Fraction(60), 201, name="figure")
 
 

@@ -9,7 +9,7 @@ import numpy as np
 import pybvh
 from leancurve.demo import TAKES, captured
 from leancurve.document.clip import Clip
-from leancurve.document.evaluation import channel_values, evaluate
+from leancurve.document.evaluation import effective, evaluate
 from leancurve.formats.bvh import read_bvh, write_bvh
 from leancurve.measures.drift import drift
 from leancurve.numbers import rotation
@@ -186,7 +186,7 @@ def test_a_demo_take_from_the_shelf_to_a_clean_file(page: Page, tmp_path: Path) 
     clip = apply_patch(clip, OPERATIONS["thin"].run(clip, {"tolerance_deg": tolerance}))
     times = 100.0 + 2 * np.arange(418)
     same_poses(delivered, clip, times, 1e-6)
-    values, true = channel_values(clip, times), channel_values(source, times)
+    values, true = effective(clip, times), effective(source, times)
     worst = max(np.abs(values[c] - true[c]).max() for c in clip.channels if c.turns)
     assert 0 < worst <= tolerance
 

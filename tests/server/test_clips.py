@@ -10,9 +10,9 @@ from editing.documents import _clips, _curves, decode, encode, load_clip
 from editing.models import Blob, Clip, Memo, Revision, State
 from editing.previews import latest
 from leancurve.curves.curve import keyed
-from leancurve.document.clip import ChannelId
 from leancurve.document.clip import Clip as Document
 from leancurve.document.evaluation import evaluate
+from leancurve.document.track import base_track
 from leancurve.operations import OPERATIONS, Cancelled
 
 from tests.server.conftest import Api, about, arrays
@@ -53,10 +53,8 @@ def test_curves_come_as_stored_for_the_joints_asked_for(
 ) -> None:
     path = f"clips/{clip['id']}/curves?revision={clip['head']['id']}&joints=0,7"
     got = arrays(api.get(path))
-    assert set(got) == {
-        f"{c.joint}/{c.name}/values" for c in document.channels if c.joint in (0, 7)
-    }
-    assert np.array_equal(got["0/tx/values"], document.curves[ChannelId(0, "tx")].values)
+    assert set(got) == {f"{c}/values" for c in document.channels if c.joint in (0, 7)}
+    assert np.array_equal(got["base/0/tx/values"], document.curves[base_track(0, "tx")].values)
     assert api.get(path.replace("0,7", "0,x")).status_code == 422
 
 
@@ -77,15 +75,15 @@ def test_a_preview_saves_nothing_and_applying_it_gives_what_was_shown(api: Api, 
     assert (Revision.objects.count(), State.objects.count(), Blob.objects.count()) == counts
     keys = arrays(near)
     hand = next(j for j, joint in enumerate(clip["joints"]) if joint["name"] == "LeftHand")
-    assert {int(n.split("/")[0]) for n in keys} == {hand}
+    assert {int(n.split("/")[1]) for n in keys} == {hand}
     numbers = about(whole)
     assert numbers["report"]["max_error_deg"] <= 0.5
     assert numbers["drift"]["max_mm"] > 0
     assert numbers["findings"] is None  # thinning mends none: nobody waits for a look
     clip = api.apply(clip, "thin", tolerance_deg=0.5)
     assert clip["head"]["report"]["keys_after"] == numbers["report"]["keys_after"]
-    applied = head(clip).curves[ChannelId(hand, "rx")]
-    assert np.array_equal(applied.value, keys[f"{hand}/rx/value"])
+    applied = head(clip).curves[base_track(hand, "rx")]
+    assert np.array_equal(applied.value, keys[f"base/{hand}/rx/value"])
 
 
 def test_a_joint_previewed_after_the_whole_shows_what_the_whole_will_be(
@@ -98,12 +96,12 @@ def test_a_joint_previewed_after_the_whole_shows_what_the_whole_will_be(
         "joints": ["LeftHand"],
     }  # fmt: skip
     hand = next(j for j, joint in enumerate(clip["joints"]) if joint["name"] == "LeftHand")
-    key = f"{hand}/rx/time"
+    key = f"base/{hand}/rx/time"
     alone = arrays(api.post(f"clips/{clip['id']}/preview", asked))[key]
     poses = about(api.post(f"clips/{clip['id']}/preview/whole", asked))["report"]["poses"]
     shared = arrays(api.post(f"clips/{clip['id']}/preview", asked))
     assert len(shared[key]) == poses != len(alone)
-    assert {int(name.split("/")[0]) for name in shared} == {hand}
+    assert {int(name.split("/")[1]) for name in shared} == {hand}
 
 
 def test_thinning_again_previews_and_changes_the_line_that_stands(api: Api, clip: dict) -> None:
@@ -246,7 +244,7 @@ def test_how_the_take_is_read_can_be_changed_and_everything_follows(api: Api, cl
 def test_hand_edits_in_a_row_are_one_line_with_a_revision_each(api: Api, clip: dict) -> None:
     clip = api.apply(clip, "unflip")
     clip = api.apply(clip, "thin")
-    curve = head(clip).curves[ChannelId(0, "ry")]
+    curve = head(clip).curves[base_track(0, "ry")]
     for value in (3.0, 4.0, 5.0):
         key = {
             "joint": "Hips", "channel": "ry", "id": int(curve.id[1]),
@@ -258,12 +256,12 @@ def test_hand_edits_in_a_row_are_one_line_with_a_revision_each(api: Api, clip: d
     told = api.get(f"clips/{clip['id']}/recipe?revision={clip['head']['id']}").json()
     assert [k["value"] for k in told[-1]["params"]["keys"]] == [5.0]
     assert clip["head"]["number"] == 6
-    assert head(clip).curves[ChannelId(0, "ry")].value[1] == 5.0
+    assert head(clip).curves[base_track(0, "ry")].value[1] == 5.0
     # Thinning otherwise replays the edit: found again by its id or near its frame, or listed.
     thin = recipe[2]
     edit = {"line_id": thin["line_id"], "operation": "thin", "params": {"tolerance_deg": 4}}
     replayed = api.write(clip, edit=edit).json()
-    now = head(replayed).curves[ChannelId(0, "ry")]
+    now = head(replayed).curves[base_track(0, "ry")]
     unplaced = replayed["head"]["report"].get("unplaced", [])
     assert 5.0 in now.value.tolist() or len(unplaced) == 1
 

@@ -195,8 +195,15 @@ def test_what_no_longer_fits_a_shorter_take_is_listed(
     take = stored(workspace, "short.bvh", write_bvh(short))
     clip = api.write(clip, append={"operation": "fill", "scope": {"frames": [150, 160]}}).json()
     swapped = api.write(clip, swap=take.pk).json()
-    assert [x["operation"] for x in swapped["head"]["recipe"]] == ["read"]
-    assert swapped["head"]["report"]["unplaced"] == [{"operation": "fill", "frames": [150, 160]}]
+    _, fill = swapped["head"]["recipe"]
+    assert (fill["operation"], bool(fill["aside"])) == ("fill", True)
+    (lost,) = swapped["head"]["report"]["unplaced"]
+    assert (lost["operation"], lost["frames"]) == ("fill", [150, 160])
+    assert lost["line_id"] == fill["line_id"]
+    # What was set aside has its place again on the take that it was made on.
+    back = api.write(swapped, swap=clip["take"]).json()
+    assert back["head"]["state"] == clip["head"]["state"]
+    assert back["head"]["recipe"][1]["aside"] is None
 
 
 def test_the_core_alone_gives_what_the_recipe_gave(api: Api, clip: dict, document: Any) -> None:

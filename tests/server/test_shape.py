@@ -8,14 +8,14 @@ import numpy as np
 import pytest
 from editing.documents import load_clip
 from editing.models import Blob, Clip, Revision
-from leancurve.document.clip import ChannelId
+from leancurve.document.track import base_track
 
 from tests.server.conftest import Api
 from tests.server.test_clips import head
 
 pytestmark = pytest.mark.django_db
 
-RY = ChannelId(0, "ry")
+RY = base_track(0, "ry")
 
 
 @pytest.fixture

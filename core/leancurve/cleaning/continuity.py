@@ -9,9 +9,10 @@ from typing import Any
 import numpy as np
 
 from leancurve.curves.curve import frame_values
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate, sampled_on_frames
 from leancurve.document.scope import Scope
+from leancurve.document.track import TrackId, base_track
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats, Ints, runs
 from leancurve.progress import Progress, silent
@@ -60,13 +61,13 @@ class _Joint:
     angles: Floats
 
     @property
-    def channels(self) -> list[ChannelId]:
-        return [ChannelId(self.joint, f"r{a.lower()}") for a in self.order]
+    def channels(self) -> list[TrackId]:
+        return [base_track(self.joint, f"r{a.lower()}") for a in self.order]
 
 
 def _joints(clip: Clip, scope: Scope) -> list[_Joint]:
     """Joints whose rotation channels are all in scope and dense, so that frames are neighbours."""
-    wanted: dict[int, list[ChannelId]] = defaultdict(list)
+    wanted: dict[int, list[TrackId]] = defaultdict(list)
     for channel in scope.resolve(clip):
         if channel.turns:
             wanted[channel.joint].append(channel)

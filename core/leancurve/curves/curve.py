@@ -14,6 +14,7 @@ from dataclasses import dataclass, field, replace
 from enum import IntEnum, IntFlag
 from functools import cached_property
 from typing import TypeAlias
+from zlib import crc32
 
 import numpy as np
 
@@ -234,6 +235,20 @@ def runs_back(curve: KeyedCurve) -> Bools:
     """
     a, b = curve.length_out[:-1], curve.length_in[1:]
     return np.asarray(a + b - 1.0 > np.sqrt(a * b) + 1e-9)
+
+
+ID_ROOM = 2**20
+
+
+def made_anew(curve: KeyedCurve) -> KeyedCurve:
+    """The curve with ids that no other curve's keys have: what is made anew gets new ids.
+
+    They follow from the keys' times and values, so that the same keys made twice are the same.
+    Below 2**52, which a double holds exactly.
+    """
+    content = crc32(curve.value.tobytes(), crc32(curve.time.tobytes()))
+    first = (content or 1) * ID_ROOM
+    return curve.edited(id=first + np.arange(curve.key_count, dtype=np.int64))
 
 
 def forward_only(curve: KeyedCurve) -> KeyedCurve:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import replace
+from typing import TypeAlias
 
 import numpy as np
 
@@ -16,25 +18,30 @@ from leancurve.curves.curve import (
     end_slope,
 )
 from leancurve.curves.springs import sprung
+from leancurve.errors import BadInput
 from leancurve.numbers.arrays import AnyArray
 
+Extent: TypeAlias = tuple[float, float]
+"""First and last frame of what a curve is needed for."""
 
-def insert_key(curve: KeyedCurve, time: float) -> KeyedCurve:
+
+def insert_key(curve: KeyedCurve, time: float, extent: Extent | None = None) -> KeyedCurve:
     """The same curve with a key at ``time``, its shape unchanged (de Casteljau).
 
     A key that stands there already is enough; a muted one gives way. A segment that springs or
     bounces is written out as keys first, and so are the repetitions up to a time outside of the
-    keys.
+    keys. Where the curve repeats on its other side only, one more key would change what is
+    repeated: there it is written out over ``extent``, and :class:`BadInput` without one.
     """
     if curve.unmuted is not curve:
-        return with_muted(insert_key(curve.unmuted, time), curve)
+        return with_muted(insert_key(curve.unmuted, time, extent), curve)
     if np.abs(curve.time - time).min() < SAME_TIME:
         return curve
     if not curve.time[0] < time < curve.time[-1]:
-        return _insert_outside(curve, time)
+        return _insert_outside(curve, time, extent)
     k = int(np.searchsorted(curve.time, time)) - 1
     if curve.segment[k] >= Segment.SPRING:
-        return insert_key(written_out(curve, k), time)
+        return insert_key(written_out(curve, k), time, extent)
     columns = _with_gap(curve, k + 1, time)
     new = k + 1
     columns["handle"][new] = Handle.FREE
@@ -61,10 +68,12 @@ def with_muted(changed: KeyedCurve, curve: KeyedCurve) -> KeyedCurve:
     return changed.edited(**{n: c[order] for n, c in columns.items()}).checked()
 
 
-def insert_keys(curve: KeyedCurve, times: Iterable[float]) -> KeyedCurve:
+def insert_keys(
+    curve: KeyedCurve, times: Iterable[float], extent: Extent | None = None
+) -> KeyedCurve:
     """Keys at several times, the shape unchanged."""
     for time in times:
-        curve = insert_key(curve, float(time))
+        curve = insert_key(curve, float(time), extent)
     return curve
 
 
@@ -102,11 +111,19 @@ def _split_segment(curve: KeyedCurve, k: int, time: float, columns: dict[str, An
     columns["slope_in"][new] = columns["slope_out"][new] = slope
 
 
-def _insert_outside(curve: KeyedCurve, time: float) -> KeyedCurve:
+def _insert_outside(curve: KeyedCurve, time: float, extent: Extent | None) -> KeyedCurve:
     early = time < curve.time[0]
-    extend = curve.extend[0 if early else 1]
+    extend, other = curve.extend if early else curve.extend[::-1]
+    if curve.key_count > 1 and other >= Extend.REPEAT and other != extend:
+        if extent is None:
+            side = "after its last" if early else "before its first"
+            raise BadInput(
+                f"a key at frame {time:g} would change what the curve repeats {side} key: "
+                "let it hold there first"
+            )
+        return insert_key(_written_on(curve, not early, extent), time, extent)
     if extend >= Extend.REPEAT and curve.key_count > 1:
-        return insert_key(_unfolded(curve, early, extend), time)
+        return insert_key(_unfolded(curve, early, extend), time, extent)
     slope = end_slope(curve, 0 if early else -1) if extend == Extend.STRAIGHT else 0.0
     at = 0 if early else curve.key_count
     columns = _with_gap(curve, at, time)
@@ -124,6 +141,28 @@ def _insert_outside(curve: KeyedCurve, time: float) -> KeyedCurve:
     return curve.edited(**columns).checked()
 
 
+def _written_on(curve: KeyedCurve, early: bool, extent: Extent) -> KeyedCurve:
+    """A curve's repetitions on one side as keys, as far as the extent; from there on it holds."""
+    own = curve.extend[0 if early else 1]
+    other = curve.extend[1 if early else 0]
+    held = (Extend.HOLD, other) if early else (other, Extend.HOLD)
+    while curve.time[0] > extent[0] if early else curve.time[-1] < extent[1]:
+        curve = _unfolded(curve, early, own)
+    return replace(curve, extend=held)
+
+
+def spanning(curve: KeyedCurve, first: float, last: float) -> KeyedCurve:
+    """The curve with its keys reaching from ``first`` to ``last``, its shape there unchanged."""
+    extent = (first, last)
+    if curve.key_count == 1:
+        return curve
+    for early in (True, False):
+        if curve.extend[0 if early else 1] >= Extend.REPEAT:
+            curve = _written_on(curve, early, extent)
+    ends = [t for t in extent if not curve.time[0] <= t <= curve.time[-1]]
+    return insert_keys(curve, ends, extent)
+
+
 SEAM = 1e-3
 """Frames between two keys where a repetition jumps from the last value to the first."""
 
@@ -134,7 +173,8 @@ def _unfolded(curve: KeyedCurve, early: bool, extend: Extend) -> KeyedCurve:
     rise = curve.value[-1] - curve.value[0] if extend == Extend.REPEAT_OFFSET else 0.0
     sign = -1.0 if early else 1.0
     copy = curve.edited(
-        id=curve.id + int(curve.id.max()) + 1,
+        # One id is left for a key before a jump.
+        id=int(curve.id.max()) + 2 + np.arange(curve.key_count),
         time=curve.time + sign * period,
         value=curve.value + sign * rise,
     )
@@ -143,7 +183,11 @@ def _unfolded(curve: KeyedCurve, early: bool, extend: Extend) -> KeyedCurve:
     head = {n: c.copy() for n, c in first.columns.items()}
     tail = {n: c.copy() for n, c in second.columns.items()}
     if jump:
-        head["time"][-1] -= SEAM
+        # Up to the jump the shape is its own; from a key just before it the value holds.
+        near = insert_key(first.edited(), first.time[-1] - SEAM)
+        head = {n: c[:-1].copy() for n, c in near.columns.items()}
+        head["segment"][-1] = Segment.HOLD
+        head["handle"][-1], head["flags"][-1] = Handle.FREE, head["flags"][-1] | KeyFlag.BROKEN
     else:
         # One key for both: it comes in as the last and goes out as the first.
         for name in ("slope_in", "length_in"):
@@ -220,7 +264,8 @@ def cut(curve: KeyedCurve, first: float, last: float) -> KeyedCurve:
         part = cut(curve.unmuted, first, last)
         inside = (curve.time > first) & (curve.time < last)
         return with_muted(part, curve.only(inside)) if np.any(inside & ~curve.heard) else part
-    whole = insert_key(insert_key(curve, first), last)
+    extent = (first, last)
+    whole = insert_key(insert_key(curve, first, extent), last, extent)
     time = whole.time.copy()
     for border in (first, last):
         time[np.argmin(np.abs(time - border))] = border

@@ -7,8 +7,18 @@ from dataclasses import replace
 
 import numpy as np
 
-from leancurve.curves.curve import Curve, Handle, KeyedCurve, KeyFlag, SampledCurve, Segment
-from leancurve.curves.insertion import cut
+from leancurve.curves.curve import (
+    HELD,
+    Curve,
+    Handle,
+    KeyedCurve,
+    KeyFlag,
+    SampledCurve,
+    Segment,
+    made_anew,
+)
+from leancurve.curves.insertion import cut, spanning
+from leancurve.numbers.arrays import Ints
 
 
 def dense_keys(curve: SampledCurve) -> KeyedCurve:
@@ -37,12 +47,15 @@ def spliced(before: Curve, inside: KeyedCurve, first: int, last: int, frames: in
     ``inside`` counts its time from ``first``. Outside the stretch the curve keeps its shape; a
     sampled one becomes a key a frame there.
     """
-    moved = inside.edited(time=inside.time + first)
+    moved = made_anew(inside.edited(time=inside.time + first))
     if first == 0 and last == frames - 1:
         return moved
-    if isinstance(before, KeyedCurve):
-        moved = replace(moved, extend=before.extend)
-    whole = dense_keys(before) if isinstance(before, SampledCurve) else before
+    if isinstance(before, SampledCurve):
+        whole = made_anew(dense_keys(before))
+    else:
+        # What is repeated outside of the keys must not be what is new.
+        whole = spanning(before, 0.0, frames - 1.0) if before.extend != HELD else before
+        moved = replace(moved, extend=whole.extend)
     parts: list[KeyedCurve] = []
     if whole.time[0] < first:
         part = cut(whole, float(whole.time[0]), float(first))
@@ -56,8 +69,18 @@ def spliced(before: Curve, inside: KeyedCurve, first: int, last: int, frames: in
     else:
         parts.append(moved)
     columns = {name: np.concatenate([p.columns[name] for p in parts]) for name in moved.columns}
-    columns["id"] = np.arange(len(columns["time"]), dtype=np.int64)
+    columns["id"] = distinct(columns["id"])
     return moved.edited(**columns).checked()
+
+
+def distinct(ids: Ints) -> Ints:
+    """Ids ``(K,)`` of which later ones that stand twice are new ones."""
+    _, first = np.unique(ids, return_index=True)
+    twice = np.ones(len(ids), dtype=np.bool_)
+    twice[first] = False
+    out = ids.copy()
+    out[twice] = int(ids.max()) + 1 + np.arange(np.count_nonzero(twice))
+    return out
 
 
 def joined(parts: Sequence[KeyedCurve]) -> KeyedCurve:
@@ -72,9 +95,7 @@ def joined(parts: Sequence[KeyedCurve]) -> KeyedCurve:
                 part = _broken(part, 0)
             out = _without(out, -1)
         columns = {n: np.concatenate([c, part.columns[n]]) for n, c in out.columns.items()}
-        twice = np.concatenate([np.zeros(out.key_count, bool), np.isin(part.id, out.id)])
-        fresh = int(columns["id"].max()) + 1 + np.arange(np.count_nonzero(twice))
-        columns["id"][twice] = fresh
+        columns["id"] = distinct(columns["id"])
         out = out.edited(**columns)
     return out.checked()
 

@@ -14,7 +14,8 @@ import numpy as np
 from leancurve.cleaning.continuity import continuous
 from leancurve.curves.curve import Curve, SampledCurve
 from leancurve.demo import suit
-from leancurve.document.clip import ChannelId, Clip, Reading
+from leancurve.document.clip import Clip, Reading
+from leancurve.document.track import TrackId, base_track
 from leancurve.figure.skeleton import Skeleton
 from leancurve.measures.drift import find_ends
 from leancurve.numbers import rotation
@@ -128,17 +129,17 @@ def clip_from_rotations(
 ) -> Clip:
     """A sampled clip from local rotations ``(F, J, 4)`` and the root's positions, continuous."""
     layout = suit.layout(skeleton)
-    curves: dict[ChannelId, Curve] = {}
+    curves: dict[TrackId, Curve] = {}
     for j, channels in enumerate(layout):
         turns = [c for c in channels if c[0] == "r"]
         order = "".join(c[1].upper() for c in turns)
         angles = rotation.to_euler(local[:, j], order)
         smooth = continuous(angles[None], order)[0][0]
         for k, channel in enumerate(turns):
-            curves[ChannelId(j, channel)] = SampledCurve(np.ascontiguousarray(smooth[:, k]))
+            curves[base_track(j, channel)] = SampledCurve(np.ascontiguousarray(smooth[:, k]))
         for k, channel in enumerate(("tx", "ty", "tz")):
             if channel in channels:
-                curves[ChannelId(j, channel)] = SampledCurve(np.ascontiguousarray(root[:, k]))
+                curves[base_track(j, channel)] = SampledCurve(np.ascontiguousarray(root[:, k]))
     reading = Reading(0.01, "y", "add", "replace", find_ends(skeleton))
     return Clip(skeleton, layout, curves, Fraction(rate), len(local), reading, name)
 

@@ -9,8 +9,9 @@ import numpy as np
 from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve, keyed
 from leancurve.demo.body import Performance, clip_from_rotations, pose
 from leancurve.demo.takes import TAKES, DemoTake
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
+from leancurve.document.track import TrackId, base_track
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
 
@@ -68,7 +69,7 @@ def captured(take: DemoTake, seed: int = 4, jitter_deg: float = 0.04) -> Capture
 
 def _sampled(clip: Clip, joint: str) -> list[SampledCurve]:
     j = clip.skeleton.index(joint)
-    turns = [clip.curves[ChannelId(j, c)] for c in clip.layout[j] if c[0] == "r"]
+    turns = [clip.curves[base_track(j, c)] for c in clip.layout[j] if c[0] == "r"]
     return [c for c in turns if isinstance(c, SampledCurve)]
 
 
@@ -259,7 +260,7 @@ def lamp_take(seed: int = 9) -> Capture:
     random = np.random.default_rng(seed)
     frames, step = 300, 6
     truth: list[Defect] = []
-    curves: dict[ChannelId, Curve] = {}
+    curves: dict[TrackId, Curve] = {}
     times = np.arange(0, frames, step, dtype=np.float64)
     times[-1] = frames - 1
     for channel in base.channels:

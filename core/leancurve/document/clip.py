@@ -1,7 +1,6 @@
 """The document: a clip's skeleton, channels, curves, and how its take is read.
 
-A channel is named by its joint's index and one of ``tx ty tz rx ry rz``; angles are
-degrees in the joint's rotation order, lengths the skeleton's unit, time frames.
+Angles are degrees in the joint's rotation order, lengths the skeleton's unit, time frames.
 """
 
 from __future__ import annotations
@@ -10,29 +9,18 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from functools import cached_property
-from typing import Literal, NamedTuple, TypeAlias
+from typing import Literal, TypeAlias
 
 import numpy as np
 
 from leancurve.curves.curve import Curve
+from leancurve.document.track import TrackId, base_track
 from leancurve.figure.body import Body, body_of
 from leancurve.figure.skeleton import Skeleton
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats, Ints
 
-CHANNELS = ("tx", "ty", "tz", "rx", "ry", "rz")
 Positions: TypeAlias = Literal["add", "replace"]
-
-
-class ChannelId(NamedTuple):
-    """A channel of a joint: ``ChannelId(3, "rx")``."""
-
-    joint: int
-    name: str
-
-    @property
-    def turns(self) -> bool:
-        return self.name[0] == "r"
 
 
 @dataclass(frozen=True)
@@ -95,7 +83,7 @@ class Clip:
 
     skeleton: Skeleton
     layout: tuple[tuple[str, ...], ...]
-    curves: Mapping[ChannelId, Curve]
+    curves: Mapping[TrackId, Curve]
     rate: Fraction
     frames: int
     reading: Reading = field(default_factory=Reading)
@@ -105,8 +93,8 @@ class Clip:
     marks: tuple[Mark, ...] = ()
 
     @property
-    def channels(self) -> tuple[ChannelId, ...]:
-        return tuple(ChannelId(j, c) for j, names in enumerate(self.layout) for c in names)
+    def channels(self) -> tuple[TrackId, ...]:
+        return tuple(base_track(j, c) for j, names in enumerate(self.layout) for c in names)
 
     @property
     def duration_s(self) -> float:
@@ -126,6 +114,10 @@ class Clip:
         """The joint's rotation order, ``"ZYX"``; shorter where it has fewer channels."""
         return "".join(c[1].upper() for c in self.layout[joint] if c[0] == "r")
 
+    def turns_of(self, joint: int) -> list[TrackId]:
+        """The joint's rotation channels in their order."""
+        return [base_track(joint, c) for c in self.layout[joint] if c[0] == "r"]
+
     @cached_property
     def body(self) -> Body:
         """What the joints are, with what was set by hand."""
@@ -144,14 +136,14 @@ class Clip:
                 axes[j, k] = rotation.AXES.index(axis)
         return axes
 
-    def with_curves(self, curves: Mapping[ChannelId, Curve]) -> Clip:
+    def with_curves(self, curves: Mapping[TrackId, Curve]) -> Clip:
         """This clip with some of its curves replaced."""
         return replace(self, curves={**self.curves, **curves})
 
-    def with_only(self, curves: Mapping[ChannelId, Curve]) -> Clip:
+    def with_only(self, curves: Mapping[TrackId, Curve]) -> Clip:
         """This clip with no other channels than these."""
         layout = tuple(
-            tuple(c for c in names if ChannelId(j, c) in curves)
+            tuple(c for c in names if base_track(j, c) in curves)
             for j, names in enumerate(self.layout)
         )
         return replace(self, layout=layout, curves=dict(curves))

@@ -7,7 +7,8 @@ from typing import TypeAlias
 
 import numpy as np
 
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
+from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
@@ -67,14 +68,15 @@ def mirrored(clip: Clip, values: Values, frame: float) -> dict[int, dict[str, fl
         turns = [f"r{a.lower()}" for a in order]
         if len(order) == 3 and len(goal) == 3 and all(c in given for c in turns):
             q = rotation.from_euler(np.array([given[c] for c in turns]), order)
-            q = _reflected_root(q, axis, up) if _is_root(clip, joint) else _reflected(q, axis)
-            near = np.array([_now(clip, ChannelId(there, f"r{a.lower()}"), frame) for a in goal])
+            whole = _in_figure(clip, joint, q)
+            root = _is_root(clip, joint)
+            whole = _reflected_root(whole, axis, up) if root else _reflected(whole, axis)
+            q = _in_joint(clip, there, whole)
+            near = np.array([_now(clip, base_track(there, f"r{a.lower()}"), frame) for a in goal])
             angles = rotation.angles_near(q, goal, near)
             made |= {f"r{a.lower()}": float(x) for a, x in zip(goal, angles, strict=True)}
         if not _is_root(clip, joint):
-            for k, name in enumerate(("tx", "ty", "tz")):
-                if name in given and name in clip.layout[there]:
-                    made[name] = _across(clip, joint, there, k, given[name], k == axis)
+            made |= _moved_across(clip, joint, there, given, axis)
         out[there] = made
     return out
 
@@ -83,7 +85,7 @@ def _is_root(clip: Clip, joint: int) -> bool:
     return clip.skeleton.parents[joint] < 0
 
 
-def _now(clip: Clip, channel: ChannelId, frame: float) -> float:
+def _now(clip: Clip, channel: TrackId, frame: float) -> float:
     return float(clip.curves[channel].at(np.array([frame]))[0])
 
 
@@ -104,9 +106,38 @@ def _reflected_root(q: Floats, axis: int, up: int) -> Floats:
     return np.asarray(rotation.multiply(heading, _reflected(lean, axis)))
 
 
-def _across(clip: Clip, joint: int, there: int, k: int, value: float, lateral: bool) -> float:
-    """A position channel's value on the other side: its way from rest, turned round across."""
+def _parent_world(clip: Clip, joint: int) -> Floats:
+    """The world rotation ``(4,)`` at rest of the axes in which a joint stands."""
+    parent = clip.skeleton.parents[joint]
+    return rotation.IDENTITY if parent < 0 else clip.skeleton.rest_world[0][parent]
+
+
+def _in_figure(clip: Clip, joint: int, local: Floats) -> Floats:
+    """A joint's turn from its rest, in the figure's axes, all above it being at rest."""
+    world = rotation.multiply(_parent_world(clip, joint), local)
+    rest = clip.skeleton.rest_world[0][joint]
+    return np.asarray(rotation.multiply(world, rotation.conjugate(rest)))
+
+
+def _in_joint(clip: Clip, joint: int, turn: Floats) -> Floats:
+    """The local rotation with which a joint stands turned from its rest by ``turn``."""
+    world = rotation.multiply(turn, clip.skeleton.rest_world[0][joint])
+    return np.asarray(rotation.multiply(rotation.conjugate(_parent_world(clip, joint)), world))
+
+
+def _moved_across(
+    clip: Clip, joint: int, there: int, given: Mapping[str, float], axis: int
+) -> dict[str, float]:
+    """Position channels on the other side: the way from rest, reflected in the figure's axes."""
+    names = [n for n in ("tx", "ty", "tz") if n in given and n in clip.layout[there]]
     offsets = clip.skeleton.offset_array
-    away = value if clip.adds_offset(joint) else value - offsets[joint, k]
-    away = -away if lateral else away
-    return float(away if clip.adds_offset(there) else away + offsets[there, k])
+    away = np.zeros(3)
+    for name in names:
+        k = "xyz".index(name[1])
+        away[k] = given[name] - (0.0 if clip.adds_offset(joint) else offsets[joint, k])
+    world = rotation.rotate(_parent_world(clip, joint), away)
+    world[axis] = -world[axis]
+    back = rotation.rotate(rotation.conjugate(_parent_world(clip, there)), world)
+    if not clip.adds_offset(there):
+        back = back + offsets[there]
+    return {name: float(back["xyz".index(name[1])]) for name in names}

@@ -2,11 +2,29 @@
 
 from __future__ import annotations
 
-import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
+from typing import Any
 
-from leancurve.document.clip import ChannelId, Clip
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field, field_validator
+
+from leancurve.curves.curve import KeyedCurve
+from leancurve.document.clip import Clip
+from leancurve.document.track import BASE, TrackId
 from leancurve.numbers.arrays import Bools
+
+NEAR = 0.5
+"""Frames within which a key counts as the one that was seen there."""
+
+
+def _found(curve: KeyedCurve, key: int, at: float | None) -> int | None:
+    """The id of the key that was seen, None where it is not there."""
+    here = np.flatnonzero(curve.id == key)
+    if len(here) and (at is None or abs(curve.time[here[0]] - at) <= NEAR):
+        return key
+    if at is None:
+        return None
+    nearest = int(np.argmin(np.abs(curve.time - at)))
+    return int(curve.id[nearest]) if abs(curve.time[nearest] - at) <= NEAR else None
 
 
 class Scope(BaseModel):
@@ -22,11 +40,14 @@ class Scope(BaseModel):
     groups: tuple[str, ...] | None = Field(
         None, description='groups of the body, such as "left leg"'
     )
+    owner: str | None = Field(None, description="whose channels; the clip's own when absent")
     channels: tuple[str, ...] | None = Field(
         None, description="of tx ty tz rx ry rz; all when absent"
     )
     frames: tuple[int, int] | None = Field(
-        None, description="first and last frame, both included; all when absent"
+        None,
+        description="first and last frame, both included; all when absent",
+        json_schema_extra={"time": "span"},
     )
     limbs: tuple[str, ...] | None = Field(
         None, description='frames in which one of these limbs is held, such as "left foot"'
@@ -35,19 +56,32 @@ class Scope(BaseModel):
     only: tuple[tuple[str, str], ...] | None = Field(
         None, description="single channels, each a joint's name and a channel"
     )
-    keys: tuple[tuple[str, str, int], ...] | None = Field(
-        None, description="single keys, each a joint's name, a channel and the key's id"
+    keys: tuple[tuple[str, str, int, float | None], ...] | None = Field(
+        None,
+        description="single keys, each a joint's name, a channel, the key's id and the frame at "
+        "which it was seen",
+        json_schema_extra={"time": "keys"},
     )
 
-    def resolve(self, clip: Clip) -> tuple[ChannelId, ...]:
+    @field_validator("keys", mode="before")
+    @classmethod
+    def _with_frames(cls, value: Any) -> Any:
+        """Keys were named without their frames once."""
+        if not isinstance(value, list | tuple):
+            return value
+        return [(*k, None) if isinstance(k, list | tuple) and len(k) == 3 else k for k in value]
+
+    def resolve(self, clip: Clip) -> tuple[TrackId, ...]:
         """The clip's channels in scope. A joint that this skeleton lacks selects nothing."""
         inside = self._joints(clip)
         single = self._single
         names = clip.skeleton.names
+        owner = BASE if self.owner is None else self.owner
         return tuple(
             c
             for c in clip.channels
-            if (inside is None or c.joint in inside)
+            if c.owner == owner
+            and (inside is None or c.joint in inside)
             and (self.channels is None or c.name in self.channels)
             and (single is None or (names[c.joint], c.name) in single)
         )
@@ -55,15 +89,37 @@ class Scope(BaseModel):
     @property
     def _single(self) -> set[tuple[str, str]] | None:
         if self.keys is not None:
-            return {(joint, channel) for joint, channel, _ in self.keys}
+            return {(joint, channel) for joint, channel, _, _ in self.keys}
         return None if self.only is None else set(self.only)
 
-    def keys_of(self, clip: Clip, channel: ChannelId) -> list[int] | None:
-        """Ids of a channel's keys in scope; None where keys are not picked by id."""
+    def keys_of(self, clip: Clip, channel: TrackId) -> list[int] | None:
+        """Ids of a channel's keys in scope; None where keys are not picked.
+
+        A key is known by its id and the frame at which it was seen, within half a frame; one that
+        was made anew since is known by the frame alone.
+        """
         if self.keys is None:
             return None
         where = (clip.skeleton.names[channel.joint], channel.name)
-        return [key for joint, name, key in self.keys if (joint, name) == where]
+        curve = clip.curves[channel]
+        picked = [(key, at) for joint, name, key, at in self.keys if (joint, name) == where]
+        if not isinstance(curve, KeyedCurve):
+            return [key for key, _ in picked]
+        found = (_found(curve, key, at) for key, at in picked)
+        return [key for key in found if key is not None]
+
+    def unplaced(self, clip: Clip) -> list[dict[str, Any]]:
+        """Picked keys that the clip does not have."""
+        out: list[dict[str, Any]] = []
+        names = clip.skeleton.names
+        tracks = {(names[c.joint], c.name): c for c in clip.channels}
+        for joint, name, key, at in self.keys or ():
+            track = tracks.get((joint, name))
+            curve = clip.curves[track] if track is not None else None
+            if isinstance(curve, KeyedCurve) and _found(curve, key, at) is None:
+                where = {} if at is None else {"frame": at}
+                out.append({"joint": joint, "channel": name, "id": key, **where})
+        return out
 
     def _joints(self, clip: Clip) -> set[int] | None:
         if self.joints is None and self.groups is None:

@@ -13,9 +13,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from leancurve.curves.curve import Curve, SampledCurve, frame_values
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
 from leancurve.document.evaluation import sampled_on_frames
 from leancurve.document.scope import Scope
+from leancurve.document.track import TrackId, base_track
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats
 from leancurve.numbers.cubic import hermite
@@ -35,7 +36,7 @@ class TurningTrack:
 class ValueTrack:
     """Dense channels filtered as plain numbers ``(F, n)``: positions, or lone angles."""
 
-    channels: tuple[ChannelId, ...]
+    channels: tuple[TrackId, ...]
     values: Floats
 
     @property
@@ -43,15 +44,15 @@ class ValueTrack:
         return self.channels[0].turns
 
 
-def _dense(clip: Clip, scope: Scope) -> dict[int, list[ChannelId]]:
-    out: dict[int, list[ChannelId]] = defaultdict(list)
+def _dense(clip: Clip, scope: Scope) -> dict[int, list[TrackId]]:
+    out: dict[int, list[TrackId]] = defaultdict(list)
     for channel in scope.resolve(clip):
         if sampled_on_frames(clip.curves[channel], clip.frames):
             out[channel.joint].append(channel)
     return out
 
 
-def _whole_turn(clip: Clip, joint: int, channels: list[ChannelId]) -> bool:
+def _whole_turn(clip: Clip, joint: int, channels: list[TrackId]) -> bool:
     return len(clip.order(joint)) == 3 and sum(c.turns for c in channels) == 3
 
 
@@ -63,7 +64,7 @@ def turning_tracks(clip: Clip, scope: Scope) -> list[TurningTrack]:
             continue
         order = clip.order(joint)
         angles = np.stack(
-            [frame_values(clip.curves[ChannelId(joint, f"r{a.lower()}")]) for a in order], axis=1
+            [frame_values(clip.curves[base_track(joint, f"r{a.lower()}")]) for a in order], axis=1
         )
         quats = rotation.hemisphere(rotation.from_euler(angles, order))
         out.append(TurningTrack(joint, order, angles, quats))
@@ -91,9 +92,9 @@ def skipped(clip: Clip, scope: Scope) -> int:
 
 def written(
     tracks: Sequence[TurningTrack], rotations: Mapping[int, Floats]
-) -> dict[ChannelId, Curve]:
+) -> dict[TrackId, Curve]:
     """Curves of joints given new rotations ``(F, 4)``; frames that did not turn stay."""
-    out: dict[ChannelId, Curve] = {}
+    out: dict[TrackId, Curve] = {}
     for track in tracks:
         q = rotations[track.joint]
         moved = np.any(q != track.rotations, axis=1)
@@ -103,7 +104,7 @@ def written(
         near = _guides(track.angles, track.rotations, q, moved)
         angles[moved] = rotation.angles_near(q[moved], track.order, near[moved])
         for k, axis in enumerate(track.order):
-            out[ChannelId(track.joint, f"r{axis.lower()}")] = SampledCurve(
+            out[base_track(track.joint, f"r{axis.lower()}")] = SampledCurve(
                 np.ascontiguousarray(angles[:, k])
             )
     return out
@@ -122,7 +123,7 @@ def _guides(angles: Floats, before: Floats, after: Floats, moved: Bools) -> Floa
     return out
 
 
-def written_values(track: ValueTrack, values: Floats) -> dict[ChannelId, Curve]:
+def written_values(track: ValueTrack, values: Floats) -> dict[TrackId, Curve]:
     """Curves of channels given new numbers ``(F, n)``; those that stayed are left out."""
     return {
         c: SampledCurve(np.ascontiguousarray(values[:, k]))
@@ -131,13 +132,13 @@ def written_values(track: ValueTrack, values: Floats) -> dict[ChannelId, Curve]:
     }
 
 
-def curves_near(clip: Clip, other: Clip, joints: Iterable[int]) -> dict[ChannelId, Curve]:
+def curves_near(clip: Clip, other: Clip, joints: Iterable[int]) -> dict[TrackId, Curve]:
     """Another clip's curves of joints, said as this clip says its own.
 
     Rotations are given in this clip's order, as the solution nearest to what stands: so they lie
     over it without flips. Both clips have one skeleton and as many frames.
     """
-    out: dict[ChannelId, Curve] = {}
+    out: dict[TrackId, Curve] = {}
     for joint in joints:
         names = clip.layout[joint]
         order = clip.order(joint)
@@ -145,16 +146,16 @@ def curves_near(clip: Clip, other: Clip, joints: Iterable[int]) -> dict[ChannelI
         theirs = [f"r{axis.lower()}" for axis in other.order(joint)]
         for name in names:
             if name in other.layout[joint]:
-                out[ChannelId(joint, name)] = other.curves[ChannelId(joint, name)]
+                out[base_track(joint, name)] = other.curves[base_track(joint, name)]
         if len(order) != 3 or len(theirs) != 3 or clip.frames != other.frames:
             continue
         frames = np.arange(clip.frames, dtype=np.float64)
-        here = np.stack([clip.curves[ChannelId(joint, c)].at(frames) for c in turns], axis=1)
-        there = np.stack([other.curves[ChannelId(joint, c)].at(frames) for c in theirs], axis=1)
+        here = np.stack([clip.curves[base_track(joint, c)].at(frames) for c in turns], axis=1)
+        there = np.stack([other.curves[base_track(joint, c)].at(frames) for c in theirs], axis=1)
         rotations = rotation.from_euler(there, other.order(joint))
         near = rotation.angles_near(rotations, order, here)
         for k, name in enumerate(turns):
-            out[ChannelId(joint, name)] = SampledCurve(np.ascontiguousarray(near[:, k]))
+            out[base_track(joint, name)] = SampledCurve(np.ascontiguousarray(near[:, k]))
     return out
 
 

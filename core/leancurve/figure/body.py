@@ -134,8 +134,8 @@ def _weighed(by_name: dict[str, float], by_place: tuple[str, float]) -> JointRol
 def lever_arms(skeleton: Skeleton) -> Floats:
     """Per joint the distance ``(J,)`` to the farthest point that turns with it, own unit."""
     tips: list[list[Floats]] = [[] for _ in skeleton.names]
-    for end in skeleton.ends:
-        tips[end.parent].append(skeleton.rest_positions[end.parent] + np.array(end.offset))
+    for end, tip in zip(skeleton.ends, skeleton.rest_tips, strict=True):
+        tips[end.parent].append(tip)
     out = np.zeros(len(skeleton))
     for joint in range(len(skeleton) - 1, -1, -1):
         tips[joint].append(skeleton.rest_positions[joint])

@@ -10,6 +10,9 @@ import numpy as np
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats, Ints
 
+STRAIGHT = (0.0, 0.0, 0.0, 1.0)
+"""The rest rotation of a joint whose axes are its parent's."""
+
 UP = {"x": 0, "y": 1, "z": 2}
 """The coordinate of each axis that may be up."""
 
@@ -29,16 +32,26 @@ class EndSite:
 
 @dataclass(frozen=True)
 class Skeleton:
-    """Joints in file order (parents before children), offsets in the skeleton's own unit."""
+    """Joints in file order (parents before children), offsets in the skeleton's own unit.
+
+    ``rests`` are the local rotations at rest, unit quaternions (x, y, z, w): how a joint without
+    rotation channels stands. Identity for all where none are given, as in BVH.
+    """
 
     names: tuple[str, ...]
     parents: tuple[int, ...]
     offsets: tuple[tuple[float, float, float], ...]
     ends: tuple[EndSite, ...] = ()
+    rests: tuple[tuple[float, float, float, float], ...] = ()
 
     def __post_init__(self) -> None:
-        if not len(self.names) == len(self.parents) == len(self.offsets):
-            raise ValueError("names, parents and offsets must have one entry a joint")
+        if not self.rests:
+            object.__setattr__(self, "rests", (STRAIGHT,) * len(self.names))
+        if not len(self.names) == len(self.parents) == len(self.offsets) == len(self.rests):
+            raise ValueError("names, parents, offsets and rests must have one entry a joint")
+        for joint, rest in enumerate(self.rests):
+            if abs(sum(v * v for v in rest) - 1.0) > 1e-6:
+                raise ValueError(f"joint {self.names[joint]!r}: its rest rotation has no length 1")
         for joint, parent in enumerate(self.parents):
             if not -1 <= parent < joint:
                 raise ValueError(f"joint {self.names[joint]!r} must stand after its parent")
@@ -64,20 +77,41 @@ class Skeleton:
         return tuple(tuple(c) for c in lists)
 
     @cached_property
+    def rest_rotations(self) -> Floats:
+        """Local rotations ``(J, 4)`` at rest."""
+        return np.array(self.rests, dtype=np.float64).reshape(len(self), 4)
+
+    @property
+    def rests_straight(self) -> bool:
+        """Whether every joint's axes at rest are the world's."""
+        return all(rest == STRAIGHT for rest in self.rests)
+
+    @cached_property
+    def rest_world(self) -> tuple[Floats, Floats]:
+        """World rotations ``(J, 4)`` and positions ``(J, 3)`` at rest."""
+        rotations, positions = forward_kinematics_plain(
+            self, self.rest_rotations[None], self.offset_array[None]
+        )
+        return rotations[0], positions[0]
+
+    @property
     def rest_positions(self) -> Floats:
-        """World positions ``(J, 3)`` with every rotation at zero."""
-        out = self.offset_array.copy()
-        for joint, parent in enumerate(self.parents):
-            if parent >= 0:
-                out[joint] += out[parent]
-        return out
+        """World positions ``(J, 3)`` at rest."""
+        return self.rest_world[1]
+
+    @cached_property
+    def rest_tips(self) -> list[Floats]:
+        """World positions of the end sites at rest."""
+        rotations, positions = self.rest_world
+        return [
+            positions[e.parent] + rotation.rotate(rotations[e.parent], np.array(e.offset))
+            for e in self.ends
+        ]
 
     @cached_property
     def rest_height(self) -> float:
         """Extent of the rest pose along its longest axis, end sites included, own unit."""
-        points = [*self.rest_positions]
-        points += [self.rest_positions[e.parent] + np.array(e.offset) for e in self.ends]
-        cloud = np.array(points)
+        cloud = np.array([*self.rest_positions, *self.rest_tips])
         return float(np.max(np.ptp(cloud, axis=0)))
 
     def chain(self, joint: int) -> tuple[int, ...]:

@@ -10,18 +10,20 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 
 import numpy as np
 
 from leancurve.curves.curve import Curve, SampledCurve
-from leancurve.document.clip import ChannelId, Clip, Reading
-from leancurve.document.evaluation import channel_values
+from leancurve.document.clip import Clip, Reading
+from leancurve.document.evaluation import effective
+from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput
-from leancurve.figure.skeleton import EndSite, Skeleton
+from leancurve.figure.skeleton import STRAIGHT, EndSite, Skeleton
 from leancurve.formats.evidence import guess_unit, guess_up, position_meaning, rate_of
 from leancurve.measures.drift import find_ends
+from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats, Ints
 
 CHANNEL_NAMES = {
@@ -353,7 +355,7 @@ def _take(name: str, tree: _Hierarchy, rows: Floats, rate: Fraction, warnings: l
         tuple(tree.names), tuple(tree.parents), tuple(tree.offsets), tuple(tree.ends)
     )
     layout = tuple(tree.layout)
-    ids = [ChannelId(j, c) for j, names in enumerate(layout) for c in names]
+    ids = [base_track(j, c) for j, names in enumerate(layout) for c in names]
     by_channel = np.ascontiguousarray(rows.T)
     columns = {channel: by_channel[k] for k, channel in enumerate(ids)}
     notes: list[str] = []
@@ -374,7 +376,7 @@ def _take(name: str, tree: _Hierarchy, rows: Floats, rate: Fraction, warnings: l
         joint_positions=joint_mode or "replace",
         ends=find_ends(skeleton),
     )
-    curves: dict[ChannelId, Curve] = {c: SampledCurve(v) for c, v in columns.items()}
+    curves: dict[TrackId, Curve] = {c: SampledCurve(v) for c, v in columns.items()}
     clip = Clip(skeleton, layout, curves, rate, len(rows), reading, name)
     return Take(clip, tuple(notes), tuple(warnings))
 
@@ -382,8 +384,10 @@ def _take(name: str, tree: _Hierarchy, rows: Floats, rate: Fraction, warnings: l
 def write_bvh(clip: Clip) -> bytes:
     """The clip on each of its frames as BVH: names, order, offsets and channel orders kept.
 
-    Numbers are written in the shortest form that reads back as the same double.
+    Numbers are written in the shortest form that reads back as the same double. The format knows
+    no rest rotations: a joint without rotation channels that has one gets channels that hold it.
     """
+    clip = _with_rests(clip)
     lines = ["HIERARCHY"]
     below: dict[int, list[tuple[int, int, EndSite | int]]] = {}
     for j, parent in enumerate(clip.skeleton.parents):
@@ -409,11 +413,23 @@ def write_bvh(clip: Clip) -> bytes:
     for _, _, root in below[-1]:
         put(root, 0)
     lines += ["MOTION", f"Frames: {clip.frames}", f"Frame Time: {float(1 / clip.rate)!r}"]
-    values = channel_values(clip, np.arange(clip.frames, dtype=np.float64))
+    values = effective(clip, np.arange(clip.frames, dtype=np.float64))
     if values:
         rows = np.stack([values[c] for c in clip.channels], axis=1)
         lines.extend(" ".join(map(repr, row)) for row in rows.tolist())
     return ("\n".join(lines) + "\n").encode()
+
+
+def _with_rests(clip: Clip) -> Clip:
+    layout, curves = list(clip.layout), dict(clip.curves)
+    for joint, rest in enumerate(clip.skeleton.rests):
+        if rest == STRAIGHT or clip.order(joint):
+            continue
+        angles = rotation.to_euler(np.array(rest), "ZXY")
+        layout[joint] = (*layout[joint], "rz", "rx", "ry")
+        for name, angle in zip(("rz", "rx", "ry"), angles, strict=True):
+            curves[base_track(joint, name)] = SampledCurve(np.full(clip.frames, angle))
+    return replace(clip, layout=tuple(layout), curves=curves)
 
 
 def _triple(offset: tuple[float, float, float]) -> str:

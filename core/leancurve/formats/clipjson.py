@@ -7,7 +7,7 @@ lengths the skeleton's unit, time frames.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, replace
+from dataclasses import replace
 from fractions import Fraction
 from functools import cache
 from importlib import resources
@@ -26,9 +26,18 @@ from leancurve.curves.curve import (
     SampledCurve,
     Segment,
 )
-from leancurve.document.clip import Accepted, ChannelId, Clip, Contact, Mark, Reading
+from leancurve.document.clip import Clip
+from leancurve.document.stored import (
+    reading_of,
+    reading_values,
+    skeleton_of,
+    skeleton_values,
+    span_values,
+    spans_of,
+)
+from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput
-from leancurve.figure.skeleton import EndSite, Skeleton
+from leancurve.figure.skeleton import STRAIGHT
 from leancurve.formats.bvh import Take
 from leancurve.numbers.arrays import AnyArray
 
@@ -36,83 +45,63 @@ SCHEMA = "leancurve.clip"
 SCHEMA_VERSION = 1
 
 
-def clip_header(clip: Clip) -> dict[str, Any]:
+def _header(clip: Clip) -> dict[str, Any]:
     """Everything of a clip but its curves, as plain JSON values."""
     skeleton = clip.skeleton
-    header: dict[str, Any] = {
+    joints: list[dict[str, Any]] = [
+        {
+            "name": name,
+            "parent": skeleton.parents[j],
+            "offset": list(skeleton.offsets[j]),
+            "channels": list(clip.layout[j]),
+        }
+        for j, name in enumerate(skeleton.names)
+    ]
+    for joint, rest in zip(joints, skeleton.rests, strict=True):
+        if rest != STRAIGHT:
+            joint["rest"] = list(rest)
+    ends = skeleton_values(skeleton)["ends"]
+    return {
         "name": clip.name,
         "rate": [clip.rate.numerator, clip.rate.denominator],
         "frames": clip.frames,
-        "reading": {
-            "metres_per_unit": clip.reading.metres_per_unit,
-            "up_axis": clip.reading.up_axis,
-            "root_positions": clip.reading.root_positions,
-            "joint_positions": clip.reading.joint_positions,
-            "ends": list(clip.reading.ends),
-            "roles": dict(clip.reading.roles),
-            "floor": clip.reading.floor,
-        },
-        "skeleton": {
-            "joints": [
-                {
-                    "name": name,
-                    "parent": skeleton.parents[j],
-                    "offset": list(skeleton.offsets[j]),
-                    "channels": list(clip.layout[j]),
-                }
-                for j, name in enumerate(skeleton.names)
-            ],
-            "ends": [
-                {"parent": e.parent, "offset": list(e.offset), "before": e.before}
-                for e in skeleton.ends
-            ],
-        },
+        "reading": reading_values(clip.reading),
+        "skeleton": {"joints": joints, "ends": ends},
+        **span_values(clip),
     }
-    if clip.contacts is not None:
-        header["contacts"] = [asdict(c) for c in clip.contacts]
-    if clip.accepted:
-        header["accepted"] = [asdict(a) for a in clip.accepted]
-    if clip.marks:
-        header["marks"] = [asdict(m) for m in clip.marks]
-    return header
 
 
-def clip_from_header(header: Mapping[str, Any], curves: Mapping[ChannelId, Curve]) -> Clip:
-    """The clip of a header made by :func:`clip_header` and its curves."""
+def _clip(header: Mapping[str, Any], curves: Mapping[TrackId, Curve]) -> Clip:
+    """The clip of a checked document and its curves."""
     joints = header["skeleton"]["joints"]
-    skeleton = Skeleton(
-        tuple(j["name"] for j in joints),
-        tuple(j["parent"] for j in joints),
-        tuple(_point(j["offset"]) for j in joints),
-        tuple(
-            EndSite(e["parent"], _point(e["offset"]), e["before"])
-            for e in header["skeleton"]["ends"]
-        ),
+    skeleton = skeleton_of(
+        {
+            "names": [j["name"] for j in joints],
+            "parents": [j["parent"] for j in joints],
+            "offsets": [j["offset"] for j in joints],
+            "rests": [_rest(j) for j in joints],
+            "ends": header["skeleton"]["ends"],
+        }
     )
-    layout = tuple(tuple(j["channels"]) for j in joints)
-    reading = {
-        **header["reading"],
-        "ends": tuple(header["reading"]["ends"]),
-        "roles": tuple(header["reading"].get("roles", {}).items()),
-    }
-    contacts = header.get("contacts")
     return Clip(
         skeleton,
-        layout,
+        tuple(tuple(j["channels"]) for j in joints),
         curves,
         Fraction(*header["rate"]),
         header["frames"],
-        Reading(**reading),
+        reading_of(header["reading"]),
         header["name"],
-        None if contacts is None else tuple(Contact(**c) for c in contacts),
-        tuple(Accepted(**a) for a in header.get("accepted", ())),
-        tuple(Mark(**m) for m in header.get("marks", ())),
+        **spans_of(header),
     )
 
 
-def _point(values: Sequence[float]) -> tuple[float, float, float]:
-    x, y, z = (float(v) for v in values)
-    return (x, y, z)
+def _rest(joint: Mapping[str, Any]) -> list[float]:
+    """A joint's rest rotation, of length one exactly."""
+    rest = np.array(joint.get("rest", STRAIGHT), dtype=np.float64)
+    size = float(np.linalg.norm(rest))
+    if not abs(size - 1.0) < 1e-3:
+        raise BadInput(f"joint {joint['name']!r}: its rest rotation must have length 1")
+    return list(STRAIGHT) if tuple(rest.tolist()) == STRAIGHT else (rest / size).tolist()
 
 
 def write_clip(clip: Clip, recipe: Sequence[Mapping[str, Any]] = ()) -> bytes:
@@ -138,7 +127,7 @@ def write_clip(clip: Clip, recipe: Sequence[Mapping[str, Any]] = ()) -> bytes:
     document = {
         "schema": SCHEMA,
         "schema_version": SCHEMA_VERSION,
-        **clip_header(clip),
+        **_header(clip),
         "curves": curves,
         "recipe": list(recipe),
     }
@@ -163,24 +152,24 @@ def read_clip(data: bytes, name: str | None = None) -> Take:
         raise BadInput(f"{broken.json_path}: {broken.message[:200]}")
     names = [j["name"] for j in document["skeleton"]["joints"]]
     _check_tree(document["skeleton"], names)
-    curves: dict[ChannelId, Curve] = {}
+    curves: dict[TrackId, Curve] = {}
     for entry in document["curves"]:
         where = f"{entry['joint']} {entry['channel']}"
         if entry["joint"] not in names:
             raise BadInput(f"curve {where}: the skeleton has no such joint")
-        channel = ChannelId(names.index(entry["joint"]), entry["channel"])
+        channel = base_track(names.index(entry["joint"]), entry["channel"])
         if channel in curves:
             raise BadInput(f"curve {where} stands twice")
         try:
             curves[channel] = _curve(entry, document["frames"])
         except BadInput as problem:
             raise BadInput(f"curve {where}: {problem.message}") from None
-    clip = clip_from_header(document, curves)
+    clip = _clip(document, curves)
     missing = set(clip.channels) ^ set(curves)
     if missing:
-        joint, channel_name = min(missing)
+        first = min(missing)
         raise BadInput(
-            f"curve {names[joint]} {channel_name}: channels and curves must match one to one"
+            f"curve {names[first.joint]} {first.name}: channels and curves must match one to one"
         )
     if name is not None:
         clip = replace(clip, name=name)

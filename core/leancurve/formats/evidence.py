@@ -9,7 +9,8 @@ from typing import TypeAlias
 
 import numpy as np
 
-from leancurve.document.clip import ChannelId, Positions
+from leancurve.document.clip import Positions
+from leancurve.document.track import TrackId, base_track
 from leancurve.figure.skeleton import Skeleton
 from leancurve.numbers.arrays import Floats
 
@@ -59,7 +60,7 @@ def guess_up(skeleton: Skeleton) -> str:
 
 
 def position_meaning(
-    skeleton: Skeleton, layout: Layout, columns: Mapping[ChannelId, Floats], *, roots: bool
+    skeleton: Skeleton, layout: Layout, columns: Mapping[TrackId, Floats], *, roots: bool
 ) -> tuple[Positions | None, int]:
     """Whether position channels replace the offset or add to it, by where their values lie.
 
@@ -75,7 +76,7 @@ def position_meaning(
         joints += 1
         for c in moves:
             offset = skeleton.offsets[j]["xyz".index(c[1])]
-            values = columns[ChannelId(j, c)]
+            values = columns[base_track(j, c)]
             if len(values):
                 to_offset += float(np.median(np.abs(values - offset)))
                 to_zero += float(np.median(np.abs(values)))

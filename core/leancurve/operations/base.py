@@ -6,15 +6,18 @@ from abc import ABC, abstractmethod
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
-from typing import Any, ClassVar, Generic, TypeVar
+from typing import Any, ClassVar, Generic, Literal, TypeAlias, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from leancurve.curves.curve import Curve
-from leancurve.document.clip import Accepted, ChannelId, Clip, Contact, Mark, Reading
+from leancurve.document.clip import Accepted, Clip, Contact, Mark, Reading
 from leancurve.document.scope import Scope
+from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
+from leancurve.figure.skeleton import Skeleton
 from leancurve.progress import Cancelled, Progress, silent
+from leancurve.time.meaning import ClipTime, Meaning
 
 
 def number(
@@ -22,35 +25,55 @@ def number(
     unit: str,
     description: str,
     when: dict[str, list[Any]] | None = None,
+    time: Meaning | None = None,
     **bounds: Any,
 ) -> Any:
     """A parameter with a unit, for schemas, the command line and the panels to show.
 
-    ``when`` says with which values of another parameter it counts: ``{"method": ["gaussian"]}``.
+    ``when`` says with which values of another parameter it counts: ``{"method": ["gaussian"]}``;
+    ``time`` what it means in time: a ``frame``, a ``length`` where it is so many ``frames``.
     """
     extra: dict[str, Any] = {"unit": unit} | ({"when": when} if when else {})
-    return Field(default, description=description, json_schema_extra=extra, **bounds)
+    meaning = time or {"frame": "frame", "frames": "length"}.get(unit)
+    return Field(
+        default,
+        description=description,
+        json_schema_extra=extra | ({"time": meaning} if meaning else {}),
+        **bounds,
+    )
+
+
+def timed(default: Any = ..., *, time: Meaning, description: str = "", **bounds: Any) -> Any:
+    """A part of an edit that has a meaning in time, in frames."""
+    extra: dict[str, Any] = {"unit": "frame", "time": time}
+    return Field(default, description=description or None, json_schema_extra=extra, **bounds)
 
 
 @dataclass(frozen=True, eq=False)
 class Patch:
-    """A typed change of the document, with its report in numbers."""
+    """A typed change of the document, with its report in numbers.
 
-    curves: Mapping[ChannelId, Curve] = field(default_factory=dict)
+    A part that is None stays as it is; ``unset`` names parts that the clip shall not have.
+    """
+
+    curves: Mapping[TrackId, Curve] = field(default_factory=dict)
     reading: Reading | None = None
+    skeleton: Skeleton | None = None
     layout: tuple[tuple[str, ...], ...] | None = None
     rate: Fraction | None = None
     frames: int | None = None
     contacts: tuple[Contact, ...] | None = None
     accepted: tuple[Accepted, ...] | None = None
     marks: tuple[Mark, ...] | None = None
+    unset: frozenset[Literal["contacts"]] = frozenset()
     report: Mapping[str, Any] = field(default_factory=dict)
 
     @property
     def parts(self) -> dict[str, Any]:
         """What changes beside curves, by the clip's own names."""
-        names = ("reading", "layout", "rate", "frames", "contacts", "accepted", "marks")
-        return {n: getattr(self, n) for n in names if getattr(self, n) is not None}
+        names = ("reading", "skeleton", "layout", "rate", "frames", "contacts", "accepted", "marks")
+        given = {n: getattr(self, n) for n in names if getattr(self, n) is not None}
+        return {**given, **dict.fromkeys(self.unset)}
 
 
 def apply_patch(clip: Clip, patch: Patch) -> Clip:
@@ -61,6 +84,9 @@ def apply_patch(clip: Clip, patch: Patch) -> Clip:
 
 __all__ = [
     "Cancelled",
+    "ClipTime",
+    "InputKind",
+    "Inputs",
     "Operation",
     "Params",
     "Patch",
@@ -69,9 +95,15 @@ __all__ = [
     "apply_patch",
     "number",
     "silent",
+    "timed",
 ]
 
 P = TypeVar("P", bound=BaseModel)
+
+InputKind: TypeAlias = Literal["take", "clip", "skeleton"]
+"""The take as read, on the line's own time; another clip's revision; a skeleton. The last two are
+named in the line by the digest of what was chosen."""
+Inputs: TypeAlias = Mapping[str, Clip | Skeleton]
 
 
 class Params(BaseModel):
@@ -84,10 +116,9 @@ class Operation(ABC, Generic[P]):
     """A change of a clip. Subclasses set ``name``, ``title``, ``version`` and ``Params``.
 
     ``step`` is the step of the work that it belongs to, ``part`` the part of it; ``ranged`` says
-    whether it can be limited to some frames, ``keyed`` whether to single keys. ``retimes`` marks
-    what moves time: the take that drift is measured from goes through it as well; ``by_joint``
-    that it can be had for a few joints without the others. ``lengths`` are parameters that are so
-    many frames long: as many seconds on another take. What ``needs_take`` is also given that take.
+    whether it can be limited to some frames, ``keyed`` whether to single keys; ``by_joint``
+    that it can be had for a few joints without the others. ``grows`` marks what has parameters
+    that grow with the work. ``inputs`` are other documents that it works with, by name.
     """
 
     name: ClassVar[str]
@@ -96,10 +127,9 @@ class Operation(ABC, Generic[P]):
     part: ClassVar[str] = ""
     ranged: ClassVar[bool] = False
     keyed: ClassVar[bool] = False
-    retimes: ClassVar[bool] = False
     by_joint: ClassVar[bool] = False
-    lengths: ClassVar[tuple[str, ...]] = ()
-    needs_take: ClassVar[bool] = False
+    grows: ClassVar[bool] = False
+    inputs: ClassVar[Mapping[str, InputKind]] = {}
     version: ClassVar[int] = 1
     Params: ClassVar[type[BaseModel]]
 
@@ -113,11 +143,11 @@ class Operation(ABC, Generic[P]):
         params: Mapping[str, Any] | None = None,
         scope: Scope | None = None,
         progress: Progress = silent,
-        take: Clip | None = None,
+        inputs: Inputs | None = None,
     ) -> Patch:
         """:meth:`apply` with plain parameters; :class:`BadInput` names the one that is wrong.
 
-        ``take`` is the clip as it was read, on its present time: for what brings it back.
+        ``inputs`` are the declared ones, as far as they are at hand.
         """
         scope = scope or Scope()
         if not (self.ranged or scope.whole_time):
@@ -125,23 +155,39 @@ class Operation(ABC, Generic[P]):
         if scope.keys is not None and not self.keyed:
             raise BadInput(f"{self.name} works on curves: it takes no keys in its scope")
         parsed = self.parsed(params or {})
-        if self.needs_take and take is not None:
-            return self.apply_with(clip, take, scope, parsed, progress)
-        return self.apply(clip, scope, parsed, progress)
+        if self.inputs and inputs and set(inputs) >= set(self.inputs):
+            patch = self.apply_with(clip, inputs, scope, parsed, progress)
+        else:
+            patch = self.apply(clip, scope, parsed, progress)
+        gone = scope.unplaced(clip)
+        if gone:
+            report = dict(patch.report)
+            report["unplaced"] = [*report.get("unplaced", []), *gone]
+            return replace(patch, report=report)
+        return patch
 
     def apply_with(
-        self, clip: Clip, take: Clip, scope: Scope, params: P, progress: Progress = silent
+        self, clip: Clip, inputs: Inputs, scope: Scope, params: P, progress: Progress = silent
     ) -> Patch:
-        """:meth:`apply` where the take is at hand."""
+        """:meth:`apply` where the declared inputs are at hand."""
         return self.apply(clip, scope, params, progress)
+
+    def time_after(self, time: ClipTime, params: P) -> ClipTime:
+        """The clip's time after it: another rate, more or fewer frames, frames elsewhere."""
+        return time
+
+    @property
+    def retimes(self) -> bool:
+        """Whether it moves time: the take that drift is measured from goes through it as well."""
+        return type(self).time_after is not Operation.time_after
+
+    def upgraded(self, version: int, params: Mapping[str, Any]) -> dict[str, Any]:
+        """Parameters of a line of an older version, as this version means the same by them."""
+        return dict(params)
 
     def as_done(self, params: Mapping[str, Any], report: Mapping[str, Any]) -> dict[str, Any]:
         """The parameters with what the operation found out filled in, to do the same elsewhere."""
         return dict(params)
-
-    def longer(self, params: Mapping[str, Any]) -> int:
-        """How many frames it makes the clip longer, as far as its parameters say."""
-        return 0
 
     def told(self, params: Mapping[str, Any]) -> str:
         """A line of this operation in a few words, for the recipe and the history."""

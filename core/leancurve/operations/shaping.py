@@ -13,9 +13,10 @@ from leancurve.curves.curve import Curve, Handle, KeyedCurve, SampledCurve
 from leancurve.curves.easing import Easing, EasingName, easing_of
 from leancurve.curves.handles import beside, settled
 from leancurve.curves.insertion import insert_keys
-from leancurve.document.clip import ChannelId, Clip
-from leancurve.document.evaluation import channel_values
+from leancurve.document.clip import Clip
+from leancurve.document.evaluation import effective
 from leancurve.document.scope import Scope
+from leancurve.document.track import TrackId
 from leancurve.numbers.arrays import Bools, Floats, runs
 from leancurve.operations.base import Params, number
 
@@ -172,7 +173,7 @@ def _at_keys(
     return settled(changed, beside(at) & ~at & (curve.handle != Handle.FREE))
 
 
-def key_mask(clip: Clip, scope: Scope, channel: ChannelId) -> Bools | None:
+def key_mask(clip: Clip, scope: Scope, channel: TrackId) -> Bools | None:
     """The keys of a channel that a scope picks ``(K,)``; None where it picks none by id."""
     picked = scope.keys_of(clip, channel)
     curve = clip.curves[channel]
@@ -181,7 +182,7 @@ def key_mask(clip: Clip, scope: Scope, channel: ChannelId) -> Bools | None:
     return np.isin(curve.id, picked)
 
 
-def keys_inside(clip: Clip, scope: Scope, channel: ChannelId) -> Bools:
+def keys_inside(clip: Clip, scope: Scope, channel: TrackId) -> Bools:
     """The keys of a keyed channel in scope ``(K,)``: picked by id, else those in its frames."""
     curve = clip.curves[channel]
     assert isinstance(curve, KeyedCurve)
@@ -192,11 +193,11 @@ def keys_inside(clip: Clip, scope: Scope, channel: ChannelId) -> Bools:
     return np.asarray(scope.mask(clip)[at])
 
 
-def change_report(clip: Clip, curves: Mapping[ChannelId, Curve]) -> dict[str, Any]:
+def change_report(clip: Clip, curves: Mapping[TrackId, Curve]) -> dict[str, Any]:
     """What a change does in numbers: channels, and the most that a value on a frame moved."""
     frames = np.arange(clip.frames, dtype=np.float64)
-    before = channel_values(clip, frames, curves)
-    after = channel_values(clip.with_curves(curves), frames, curves)
+    before = effective(clip, frames, curves)
+    after = effective(clip.with_curves(curves), frames, curves)
     most = {True: 0.0, False: 0.0}
     for channel in curves:
         gap = float(np.abs(after[channel] - before[channel]).max(initial=0.0))

@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import replace
 from fractions import Fraction
 
 import numpy as np
 
 from leancurve.curves.curve import Curve, SampledCurve
-from leancurve.document.clip import ChannelId, Clip
-from leancurve.document.evaluation import channel_values, evaluate
+from leancurve.document.clip import Clip
+from leancurve.document.evaluation import effective
+from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
-from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
 
 MOST_FRAMES = 2_000_000
@@ -51,46 +50,10 @@ def resampled(
     if clip.frames == 0:
         return replace(clip, rate=rate)
     times = sample_times(clip, rate, first, end)
-    curves: dict[ChannelId, Curve] = {
-        c: SampledCurve(np.ascontiguousarray(v))
-        for c, v in values_at(clip, times, clip.channels).items()
+    curves: dict[TrackId, Curve] = {
+        c: SampledCurve(np.ascontiguousarray(v)) for c, v in effective(clip, times).items()
     }
     return replace(clip, curves=curves, rate=rate, frames=len(times))
-
-
-def values_at(clip: Clip, times: Floats, channels: Sequence[ChannelId]) -> dict[ChannelId, Floats]:
-    """Values of channels at times ``(F,)`` in frames, rotations between frames by slerp."""
-    values = channel_values(clip, times, channels)
-    between = times != np.floor(times)
-    if np.any(between):
-        joints = sorted({c.joint for c in channels if c.turns})
-        rotations = evaluate(clip, times, joints).rotation
-        for at, joint in enumerate(joints):
-            _turn_between(clip, joint, between, rotations[:, at], values)
-    return values
-
-
-def _turn_between(
-    clip: Clip,
-    joint: int,
-    between: np.ndarray[tuple[int], np.dtype[np.bool_]],
-    rotations: Floats,
-    values: dict[ChannelId, Floats],
-) -> None:
-    """Angles of a sampled joint between frames from its slerped rotations, in place."""
-    order = clip.order(joint)
-    channels = [ChannelId(joint, f"r{a.lower()}") for a in order]
-    if len(order) != 3 or not any(isinstance(clip.curves[c], SampledCurve) for c in channels):
-        return
-    if not all(c in values for c in channels):
-        return
-    straight = np.stack([values[c] for c in channels], axis=-1)
-    # Nearest to the straight line between the neighbouring frames' angles: continuous with both.
-    best = rotation.angles_near(rotations[between], order, straight[between])
-    for k, channel in enumerate(channels):
-        out = straight[:, k].copy()
-        out[between] = best[:, k]
-        values[channel] = out
 
 
 def delivery_name(pattern: str, *, character: str, action: str, version: int) -> str:

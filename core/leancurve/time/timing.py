@@ -7,11 +7,11 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 
 from leancurve.curves.curve import (
+    HELD,
     LONGEST,
     ON_FRAME,
     SAME_TIME,
     Curve,
-    Extend,
     Handle,
     KeyedCurve,
     KeyFlag,
@@ -21,14 +21,15 @@ from leancurve.curves.curve import (
     keyed,
     runs_back,
 )
-from leancurve.curves.insertion import cut, insert_keys, with_muted
+from leancurve.curves.insertion import cut, insert_keys, spanning, with_muted
 from leancurve.curves.riding import retimed_keys, riders
 from leancurve.curves.splice import joined
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
+from leancurve.document.evaluation import effective
+from leancurve.document.track import TrackId, base_track
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats
 from leancurve.numbers.cubic import hermite
-from leancurve.time.resample import values_at
 from leancurve.time.warp import Warp
 
 ROUNDS = 14
@@ -44,13 +45,13 @@ def warped_clip(
     tolerance_deg: float,
     tolerance_mm: float,
     whole_frames: bool = True,
-) -> tuple[dict[ChannelId, Curve], int]:
+) -> tuple[dict[TrackId, Curve], int]:
     """The clip's curves on the new time of ``frames`` frames, and how many keys that took.
 
     Sampled ones are sampled anew, rotations by slerp. The path of keyed ones stays to within
     the tolerances, keys being added where it asks for them.
     """
-    curves: dict[ChannelId, Curve] = {}
+    curves: dict[TrackId, Curve] = {}
     sampled = [c for c, curve in clip.curves.items() if isinstance(curve, SampledCurve)]
     if sampled:
         times = np.clip(warp.back(np.arange(frames, dtype=np.float64)), 0, max(clip.frames - 1, 0))
@@ -58,7 +59,7 @@ def warped_clip(
         times = np.where(np.abs(times - whole) < 1e-9, whole, times)
         curves |= {
             c: SampledCurve(np.ascontiguousarray(v))
-            for c, v in values_at(clip, times, sampled).items()
+            for c, v in effective(clip, times, sampled).items()
         }
     made = 0
     for channel, curve in clip.curves.items():
@@ -72,12 +73,7 @@ def warped_clip(
 
 def _reaching(curve: KeyedCurve, frames: int) -> KeyedCurve:
     """The curve with keys as far as the clip goes, where it goes on otherwise than held."""
-    ends = [
-        float(at)
-        for at, extend in zip((0, frames - 1), curve.extend, strict=True)
-        if extend != Extend.HOLD and not curve.time[0] <= at <= curve.time[-1]
-    ]
-    return insert_keys(curve, ends)
+    return curve if curve.extend == HELD else spanning(curve, 0.0, frames - 1.0)
 
 
 def warped_keys(
@@ -250,7 +246,7 @@ def _warped_keys(early: KeyedCurve, warp: Warp) -> KeyedCurve:
     )  # fmt: skip
 
 
-def closed(clip: Clip, first: int, last: int, blend: int) -> dict[ChannelId, Curve]:
+def closed(clip: Clip, first: int, last: int, blend: int) -> dict[TrackId, Curve]:
     """The clip's curves without frames ``first`` to ``last``, both inside the clip.
 
     Over ``blend`` frames about the seam what differs between its two sides, in place and in
@@ -272,12 +268,12 @@ class _Seam:
         self.blends = blend > 0
         self.facing = self._facing()
 
-    def _facing(self) -> dict[ChannelId, tuple[float, float]]:
+    def _facing(self) -> dict[TrackId, tuple[float, float]]:
         """Per turning channel a factor and an offset that write the later side's angles as the
         solution nearest to the earlier side's."""
-        out: dict[ChannelId, tuple[float, float]] = {}
+        out: dict[TrackId, tuple[float, float]] = {}
         for joint, order in enumerate(self.clip.orders):
-            channels = [ChannelId(joint, f"r{a.lower()}") for a in order]
+            channels = [base_track(joint, f"r{a.lower()}") for a in order]
             if len(channels) != 3:
                 continue
             left, right = (
@@ -296,7 +292,7 @@ class _Seam:
                 out |= dict(zip(channels, pairs, strict=True))
         return out
 
-    def over(self, channel: ChannelId) -> Curve:
+    def over(self, channel: TrackId) -> Curve:
         curve = self.clip.curves[channel]
         factor, offset = self.facing.get(channel, (1.0, 0.0))
         if isinstance(curve, SampledCurve):
@@ -363,12 +359,12 @@ class _Seam:
         return by, rate
 
 
-def opened(clip: Clip, after: int, count: int, hold: bool) -> dict[ChannelId, Curve]:
+def opened(clip: Clip, after: int, count: int, hold: bool) -> dict[TrackId, Curve]:
     """The clip's curves with ``count`` new frames after frame ``after``: its pose held, or a
     bridge to the next one with the speeds of both sides."""
     sampled = [c for c, curve in clip.curves.items() if isinstance(curve, SampledCurve)]
     filled = {} if hold or after >= clip.frames - 1 else _bridges(clip, sampled, after, count)
-    curves: dict[ChannelId, Curve] = {}
+    curves: dict[TrackId, Curve] = {}
     for channel, curve in clip.curves.items():
         if isinstance(curve, SampledCurve):
             new = filled.get(channel, np.full(count, curve.values[after]))
@@ -418,14 +414,14 @@ def _length(count: int) -> float:
 
 
 def _bridges(
-    clip: Clip, sampled: Sequence[ChannelId], after: int, count: int
-) -> Mapping[ChannelId, Floats]:
+    clip: Clip, sampled: Sequence[TrackId], after: int, count: int
+) -> Mapping[TrackId, Floats]:
     """Values of sampled channels on ``count`` frames between ``after`` and the next one."""
-    out: dict[ChannelId, Floats] = {}
+    out: dict[TrackId, Floats] = {}
     inside = set(sampled)
     around = np.clip(np.arange(after - 1, after + 3), 0, clip.frames - 1)
     for joint, order in enumerate(clip.orders):
-        turns = [ChannelId(joint, f"r{a.lower()}") for a in order]
+        turns = [base_track(joint, f"r{a.lower()}") for a in order]
         if len(turns) == 3 and inside.issuperset(turns):
             angles = np.stack([frame_values(clip.curves[c])[around] for c in turns], axis=1)
             q = rotation.hemisphere(rotation.from_euler(angles, order))

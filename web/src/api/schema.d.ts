@@ -87,7 +87,7 @@ export interface paths {
          * Body
          * @description What the joints are taken for, and groups of them to select.
          */
-        get: operations["api_clips_body"];
+        get: operations["api_inspections_body"];
         put?: never;
         post?: never;
         delete?: never;
@@ -127,7 +127,7 @@ export interface paths {
          * Contacts
          * @description When feet and hands are held: as set, else as found; and the floor, in millimetres.
          */
-        get: operations["api_clips_contacts"];
+        get: operations["api_inspections_contacts"];
         put?: never;
         post?: never;
         delete?: never;
@@ -148,7 +148,7 @@ export interface paths {
          * @description The curves of joints given by index, ``joints=3,4``; with ``take`` those of the take as
          *     read, on the revision's time, as they lie over its curves.
          */
-        get: operations["api_clips_curves"];
+        get: operations["api_motion_curves"];
         put?: never;
         post?: never;
         delete?: never;
@@ -168,7 +168,7 @@ export interface paths {
          * Cycles
          * @description The longest run of whole cycles that begins at ``first``, null where there is none.
          */
-        get: operations["api_clips_cycles"];
+        get: operations["api_motion_cycles"];
         put?: never;
         post?: never;
         delete?: never;
@@ -209,7 +209,7 @@ export interface paths {
          * Clip Drift
          * @description Drift of a revision from the take as read, or from another revision.
          */
-        get: operations["api_clips_clip_drift"];
+        get: operations["api_motion_clip_drift"];
         put?: never;
         post?: never;
         delete?: never;
@@ -229,7 +229,7 @@ export interface paths {
          * Drift Frames
          * @description Per frame how far any end is from the take as read, millimetres.
          */
-        get: operations["api_clips_drift_frames"];
+        get: operations["api_motion_drift_frames"];
         put?: never;
         post?: never;
         delete?: never;
@@ -249,7 +249,7 @@ export interface paths {
          * Findings
          * @description What is measured to be wrong in a revision, and what the kinds mean.
          */
-        get: operations["api_clips_findings"];
+        get: operations["api_inspections_findings"];
         put?: never;
         post?: never;
         delete?: never;
@@ -307,7 +307,7 @@ export interface paths {
          * @description All keyed curves of a revision; with ``since`` those that changed from there. Channels
          *     with a value on every frame are named in ``dense``, as ``joint/channel``.
          */
-        get: operations["api_clips_keys"];
+        get: operations["api_motion_keys"];
         put?: never;
         post?: never;
         delete?: never;
@@ -329,7 +329,7 @@ export interface paths {
          * Mirror
          * @description A pose as it is on the other side of the body. Nothing is saved.
          */
-        post: operations["api_clips_mirror"];
+        post: operations["api_motion_mirror"];
         delete?: never;
         options?: never;
         head?: never;
@@ -347,7 +347,7 @@ export interface paths {
          * Orders
          * @description All six rotation orders of joints, the calmest first.
          */
-        get: operations["api_clips_orders"];
+        get: operations["api_inspections_orders"];
         put?: never;
         post?: never;
         delete?: never;
@@ -367,7 +367,7 @@ export interface paths {
          * Poses
          * @description Evaluated poses for play and scrub; with ``since`` only joints that changed from there.
          */
-        get: operations["api_clips_poses"];
+        get: operations["api_motion_poses"];
         put?: never;
         post?: never;
         delete?: never;
@@ -389,7 +389,7 @@ export interface paths {
          * Preview Joints
          * @description What an operation would make of a few joints' curves. Nothing is saved; latest wins.
          */
-        post: operations["api_clips_preview_joints"];
+        post: operations["api_previews_preview_joints"];
         delete?: never;
         options?: never;
         head?: never;
@@ -409,7 +409,7 @@ export interface paths {
          * Preview Whole
          * @description The numbers and poses an operation would give the whole clip. Nothing is saved.
          */
-        post: operations["api_clips_preview_whole"];
+        post: operations["api_previews_preview_whole"];
         delete?: never;
         options?: never;
         head?: never;
@@ -428,7 +428,7 @@ export interface paths {
          * Keep Profile
          * @description Keep the clip's roles and own groups for skeletons of its family.
          */
-        put: operations["api_clips_keep_profile"];
+        put: operations["api_inspections_keep_profile"];
         post?: never;
         delete?: never;
         options?: never;
@@ -501,7 +501,7 @@ export interface paths {
          * Tracks
          * @description World position, speed and acceleration of joints, as curves to read by.
          */
-        get: operations["api_clips_tracks"];
+        get: operations["api_motion_tracks"];
         put?: never;
         post?: never;
         delete?: never;
@@ -578,7 +578,7 @@ export interface paths {
          * Kinds
          * @description The kinds of findings in the order of their lanes, and what mends them.
          */
-        get: operations["api_clips_kinds"];
+        get: operations["api_inspections_kinds"];
         put?: never;
         post?: never;
         delete?: never;
@@ -842,6 +842,14 @@ export interface components {
     schemas: {
         /** AppendIn */
         AppendIn: {
+            /**
+             * Inputs
+             * @description digests of other documents it works with
+             * @default {}
+             */
+            inputs: {
+                [key: string]: string;
+            };
             /** Operation */
             operation: string;
             /**
@@ -859,7 +867,8 @@ export interface components {
              *       "joints": null,
              *       "keys": null,
              *       "limbs": null,
-             *       "only": null
+             *       "only": null,
+             *       "owner": null
              *     }
              */
             scope: components["schemas"]["ScopeIO"];
@@ -1128,6 +1137,14 @@ export interface components {
         };
         /** EditLineIn */
         EditLineIn: {
+            /**
+             * Inputs
+             * @description digests of other documents it works with
+             * @default {}
+             */
+            inputs: {
+                [key: string]: string;
+            };
             /** Line Id */
             line_id: string;
             /** Operation */
@@ -1147,7 +1164,8 @@ export interface components {
              *       "joints": null,
              *       "keys": null,
              *       "limbs": null,
-             *       "only": null
+             *       "only": null,
+             *       "owner": null
              *     }
              */
             scope: components["schemas"]["ScopeIO"];
@@ -1251,6 +1269,11 @@ export interface components {
             offset: number[];
             /** Parent */
             parent: number;
+            /**
+             * Rest
+             * @description local rotation at rest (x, y, z, w)
+             */
+            rest: number[];
         };
         /** JointRoleOut */
         JointRoleOut: {
@@ -1289,6 +1312,11 @@ export interface components {
         };
         /** LineOut */
         LineOut: {
+            /**
+             * Aside
+             * @description why it is left out, where it is
+             */
+            aside?: string | null;
             /** Line Id */
             line_id: string;
             /** Operation */
@@ -1469,7 +1497,8 @@ export interface components {
              *       "joints": null,
              *       "keys": null,
              *       "limbs": null,
-             *       "only": null
+             *       "only": null,
+             *       "owner": null
              *     }
              */
             scope: components["schemas"]["ScopeIO"];
@@ -1536,9 +1565,19 @@ export interface components {
             lines: components["schemas"]["AppendIn"][];
             /** Name */
             name: string;
+            /**
+             * Rate
+             * @description of the take they were made on
+             */
+            rate?: number[] | null;
         };
         /** RecipeLineOut */
         RecipeLineOut: {
+            /**
+             * Aside
+             * @description why it is left out, where it is
+             */
+            aside?: string | null;
             /** Keys */
             keys: number;
             /** Line Id */
@@ -1621,9 +1660,9 @@ export interface components {
             joints?: string[] | null;
             /**
              * Keys
-             * @description keys: joint, channel, id
+             * @description keys: joint, channel, id, the frame at which it was seen
              */
-            keys?: (string | number)[][] | null;
+            keys?: (string | number | null)[][] | null;
             /** Limbs */
             limbs?: string[] | null;
             /**
@@ -1631,6 +1670,8 @@ export interface components {
              * @description channels: joint, channel
              */
             only?: string[][] | null;
+            /** Owner */
+            owner?: string | null;
         };
         /** SessionOut */
         SessionOut: {
@@ -1734,6 +1775,12 @@ export interface components {
          * @description A change of the recipe, made on a revision; ``request_id`` makes it safe to send twice.
          */
         WriteIn: {
+            /**
+             * After
+             * @description writes seen beside that revision: one's own that were on their way
+             * @default []
+             */
+            after: string[];
             append?: components["schemas"]["AppendIn"] | null;
             edit?: components["schemas"]["EditLineIn"] | null;
             /**
@@ -1879,7 +1926,7 @@ export interface operations {
             };
         };
     };
-    api_clips_body: {
+    api_inspections_body: {
         parameters: {
             query: {
                 revision: number;
@@ -1929,7 +1976,7 @@ export interface operations {
             };
         };
     };
-    api_clips_contacts: {
+    api_inspections_contacts: {
         parameters: {
             query: {
                 revision: number;
@@ -1953,7 +2000,7 @@ export interface operations {
             };
         };
     };
-    api_clips_curves: {
+    api_motion_curves: {
         parameters: {
             query: {
                 revision: number;
@@ -1977,7 +2024,7 @@ export interface operations {
             };
         };
     };
-    api_clips_cycles: {
+    api_motion_cycles: {
         parameters: {
             query: {
                 revision: number;
@@ -2051,7 +2098,7 @@ export interface operations {
             };
         };
     };
-    api_clips_clip_drift: {
+    api_motion_clip_drift: {
         parameters: {
             query: {
                 revision: number;
@@ -2076,7 +2123,7 @@ export interface operations {
             };
         };
     };
-    api_clips_drift_frames: {
+    api_motion_drift_frames: {
         parameters: {
             query: {
                 revision: number;
@@ -2098,7 +2145,7 @@ export interface operations {
             };
         };
     };
-    api_clips_findings: {
+    api_inspections_findings: {
         parameters: {
             query: {
                 revision: number;
@@ -2179,7 +2226,7 @@ export interface operations {
             };
         };
     };
-    api_clips_keys: {
+    api_motion_keys: {
         parameters: {
             query: {
                 revision: number;
@@ -2202,7 +2249,7 @@ export interface operations {
             };
         };
     };
-    api_clips_mirror: {
+    api_motion_mirror: {
         parameters: {
             query?: never;
             header?: never;
@@ -2228,7 +2275,7 @@ export interface operations {
             };
         };
     };
-    api_clips_orders: {
+    api_inspections_orders: {
         parameters: {
             query: {
                 revision: number;
@@ -2253,7 +2300,7 @@ export interface operations {
             };
         };
     };
-    api_clips_poses: {
+    api_motion_poses: {
         parameters: {
             query: {
                 revision: number;
@@ -2276,7 +2323,7 @@ export interface operations {
             };
         };
     };
-    api_clips_preview_joints: {
+    api_previews_preview_joints: {
         parameters: {
             query?: never;
             header?: never;
@@ -2300,7 +2347,7 @@ export interface operations {
             };
         };
     };
-    api_clips_preview_whole: {
+    api_previews_preview_whole: {
         parameters: {
             query?: never;
             header?: never;
@@ -2324,7 +2371,7 @@ export interface operations {
             };
         };
     };
-    api_clips_keep_profile: {
+    api_inspections_keep_profile: {
         parameters: {
             query?: never;
             header?: never;
@@ -2431,7 +2478,7 @@ export interface operations {
             };
         };
     };
-    api_clips_tracks: {
+    api_motion_tracks: {
         parameters: {
             query: {
                 revision: number;
@@ -2544,7 +2591,7 @@ export interface operations {
             };
         };
     };
-    api_clips_kinds: {
+    api_inspections_kinds: {
         parameters: {
             query?: never;
             header?: never;

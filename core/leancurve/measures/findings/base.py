@@ -12,8 +12,9 @@ import numpy as np
 from leancurve.cleaning.contacts import Support, find_support, tidy
 from leancurve.cleaning.continuity import Flips, continuity_breaks
 from leancurve.curves.curve import SampledCurve
-from leancurve.document.clip import ChannelId, Clip, Contact
-from leancurve.document.evaluation import channel_values, evaluate
+from leancurve.document.clip import Clip, Contact
+from leancurve.document.evaluation import effective, evaluate
+from leancurve.document.track import TrackId
 from leancurve.figure.body import Body
 from leancurve.figure.pose import Pose
 from leancurve.figure.skeleton import UP
@@ -105,9 +106,9 @@ class Motion:
         return self.pose.world(self.clip.skeleton)
 
     @cached_property
-    def values(self) -> dict[ChannelId, Floats]:
+    def values(self) -> dict[TrackId, Floats]:
         """Every channel on every frame."""
-        return channel_values(self.clip, np.arange(self.clip.frames, dtype=np.float64))
+        return effective(self.clip, np.arange(self.clip.frames, dtype=np.float64))
 
     @property
     def body(self) -> Body:

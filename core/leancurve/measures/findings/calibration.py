@@ -52,7 +52,8 @@ def _held_from_start(motion: Motion, local: Floats) -> int:
     turning = np.flatnonzero(_turning(motion))
     if len(turning) < 4:
         return 0
-    near_rest = rotation.geodesic_deg(local[0, turning], rotation.IDENTITY).mean() < REST_DEG
+    at_rest = motion.clip.skeleton.rest_rotations
+    near_rest = rotation.geodesic_deg(local[0, turning], at_rest[turning]).mean() < REST_DEG
     held = away[:, turning].mean(axis=1) < HELD_DEG
     length = int(np.argmin(held)) if not held.all() else 0
     return length if near_rest and length >= motion.frames_in(LEAST_HELD_S) else 0

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from leancurve.document.clip import ChannelId
+from leancurve.document.track import base_track
 from leancurve.measures.findings.base import Finding, Motion, severity, spans
 from leancurve.measures.findings.calibration import calibration_spans
 
@@ -20,7 +20,7 @@ def detect(motion: Motion) -> Iterator[Finding]:
     for joint, order in enumerate(motion.clip.orders):
         if len(order) != 3:
             continue
-        middle = motion.values[ChannelId(joint, f"r{order[1].lower()}")]
+        middle = motion.values[base_track(joint, f"r{order[1].lower()}")]
         away = np.abs(90.0 - np.abs(np.remainder(middle + 180.0, 360.0) - 180.0))
         for first, last in spans(away < NEAR_DEG, motion.frames_in(CLOSED_GAP_S)):
             if any(a <= first and last <= b for a, b in motion.once(calibration_spans)):

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from leancurve.curves.curve import ON_FRAME, KeyedCurve, KeyFlag
-from leancurve.document.clip import ChannelId
+from leancurve.document.track import TrackId
 from leancurve.measures.findings.base import Finding, Motion, severity
 from leancurve.numbers.arrays import Bools
 
@@ -33,7 +33,7 @@ def detect_doubled(motion: Motion) -> Iterator[Finding]:
             yield _finding(motion, "doubled key", channel, curve.time[k], gap[k], DOUBLED)
 
 
-def _keyed(motion: Motion) -> Iterator[tuple[ChannelId, KeyedCurve]]:
+def _keyed(motion: Motion) -> Iterator[tuple[TrackId, KeyedCurve]]:
     for channel in motion.clip.channels:
         curve = motion.clip.curves[channel]
         if isinstance(curve, KeyedCurve):
@@ -46,7 +46,7 @@ def _twins(curve: KeyedCurve) -> Bools:
 
 
 def _finding(
-    motion: Motion, kind: str, channel: ChannelId, time: float, size: float, worst: float
+    motion: Motion, kind: str, channel: TrackId, time: float, size: float, worst: float
 ) -> Finding:
     last = max(motion.clip.frames - 1, 0)
     frame = int(np.clip(round(time), 0, last))

@@ -7,8 +7,9 @@ from collections.abc import Iterable
 import numpy as np
 
 from leancurve.curves.curve import KeyedCurve, Segment
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
 from leancurve.document.evaluation import sampled_on_frames
+from leancurve.document.track import TrackId
 from leancurve.measures.findings.base import Finding, Motion, severity
 from leancurve.numbers.arrays import Bools
 
@@ -19,7 +20,7 @@ FLAT = 0.05
 """A slope is flat below this share of the slower of the two steps beside it."""
 
 
-def stuck_keys(clip: Clip, channel: ChannelId) -> Bools:
+def stuck_keys(clip: Clip, channel: TrackId) -> Bools:
     """Keys of a keyed channel that are flat while the motion goes on through them ``(K,)``."""
     curve = clip.curves[channel]
     assert isinstance(curve, KeyedCurve)
@@ -29,7 +30,7 @@ def stuck_keys(clip: Clip, channel: ChannelId) -> Bools:
     return out
 
 
-def _stuck(clip: Clip, channel: ChannelId, curve: KeyedCurve) -> Bools:
+def _stuck(clip: Clip, channel: TrackId, curve: KeyedCurve) -> Bools:
     out = np.zeros(curve.key_count, dtype=np.bool_)
     if curve.key_count < 3 or sampled_on_frames(curve, clip.frames):
         return out

@@ -9,13 +9,14 @@ import numpy as np
 from pydantic import Field
 
 from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
+from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
 from leancurve.numbers.cubic import hermite
-from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, silent
+from leancurve.operations.base import ClipTime, Operation, Params, Patch, Progress, Scope, silent
 from leancurve.time.resample import resampled, sample_times
 from leancurve.time.retimed import moved_parts
 
@@ -62,7 +63,6 @@ class ChangeRate(Operation[ChangeRateParams]):
     name = "change_rate"
     title = "Change rate"
     step = "calm"
-    retimes = True
     Params: ClassVar[type[ChangeRateParams]] = ChangeRateParams
 
     def apply(
@@ -78,7 +78,7 @@ class ChangeRate(Operation[ChangeRateParams]):
             return Patch(report={**report, "frames_after": clip.frames})
         sampled = resampled(clip, rate)
         progress(0.6)
-        curves: dict[ChannelId, Curve] = dict(sampled.curves)
+        curves: dict[TrackId, Curve] = dict(sampled.curves)
         if params.between == "spline":
             curves |= _by_spline(clip, rate, curves)
         scale = float(rate / clip.rate)
@@ -98,13 +98,17 @@ class ChangeRate(Operation[ChangeRateParams]):
             report={**report, "frames_after": sampled.frames},
         )
 
+    def time_after(self, time: ClipTime, params: ChangeRateParams) -> ClipTime:
+        rate = rate_named(params.rate)
+        frames = int(Fraction(time.frames - 1) * rate / time.rate) + 1 if time.frames else 0
+        scale = float(rate / time.rate)
+        return time.then(frames, lambda f: f * scale, rate)
+
     def told(self, params: Any) -> str:
         return f"Change rate to {params.get('rate', '30')}"
 
 
-def _by_spline(
-    clip: Clip, rate: Fraction, straight: dict[ChannelId, Curve]
-) -> dict[ChannelId, Curve]:
+def _by_spline(clip: Clip, rate: Fraction, straight: dict[TrackId, Curve]) -> dict[TrackId, Curve]:
     """Sampled channels between frames by a cubic through them; rotations as rotations.
 
     Rotations follow a Hermite cubic in the rotation vector relative to the frame before, with
@@ -117,10 +121,10 @@ def _by_spline(
     before, after = np.maximum(low - 1, 0), np.minimum(low + 2, clip.frames - 1)
     high = np.minimum(low + 1, clip.frames - 1)
     local = rotation.hemisphere(evaluate(clip).rotation)
-    out: dict[ChannelId, Curve] = {}
+    out: dict[TrackId, Curve] = {}
     for joint, names in enumerate(clip.layout):
         order = clip.order(joint)
-        channels = [ChannelId(joint, f"r{a.lower()}") for a in order]
+        channels = [base_track(joint, f"r{a.lower()}") for a in order]
         dense = [c for c in channels if isinstance(clip.curves[c], SampledCurve)]
         if len(order) == 3 and len(dense) == 3:
             q = local[:, joint]
@@ -136,12 +140,12 @@ def _by_spline(
             for k, channel in enumerate(channels):
                 out[channel] = SampledCurve(np.ascontiguousarray(angles[:, k]))
         for name in names:
-            curve = clip.curves[ChannelId(joint, name)]
+            curve = clip.curves[base_track(joint, name)]
             if name[0] == "t" and isinstance(curve, SampledCurve):
                 v = curve.values[:, None]
                 path = _catmull_rom(u, v[before], v[low], v[high], v[after])[:, 0]
                 exact = curve.values[np.minimum(np.round(times).astype(int), clip.frames - 1)]
-                out[ChannelId(joint, name)] = SampledCurve(np.where(between, path, exact))
+                out[base_track(joint, name)] = SampledCurve(np.where(between, path, exact))
     return out
 
 

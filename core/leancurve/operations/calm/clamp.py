@@ -9,11 +9,12 @@ from pydantic import Field
 
 from leancurve.cleaning.contacts import find_support, foot_points
 from leancurve.curves.curve import Curve, Handle, KeyedCurve, KeyFlag, SampledCurve
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
+from leancurve.document.track import TrackId
 from leancurve.document.tracks import turning_tracks, written
 from leancurve.errors import BadInput
-from leancurve.figure.limb import reach
+from leancurve.figure.limb import reach, usual_hinge
 from leancurve.figure.skeleton import UP
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
@@ -58,7 +59,7 @@ class Clamp(Operation[ClampParams]):
         if None not in (params.least, params.most) and params.least > params.most:  # type: ignore[operator]
             raise BadInput(f"clamp: least {params.least} is above most {params.most}")
         inside = scope.mask(clip)
-        curves: dict[ChannelId, Curve] = {}
+        curves: dict[TrackId, Curve] = {}
         changed = 0
         for channel in scope.resolve(clip):
             curve = clip.curves[channel]
@@ -194,11 +195,14 @@ def _feet_up(clip: Clip, scope: Scope, soft: float, progress: Progress) -> Patch
         target = positions[moved, foot].copy()
         target[:, up] += lift[moved]
         parent = clip.skeleton.parents[thigh]
+        points = (positions[:, thigh], positions[:, shin], positions[:, foot])
+        hinge = usual_hinge(rotations[:, thigh], points)
         solved = reach(
             (rotations[moved, thigh], rotations[moved, shin], rotations[moved, foot]),
             rotations[moved, parent],
-            (positions[moved, thigh], positions[moved, shin], positions[moved, foot]),
+            (points[0][moved], points[1][moved], points[2][moved]),
             target,
+            hinge,
         )
         for joint, local in zip((thigh, shin, foot), solved, strict=True):
             q = tracks[joint].rotations.copy()

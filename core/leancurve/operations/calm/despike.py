@@ -7,7 +7,8 @@ from typing import ClassVar
 import numpy as np
 
 from leancurve.curves.curve import Curve
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
+from leancurve.document.track import TrackId
 from leancurve.document.tracks import (
     refilled,
     skipped,
@@ -58,7 +59,7 @@ class Despike(Operation[DespikeParams]):
     ) -> Patch:
         rate, inside = float(clip.rate), scope.mask(clip)
         tracks = turning_tracks(clip, scope)
-        curves: dict[ChannelId, Curve] = {}
+        curves: dict[TrackId, Curve] = {}
         spikes, frames, largest = 0, 0, 0.0
         if tracks:
             local = np.stack([t.rotations for t in tracks], axis=1)

@@ -8,7 +8,8 @@ import numpy as np
 from pydantic import Field
 
 from leancurve.curves.curve import Curve
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
+from leancurve.document.track import TrackId
 from leancurve.document.tracks import (
     refilled,
     skipped,
@@ -54,7 +55,7 @@ class Fill(Operation[FillParams]):
         turning, moving = turning_tracks(clip, scope), value_tracks(clip, scope)
         filled: set[tuple[int, int]] = set()
         changed: dict[int, Floats] = {}
-        curves: dict[ChannelId, Curve] = {}
+        curves: dict[TrackId, Curve] = {}
         for track in turning:
             q = track.rotations
             for first, last in _of(found, track.joint) if chosen is None else chosen:

@@ -9,7 +9,8 @@ from pydantic import Field
 
 from leancurve.cleaning.contacts import AIRBORNE, contacts_of
 from leancurve.curves.curve import Curve
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
+from leancurve.document.track import TrackId
 from leancurve.document.tracks import (
     TurningTrack,
     skipped,
@@ -110,9 +111,7 @@ class Smooth(Operation[SmoothParams]):
             after.append(float(np.median(noise_of(results[track.joint][:, None], window))))
             lost += _peak_loss(track, results[track.joint])
             progress(done / total)
-        curves: dict[ChannelId, Curve] = written(
-            [t for t in turning if t.joint in results], results
-        )
+        curves: dict[TrackId, Curve] = written([t for t in turning if t.joint in results], results)
         for done, values in enumerate(moving, start=len(turning) + 1):
             level = _noise_of_values(values.values, window)
             if np.median(level) < 1e-9 and params.method == "adaptive":

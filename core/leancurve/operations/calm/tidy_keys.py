@@ -9,7 +9,8 @@ from pydantic import Field
 
 from leancurve.curves.curve import ON_FRAME, Curve, KeyedCurve, KeyFlag
 from leancurve.curves.insertion import with_muted
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
+from leancurve.document.track import TrackId
 from leancurve.measures.findings.keys import DOUBLED
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
 
@@ -38,7 +39,7 @@ class TidyKeys(Operation[TidyKeysParams]):
     def apply(
         self, clip: Clip, scope: Scope, params: TidyKeysParams, progress: Progress = silent
     ) -> Patch:
-        curves: dict[ChannelId, Curve] = {}
+        curves: dict[TrackId, Curve] = {}
         snapped = deleted = doubled = 0
         for channel in scope.resolve(clip):
             curve = clip.curves[channel]

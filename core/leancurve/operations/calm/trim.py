@@ -10,17 +10,27 @@ from pydantic import Field
 
 from leancurve.curves.curve import Curve, SampledCurve
 from leancurve.curves.insertion import cut
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
+from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
 from leancurve.measures.findings import Motion
 from leancurve.measures.findings.calibration import calibration_spans
-from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
+from leancurve.operations.base import (
+    ClipTime,
+    Operation,
+    Params,
+    Patch,
+    Progress,
+    Scope,
+    number,
+    silent,
+)
 from leancurve.time.retimed import moved_parts
 
 
 class TrimParams(Params):
-    first: int | None = number(None, "frame", "first frame that is kept", ge=0)
-    last: int | None = number(None, "frame", "last frame that is kept", ge=0)
+    first: int | None = number(None, "frame", "first frame that is kept", time="begins", ge=0)
+    last: int | None = number(None, "frame", "last frame that is kept", time="ends", ge=0)
     calibration: bool = Field(
         True, description="take off a calibration pose at either end, where one is found"
     )
@@ -36,7 +46,6 @@ class Trim(Operation[TrimParams]):
     name = "trim"
     title = "Trim"
     step = "calm"
-    retimes = True
     Params: ClassVar[type[TrimParams]] = TrimParams
 
     def apply(
@@ -58,6 +67,12 @@ class Trim(Operation[TrimParams]):
     def as_done(self, params: Mapping[str, Any], report: Mapping[str, Any]) -> dict[str, Any]:
         return {"first": report["first"], "last": report["last"], "calibration": False}
 
+    def time_after(self, time: ClipTime, params: TrimParams) -> ClipTime:
+        """As far as the parameters say: a calibration pose is found out when it is done."""
+        first = params.first or 0
+        last = time.frames - 1 if params.last is None else min(params.last, time.frames - 1)
+        return time.then(max(last - first + 1, 0), lambda f: f - first)
+
     def told(self, params: Any) -> str:
         first, last = params.get("first"), params.get("last")
         if first is None and last is None:
@@ -68,7 +83,7 @@ class Trim(Operation[TrimParams]):
 def trimmed(clip: Clip, first: int, last: int, report: Mapping[str, Any]) -> Patch:
     """What is left of a clip from ``first`` to ``last``, beginning at frame 0, as a patch."""
     frames = last - first + 1
-    curves: dict[ChannelId, Curve] = {}
+    curves: dict[TrackId, Curve] = {}
     for channel, curve in clip.curves.items():
         if isinstance(curve, SampledCurve):
             curves[channel] = SampledCurve(np.ascontiguousarray(curve.values[first : last + 1]))

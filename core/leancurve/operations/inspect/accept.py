@@ -7,15 +7,15 @@ from typing import Any, ClassVar
 from pydantic import Field
 
 from leancurve.document.clip import Accepted, Clip
-from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, silent
+from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, silent, timed
 
 
 class Meant(Params):
     kind: str = Field(min_length=1, max_length=40)
     joint: str = Field(max_length=200)
     channel: str = ""
-    first: int = Field(ge=0)
-    last: int = Field(ge=0)
+    first: int = timed(time="begins", ge=0)
+    last: int = timed(time="ends", ge=0)
 
 
 class AcceptParams(Params):

@@ -18,6 +18,7 @@ from leancurve.operations.base import (
     Scope,
     number,
     silent,
+    timed,
 )
 
 _STATED = ContactLimits()
@@ -70,10 +71,12 @@ class ContactEdit(Params):
 
     do: Literal["add", "set", "remove"]
     limb: str = Field(min_length=1, max_length=40)
-    first: int = Field(ge=0)
-    last: int = Field(ge=0)
-    new_first: int | None = Field(None, ge=0, description="where a set span begins now")
-    new_last: int | None = Field(None, ge=0, description="where a set span ends now")
+    first: int = timed(time="begins", ge=0)
+    last: int = timed(time="ends", ge=0)
+    new_first: int | None = timed(
+        None, time="begins", description="where a set span begins now", ge=0
+    )
+    new_last: int | None = timed(None, time="ends", description="where a set span ends now", ge=0)
 
 
 class EditContactsParams(Params):

@@ -10,11 +10,23 @@ from pydantic import Field
 
 from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve
 from leancurve.curves.handles import settled
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
+from leancurve.document.track import TrackId
 from leancurve.document.tracks import curves_near
 from leancurve.errors import BadInput
 from leancurve.numbers.arrays import Bools, Floats
-from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
+from leancurve.operations.base import (
+    InputKind,
+    Inputs,
+    Operation,
+    Params,
+    Patch,
+    Progress,
+    Scope,
+    number,
+    silent,
+    timed,
+)
 from leancurve.operations.shaping import change_report, key_mask
 
 STEEPEST = 1.5396007178390020
@@ -24,7 +36,7 @@ STEEPEST = 1.5396007178390020
 class Dab(Params):
     """Where a brush is put down once: its middle, and how strongly."""
 
-    frame: float = Field(allow_inf_nan=False)
+    frame: float = timed(time="frame", allow_inf_nan=False)
     strength: float = Field(1.0, ge=0, le=1)
 
 
@@ -49,7 +61,8 @@ class Brush(Operation[BrushParams]):
     title = "Brush"
     step = "shape"
     keyed = True
-    needs_take = True
+    grows = True
+    inputs: ClassVar[Mapping[str, InputKind]] = {"take": "take"}
     Params: ClassVar[type[BrushParams]] = BrushParams
 
     def apply(
@@ -57,16 +70,23 @@ class Brush(Operation[BrushParams]):
     ) -> Patch:
         if params.kind == "restore":
             raise BadInput("restore brings back the take: it works on a clip with its take only")
-        return self.apply_with(clip, clip, scope, params, progress)
+        return self.apply_with(clip, {"take": clip}, scope, params, progress)
 
     def apply_with(
-        self, clip: Clip, take: Clip, scope: Scope, params: BrushParams, progress: Progress = silent
+        self,
+        clip: Clip,
+        inputs: Inputs,
+        scope: Scope,
+        params: BrushParams,
+        progress: Progress = silent,
     ) -> Patch:
+        take = inputs["take"]
+        assert isinstance(take, Clip)
         channels = scope.resolve(clip)
-        goals: Mapping[ChannelId, Curve] = clip.curves
+        goals: Mapping[TrackId, Curve] = clip.curves
         if params.kind == "restore":
             goals = curves_near(clip, take, sorted({c.joint for c in channels}))
-        curves: dict[ChannelId, Curve] = {
+        curves: dict[TrackId, Curve] = {
             c: brushed(clip.curves[c], params, goals[c], key_mask(clip, scope, c))
             for c in channels
             if c in goals

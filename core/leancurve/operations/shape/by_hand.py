@@ -9,7 +9,8 @@ from pydantic import Field
 
 from leancurve.curves.curve import Curve, KeyedCurve
 from leancurve.curves.insertion import insert_key
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
+from leancurve.document.track import TrackId
 from leancurve.document.tracks import turning_tracks, value_tracks, written, written_values
 from leancurve.errors import BadInput
 from leancurve.numbers import rotation
@@ -37,13 +38,13 @@ class KeyPose(Operation[KeyPoseParams]):
     ) -> Patch:
         if params.frame > clip.frames - 1:
             raise BadInput(f"key_pose: expected a frame within 0 to {clip.frames - 1}")
-        curves: dict[ChannelId, Curve] = {}
+        curves: dict[TrackId, Curve] = {}
         dense = 0
         for channel in scope.resolve(clip):
             curve = clip.curves[channel]
             if not isinstance(curve, KeyedCurve):
                 dense += 1
-            elif (fresh := insert_key(curve, params.frame)) is not curve:
+            elif (fresh := insert_key(curve, params.frame, (0.0, clip.frames - 1.0))) is not curve:
                 curves[channel] = fresh
         return Patch(curves=curves, report={"keys_made": len(curves), "dense_skipped": dense})
 
@@ -80,6 +81,7 @@ class SoftOffset(Operation[SoftOffsetParams]):
     title = "Soft offset"
     step = "shape"
     part = "pose"
+    grows = True
     Params: ClassVar[type[SoftOffsetParams]] = SoftOffsetParams
 
     def apply(
@@ -119,6 +121,6 @@ class SoftOffset(Operation[SoftOffsetParams]):
         return f"Soft offset of {count} joint{'s' if count > 1 else ''} at {params.get('frame', 0)}"
 
 
-def _along(offset: Offset, channel: ChannelId) -> float:
+def _along(offset: Offset, channel: TrackId) -> float:
     """How far a channel on its own goes: that part of the offset that is along its axis."""
     return (offset.turn if channel.turns else offset.move)["xyz".index(channel.name[1])]

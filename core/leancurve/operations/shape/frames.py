@@ -2,16 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
 
 from leancurve.curves.curve import Curve, SampledCurve
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
+from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
-from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
+from leancurve.operations.base import (
+    ClipTime,
+    Operation,
+    Params,
+    Patch,
+    Progress,
+    Scope,
+    number,
+    silent,
+)
 from leancurve.operations.calm.trim import trimmed
 from leancurve.operations.shape.retime import SpanParams
 from leancurve.time.retimed import moved_parts
@@ -37,7 +46,6 @@ class RemoveSpan(Operation[RemoveSpanParams]):
     title = "Remove a span"
     step = "shape"
     part = "time"
-    retimes = True
     by_joint = True
     Params: ClassVar[type[RemoveSpanParams]] = RemoveSpanParams
 
@@ -52,24 +60,31 @@ class RemoveSpan(Operation[RemoveSpanParams]):
         if first == 0 or last == end:
             kept = (last + 1, end) if first == 0 else (0, first - 1)
             return trimmed(clip, *kept, report)
-        gone = last - first + 1
-
-        def moved(frame: float, inside: int) -> float:
-            return frame if frame < first else inside if frame <= last else frame - gone
-
-        frames = clip.frames - gone
+        frames = clip.frames - (last - first + 1)
         return Patch(
             curves=closed(clip, first, last, params.blend),
             frames=frames,
-            **moved_parts(clip, lambda f: moved(f, first), frames, lambda f: moved(f, first - 1)),
+            **moved_parts(
+                clip,
+                lambda f: _closed_up(f, first, last, first),
+                frames,
+                lambda f: _closed_up(f, first, last, first - 1),
+            ),
             report=report,
         )
 
-    def longer(self, params: Mapping[str, Any]) -> int:
-        return int(params.get("first", 0) - params.get("last", 1) - 1)
+    def time_after(self, time: ClipTime, params: RemoveSpanParams) -> ClipTime:
+        first, last = params.first, params.last
+        gone = last - first + 1
+        return time.then(time.frames - gone, lambda f: _closed_up(f, first, last, first))
 
     def told(self, params: Any) -> str:
         return f"Remove {params.get('first', 0)} – {params.get('last', 1)}"
+
+
+def _closed_up(frame: float, first: int, last: int, inside: int) -> float:
+    """Where a frame lies without the span; ``inside`` is where one in it does."""
+    return frame if frame < first else inside if frame <= last else frame - (last - first + 1)
 
 
 class InsertFramesParams(Params):
@@ -90,9 +105,7 @@ class InsertFrames(Operation[InsertFramesParams]):
     title = "Insert frames, hold"
     step = "shape"
     part = "time"
-    retimes = True
     by_joint = True
-    lengths = ("count",)
     Params: ClassVar[type[InsertFramesParams]] = InsertFramesParams
 
     def apply(
@@ -101,16 +114,18 @@ class InsertFrames(Operation[InsertFramesParams]):
         after = params.after
         if after >= clip.frames:
             raise BadInput(f"insert_frames: expected a frame within 0 to {clip.frames - 1}")
-        frames = clip.frames + params.count
+        time = self.time_after(ClipTime(clip.rate, clip.frames), params)
+        frames = time.frames
         return Patch(
             curves=opened(clip, after, params.count, params.fill == "hold"),
             frames=frames,
-            **moved_parts(clip, lambda f: f if f <= after else f + params.count, frames),
+            **moved_parts(clip, time.moved, frames),
             report={"frames_before": clip.frames, "frames_after": frames},
         )
 
-    def longer(self, params: Mapping[str, Any]) -> int:
-        return int(params.get("count", 10))
+    def time_after(self, time: ClipTime, params: InsertFramesParams) -> ClipTime:
+        after, count = params.after, params.count
+        return time.then(time.frames + count, lambda f: f if f <= after else f + count)
 
     def told(self, params: Any) -> str:
         after, count = params.get("after", 0), params.get("count", 10)
@@ -135,9 +150,7 @@ class ShiftFrom(Operation[ShiftFromParams]):
     title = "Shift from now on"
     step = "shape"
     part = "time"
-    retimes = True
     by_joint = True
-    lengths = ("by",)
     Params: ClassVar[type[ShiftFromParams]] = ShiftFromParams
 
     def apply(
@@ -149,7 +162,7 @@ class ShiftFrom(Operation[ShiftFromParams]):
                 f"shift_from: expected a frame within {max(0, -by)} to {clip.frames - 1}"
             )
         frames = clip.frames + by
-        curves: dict[ChannelId, Curve] = {}
+        curves: dict[TrackId, Curve] = {}
         removed = 0
         dense = {c: k for c, k in clip.curves.items() if isinstance(k, SampledCurve)}
         if by > 0 and frame > 0:
@@ -165,14 +178,14 @@ class ShiftFrom(Operation[ShiftFromParams]):
                 held = np.full(by, curve.values[0])
                 curves[channel] = SampledCurve(np.concatenate([held, curve.values]))
 
-        def moved(at: float, inside: int) -> float:
-            return at + by if at >= frame else min(at, max(inside, 0)) if by < 0 else at
-
         return Patch(
             curves=curves,
             frames=frames,
             **moved_parts(
-                clip, lambda f: moved(f, frame + by), frames, lambda f: moved(f, frame + by - 1)
+                clip,
+                lambda f: _shifted(f, frame, by, frame + by),
+                frames,
+                lambda f: _shifted(f, frame, by, frame + by - 1),
             ),
             report={
                 "frames_before": clip.frames,
@@ -181,9 +194,15 @@ class ShiftFrom(Operation[ShiftFromParams]):
             },
         )
 
-    def longer(self, params: Mapping[str, Any]) -> int:
-        return int(params.get("by", 1))
+    def time_after(self, time: ClipTime, params: ShiftFromParams) -> ClipTime:
+        frame, by = params.frame, params.by
+        return time.then(time.frames + by, lambda f: _shifted(f, frame, by, frame + by))
 
     def told(self, params: Any) -> str:
         by = params.get("by", 1)
         return f"Shift from {params.get('frame', 0)} on by {by:+d}"
+
+
+def _shifted(at: float, frame: int, by: int, inside: int) -> float:
+    """Where a frame lies after a shift; ``inside`` is where those that are in the way do."""
+    return at + by if at >= frame else min(at, max(inside, 0)) if by < 0 else at

@@ -8,7 +8,8 @@ import numpy as np
 from pydantic import Field
 
 from leancurve.curves.curve import Curve
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
+from leancurve.document.track import TrackId
 from leancurve.numbers.arrays import Floats
 from leancurve.operations.base import Operation, Patch, Progress, Scope, number, silent
 from leancurve.operations.shaping import (
@@ -51,7 +52,7 @@ class Gain(Operation[GainParams]):
         self, clip: Clip, scope: Scope, params: GainParams, progress: Progress = silent
     ) -> Patch:
         windows = windows_of(clip, scope, params)
-        curves: dict[ChannelId, Curve] = {}
+        curves: dict[TrackId, Curve] = {}
         for channel in scope.resolve(clip):
             curve = clip.curves[channel]
             goal = _about(curve, windows, params)

@@ -8,7 +8,8 @@ import numpy as np
 
 from leancurve.curves.curve import SAME_TIME, Curve, SampledCurve
 from leancurve.curves.insertion import insert_key
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
+from leancurve.document.track import TrackId
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
 
 
@@ -39,7 +40,7 @@ class Lag(Operation[LagParams]):
         delay = {
             j: params.frames * sum(params.fall_off**k for k in range(d)) for j, d in depth.items()
         }
-        curves: dict[ChannelId, Curve] = {
+        curves: dict[TrackId, Curve] = {
             c: later(clip.curves[c], delay[c.joint], clip.frames)
             for c in channels
             if delay[c.joint] > 0
@@ -70,10 +71,11 @@ def later(curve: Curve, delay: float, frames: int) -> Curve:
     if isinstance(curve, SampledCurve):
         return SampledCurve(curve.at(np.arange(frames, dtype=np.float64) - delay))
     end = float(max(frames - 1, 0))
+    extent = (0.0, end)
     moved = curve.edited(time=curve.time + delay)
     if moved.time[-1] > end > moved.time[0]:
-        moved = insert_key(moved, end)
+        moved = insert_key(moved, end, extent)
         moved = moved.only(moved.time <= end + SAME_TIME)
     if moved.time[0] > end:
         return moved.only(moved.time == moved.time[0]).edited(time=np.zeros(1))
-    return insert_key(moved, 0.0) if moved.time[0] > 0 else moved
+    return insert_key(moved, 0.0, extent) if moved.time[0] > 0 else moved

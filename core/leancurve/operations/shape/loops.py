@@ -11,17 +11,27 @@ from pydantic import Field
 from leancurve.curves.curve import Curve, Handle, SampledCurve
 from leancurve.curves.insertion import cut, insert_keys
 from leancurve.curves.splice import joined
-from leancurve.document.clip import Accepted, ChannelId, Clip, Contact, Mark
+from leancurve.document.clip import Accepted, Clip, Contact, Mark
+from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import UP
 from leancurve.numbers.arrays import Floats
-from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
+from leancurve.operations.base import (
+    ClipTime,
+    Operation,
+    Params,
+    Patch,
+    Progress,
+    Scope,
+    number,
+    silent,
+)
 from leancurve.operations.shaping import change_report
 
 Span = TypeVar("Span", Contact, Accepted, Mark)
 
 
-def travels(clip: Clip, channel: ChannelId) -> bool:
+def travels(clip: Clip, channel: TrackId) -> bool:
     """Whether a channel carries the figure over the floor: a root's moves that are not up."""
     up = "xyz"[UP[clip.reading.up_axis]]
     return clip.skeleton.parents[channel.joint] < 0 and channel.name in {
@@ -30,8 +40,10 @@ def travels(clip: Clip, channel: ChannelId) -> bool:
 
 
 class RepeatParams(Params):
-    first: int = number(0, "frame", "where the span begins", ge=0)
-    last: int | None = number(None, "frame", "where it ends; the clip's end when absent", ge=0)
+    first: int = number(0, "frame", "where the span begins", time="begins", ge=0)
+    last: int | None = number(
+        None, "frame", "where it ends; the clip's end when absent", time="ends", ge=0
+    )
     times: int = number(2, "×", "how often it is played in all", ge=2, le=200)
     offset: Literal["travel", "all", "none"] = Field(
         "travel",
@@ -50,7 +62,6 @@ class Repeat(Operation[RepeatParams]):
     title = "Repeat a span"
     step = "shape"
     part = "loops"
-    retimes = True
     Params: ClassVar[type[RepeatParams]] = RepeatParams
 
     def apply(
@@ -66,7 +77,7 @@ class Repeat(Operation[RepeatParams]):
         frames = clip.frames + longer
         if frames > 2_000_000:
             raise BadInput(f"repeat: that would make {frames} frames; at most 2,000,000")
-        curves: dict[ChannelId, Curve] = {}
+        curves: dict[TrackId, Curve] = {}
         for done, (channel, curve) in enumerate(clip.curves.items(), start=1):
             on = params.offset == "all" or (params.offset == "travel" and travels(clip, channel))
             curves[channel] = _repeated(curve, first, last, params.times, on, clip.frames)
@@ -81,6 +92,12 @@ class Repeat(Operation[RepeatParams]):
             report={"frames_before": clip.frames, "frames_after": frames},
         )
 
+    def time_after(self, time: ClipTime, params: RepeatParams) -> ClipTime:
+        """Where frames lie in the first round; what comes after it is later."""
+        last = time.frames - 1 if params.last is None else params.last
+        late = (params.times - 1) * (last - params.first)
+        return time.then(time.frames + late, lambda f: f if f <= last else f + late)
+
     def told(self, params: Any) -> str:
         first, last = params.get("first", 0), params.get("last")
         to = "end" if last is None else last
@@ -90,22 +107,49 @@ class Repeat(Operation[RepeatParams]):
 def _copied(
     spans: tuple[Span, ...], first: int, last: int, params: RepeatParams
 ) -> tuple[Span, ...]:
-    """Spans within the repeated one in each round, those after it later."""
+    """Spans in each round, cut to it; those after the repeated one later, those around it longer.
+
+    A span that reaches over a border is in every round what lies within it, joined with what
+    lies beyond in the first or the last one.
+    """
     period = last - first
+    late = (params.times - 1) * period
     out: list[Span] = []
     for span in spans:
-        rounds = range(params.times) if first <= span.first and span.last <= last else range(1)
-        late = (params.times - 1) * period if span.first > last else 0
-        stretched = (params.times - 1) * period if span.first < first and span.last >= last else 0
-        out += [
-            replace(
-                span,
-                first=span.first + k * period + late,
-                last=span.last + k * period + late + stretched,
-            )
-            for k in rounds
-        ]
-    return tuple(sorted(out))
+        if span.last < first or span.first > last:
+            by = late if span.first > last else 0
+            out.append(replace(span, first=span.first + by, last=span.last + by))
+            continue
+        if span.first <= first and span.last >= last:
+            out.append(replace(span, last=span.last + late))
+            continue
+        for k in range(params.times):
+            begin = span.first if k == 0 else max(span.first, first)
+            end = span.last if k == params.times - 1 else min(span.last, last)
+            out.append(replace(span, first=begin + k * period, last=end + k * period))
+    return tuple(sorted(_joined(out)))
+
+
+def _joined(spans: list[Span]) -> list[Span]:
+    """Spans of one thing that meet at a seam are one."""
+    out: list[Span] = []
+    for span in sorted(spans, key=lambda s: (s.first, s.last)):
+        before = next(
+            (
+                k
+                for k, other in enumerate(out)
+                if replace(other, first=0, last=0) == replace(span, first=0, last=0)
+                and other.last == span.first
+                and other.first < other.last
+                and span.first < span.last
+            ),
+            None,
+        )
+        if before is None:
+            out.append(span)
+        else:
+            out[before] = replace(out[before], last=span.last)
+    return out
 
 
 def _repeated(curve: Curve, first: int, last: int, times: int, on: bool, frames: int) -> Curve:
@@ -165,7 +209,7 @@ class CloseLoop(Operation[CloseLoopParams]):
             raise BadInput(
                 f"spread: the loop of frames {first} to {last} leaves at most {last - first - 1}"
             )
-        curves: dict[ChannelId, Curve] = {}
+        curves: dict[TrackId, Curve] = {}
         gaps = {True: 0.0, False: 0.0}
         for channel in scope.resolve(clip):
             curve = clip.curves[channel]
@@ -221,7 +265,8 @@ def _closed(curve: Curve, first: int, last: int, spread: int, walks: bool) -> Cu
         return SampledCurve(out)
     low, high = float(curve.time[0]), float(curve.time[-1])
     wanted = [first, begin, last] + ([last + 1] if high > last else [])
-    curve = insert_keys(curve, [float(t) for t in wanted if low <= t <= high or t in (first, last)])
+    times = [float(t) for t in wanted if low <= t <= high or t in (first, last)]
+    curve = insert_keys(curve, times, (min(first, low), max(last, high)))
     a, b = (int(np.argmin(np.abs(curve.time - t))) for t in (first, last))
     gap = 0.0 if walks else float(curve.value[a] - curve.value[b])
     steeper = float(curve.slope_out[a] - curve.slope_in[b]) * spread

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from leancurve.document.clip import Clip, Mark
 from leancurve.errors import BadInput
-from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, silent
+from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, silent, timed
 
 
 class MarkEdit(Params):
@@ -16,11 +16,13 @@ class MarkEdit(Params):
 
     do: Literal["add", "set", "remove"]
     name: str = Field(min_length=1, max_length=60)
-    first: int = Field(ge=0)
-    last: int | None = Field(None, ge=0, description="its last frame; the first when absent")
+    first: int = timed(time="begins", ge=0)
+    last: int | None = timed(
+        None, time="ends", description="its last frame; the first when absent", ge=0
+    )
     new_name: str | None = Field(None, min_length=1, max_length=60)
-    new_first: int | None = Field(None, ge=0)
-    new_last: int | None = Field(None, ge=0)
+    new_first: int | None = timed(None, time="begins", ge=0)
+    new_last: int | None = timed(None, time="ends", ge=0)
 
 
 class EditMarksParams(Params):

@@ -9,7 +9,8 @@ import numpy as np
 from pydantic import Field
 
 from leancurve.curves.curve import Curve
-from leancurve.document.clip import CHANNELS, ChannelId, Clip
+from leancurve.document.clip import Clip
+from leancurve.document.track import CHANNELS, TrackId
 from leancurve.numbers.arrays import Floats
 from leancurve.operations.base import Operation, Patch, Progress, Scope, number, silent
 from leancurve.operations.shaping import RampParams, change_report, reshaped, windows_of
@@ -44,7 +45,7 @@ class Noise(Operation[NoiseParams]):
         self, clip: Clip, scope: Scope, params: NoiseParams, progress: Progress = silent
     ) -> Patch:
         windows = windows_of(clip, scope, params)
-        curves: dict[ChannelId, Curve] = {}
+        curves: dict[TrackId, Curve] = {}
         if not windows:
             return Patch(report=change_report(clip, curves))
         first, last = windows[0].first, windows[-1].last

@@ -10,7 +10,8 @@ from pydantic import Field
 from leancurve.curves.curve import SAME_TIME, Curve, Handle, KeyedCurve
 from leancurve.curves.handles import beside, settled, with_handle
 from leancurve.curves.insertion import insert_key
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
+from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
 from leancurve.measures.findings.stuck import stuck_keys
 from leancurve.numbers.arrays import Bools
@@ -54,7 +55,7 @@ class Lean(Operation[LeanParams]):
     ) -> Patch:
         if params.frame is None and scope.keys is None:
             raise BadInput("lean: give the frame of the pose, or pick keys")
-        curves: dict[ChannelId, Curve] = {}
+        curves: dict[TrackId, Curve] = {}
         dense = 0
         for channel in scope.resolve(clip):
             curve = clip.curves[channel]
@@ -64,7 +65,7 @@ class Lean(Operation[LeanParams]):
             at = key_mask(clip, scope, channel)
             if at is None:
                 assert params.frame is not None
-                curve = insert_key(curve, params.frame)
+                curve = insert_key(curve, params.frame, (0.0, clip.frames - 1.0))
                 at = np.abs(curve.time - params.frame) < SAME_TIME
             if curve.key_count > 1 and np.any(at):
                 curves[channel] = _leaning(clip, channel, curve, at, params)
@@ -78,7 +79,7 @@ class Lean(Operation[LeanParams]):
 
 
 def _leaning(
-    clip: Clip, channel: ChannelId, curve: KeyedCurve, at: Bools, params: LeanParams
+    clip: Clip, channel: TrackId, curve: KeyedCurve, at: Bools, params: LeanParams
 ) -> KeyedCurve:
     """The keys of a mask leaning; a run of them leans between the keys on its two sides."""
     value = curve.value.copy()
@@ -107,7 +108,7 @@ def _swayed(curve: KeyedCurve) -> Bools:
     return np.asarray((curve.handle == Handle.FREE) & (curve.slope_in == curve.slope_out))
 
 
-def _rest(clip: Clip, channel: ChannelId) -> float:
+def _rest(clip: Clip, channel: TrackId) -> float:
     """The channel's value in the rest pose."""
     if channel.turns or clip.adds_offset(channel.joint):
         return 0.0
@@ -136,7 +137,7 @@ class Level(Operation[LevelParams]):
     def apply(
         self, clip: Clip, scope: Scope, params: LevelParams, progress: Progress = silent
     ) -> Patch:
-        curves: dict[ChannelId, Curve] = {}
+        curves: dict[TrackId, Curve] = {}
         holds = dense = 0
         for channel in scope.resolve(clip):
             curve = clip.curves[channel]
@@ -203,7 +204,7 @@ class Flow(Operation[FlowParams]):
     def apply(
         self, clip: Clip, scope: Scope, params: FlowParams, progress: Progress = silent
     ) -> Patch:
-        curves: dict[ChannelId, Curve] = {}
+        curves: dict[TrackId, Curve] = {}
         loosened = stopped = 0
         for channel in scope.resolve(clip):
             curve = clip.curves[channel]

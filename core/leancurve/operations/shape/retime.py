@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
 from typing import Any, ClassVar
 
 import numpy as np
@@ -10,7 +9,16 @@ from pydantic import Field
 
 from leancurve.document.clip import Clip
 from leancurve.errors import BadInput
-from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
+from leancurve.operations.base import (
+    ClipTime,
+    Operation,
+    Params,
+    Patch,
+    Progress,
+    Scope,
+    number,
+    silent,
+)
 from leancurve.time.retimed import moved_parts
 from leancurve.time.timing import warped_clip
 from leancurve.time.warp import Warp
@@ -22,6 +30,7 @@ MOST_TIMES = 50
 class RetimeParams(Params):
     pins: tuple[tuple[int, int], ...] = Field(
         description="each a frame and the frame at which it shall come",
+        json_schema_extra={"unit": "frame", "time": "map"},
         min_length=2,
         max_length=500,
     )
@@ -45,7 +54,6 @@ class Retime(Operation[RetimeParams]):
     title = "Time pins"
     step = "shape"
     part = "time"
-    retimes = True
     by_joint = True
     Params: ClassVar[type[RetimeParams]] = RetimeParams
 
@@ -56,9 +64,10 @@ class Retime(Operation[RetimeParams]):
         warp = Warp(source, target, params.smooth).checked()
         return retimed(clip, warp, params.tolerance_deg, params.tolerance_mm, params.whole_frames)
 
-    def longer(self, params: Mapping[str, Any]) -> int:
-        source, target = params["pins"][-1]
-        return int(target - source)
+    def time_after(self, time: ClipTime, params: RetimeParams) -> ClipTime:
+        source, target = np.array(params.pins, dtype=np.float64).T
+        warp = Warp(source, target, params.smooth)
+        return time.then(time.frames + round(warp.later), warp.moved)
 
     def told(self, params: Any) -> str:
         pins = params["pins"]
@@ -103,8 +112,8 @@ def _fastest(warp: Warp) -> float:
 class SpanParams(Params):
     """Frames of the clip, both included."""
 
-    first: int = number(0, "frame", "first frame of the span", ge=0)
-    last: int = number(1, "frame", "last frame of the span", ge=0)
+    first: int = number(0, "frame", "first frame of the span", time="begins", ge=0)
+    last: int = number(1, "frame", "last frame of the span", time="ends", ge=0)
 
     def within(self, clip: Clip, name: str) -> tuple[int, int]:
         """The span, or :class:`BadInput` where the clip has no such frames."""
@@ -120,6 +129,17 @@ class ScaleSpanParams(SpanParams):
     factor: float = number(1.0, "×", "how many times as long", gt=0, le=MOST_TIMES)
     whole_frames: bool = Field(True, description="keys come to lie on whole frames")
 
+    @property
+    def length(self) -> int:
+        """How many frames the span is long afterwards."""
+        return round((self.last - self.first) * self.factor)
+
+    @property
+    def warp(self) -> Warp:
+        source = np.array([self.first, self.last], dtype=np.float64)
+        target = np.array([self.first, self.first + self.length], dtype=np.float64)
+        return Warp(source, target)
+
 
 class ScaleSpan(Operation[ScaleSpanParams]):
     """A span made longer or shorter as a whole; what comes after it moves along.
@@ -131,7 +151,6 @@ class ScaleSpan(Operation[ScaleSpanParams]):
     title = "Scale a span"
     step = "shape"
     part = "time"
-    retimes = True
     by_joint = True
     Params: ClassVar[type[ScaleSpanParams]] = ScaleSpanParams
 
@@ -139,22 +158,15 @@ class ScaleSpan(Operation[ScaleSpanParams]):
         self, clip: Clip, scope: Scope, params: ScaleSpanParams, progress: Progress = silent
     ) -> Patch:
         first, last = params.within(clip, self.name)
-        length = round((last - first) * params.factor)
-        if length < 1:
+        if params.length < 1:
             raise BadInput(f"scale_span: {last - first + 1} frames by {params.factor:g} are none")
-        warp = Warp(*_ends([first, last], [first, first + length])).checked()
-        return retimed(clip, warp, whole_frames=params.whole_frames)
+        return retimed(clip, params.warp.checked(), whole_frames=params.whole_frames)
 
-    def longer(self, params: Mapping[str, Any]) -> int:
-        length = params.get("last", 1) - params.get("first", 0)
-        return int(round(length * (params.get("factor", 1.0) - 1.0)))
+    def time_after(self, time: ClipTime, params: ScaleSpanParams) -> ClipTime:
+        return time.then(time.frames + round(params.warp.later), params.warp.moved)
 
     def told(self, params: Any) -> str:
         return (
             f"Scale {params.get('first', 0)} – {params.get('last', 1)} "
             f"by {params.get('factor', 1.0):g}"
         )
-
-
-def _ends(source: Sequence[int], target: Sequence[int]) -> tuple[Any, Any]:
-    return np.array(source, dtype=np.float64), np.array(target, dtype=np.float64)

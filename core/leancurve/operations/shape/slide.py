@@ -10,7 +10,8 @@ from pydantic import Field
 from leancurve.curves.curve import Curve, KeyedCurve, forward_only
 from leancurve.curves.handles import beside, settled
 from leancurve.curves.riding import retimed_keys, riders
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
+from leancurve.document.track import TrackId
 from leancurve.numbers.arrays import Bools, Floats
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
 from leancurve.operations.shaping import keys_inside
@@ -38,13 +39,13 @@ class Slide(Operation[SlideParams]):
     part = "time"
     ranged = True
     keyed = True
-    lengths = ("by",)
+    grows = True
     Params: ClassVar[type[SlideParams]] = SlideParams
 
     def apply(
         self, clip: Clip, scope: Scope, params: SlideParams, progress: Progress = silent
     ) -> Patch:
-        curves: dict[ChannelId, Curve] = {}
+        curves: dict[TrackId, Curve] = {}
         moved = left = dense = 0
         for channel in scope.resolve(clip):
             curve = clip.curves[channel]

@@ -11,7 +11,8 @@ from pydantic import Field
 from leancurve.curves.curve import Curve, KeyedCurve
 from leancurve.curves.insertion import insert_keys
 from leancurve.curves.riding import retimed_keys
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
+from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput
 from leancurve.numbers.arrays import Bools, Floats
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, silent
@@ -71,19 +72,19 @@ class MatchTimes(Operation[MatchTimesParams]):
         inside = scope.mask(clip)
         times: set[float] = set()
         for name in clip.layout[joint]:
-            curve = clip.curves[ChannelId(joint, name)]
+            curve = clip.curves[base_track(joint, name)]
             if isinstance(curve, KeyedCurve):
                 at = np.clip(np.round(curve.time).astype(np.int64), 0, clip.frames - 1)
                 times |= set(curve.time[inside[at]].tolist())
         if not times:
             raise BadInput(f"{params.joint} has no keys there: thin it first, or choose another")
-        curves: dict[ChannelId, Curve] = {}
+        curves: dict[TrackId, Curve] = {}
         made = 0
         channels = [c for c in scope.resolve(clip) if c.joint != joint]
         for done, channel in enumerate(channels, start=1):
             curve = clip.curves[channel]
             if isinstance(curve, KeyedCurve):
-                fresh = insert_keys(curve, sorted(times))
+                fresh = insert_keys(curve, sorted(times), (0.0, clip.frames - 1.0))
                 made += fresh.key_count - curve.key_count
                 if fresh is not curve:
                     curves[channel] = fresh
@@ -116,7 +117,7 @@ class BorrowRhythm(Operation[BorrowParams]):
     def apply(
         self, clip: Clip, scope: Scope, params: BorrowParams, progress: Progress = silent
     ) -> Patch:
-        lender = ChannelId(_joint(clip, params.joint), params.channel)
+        lender = base_track(_joint(clip, params.joint), params.channel)
         source = clip.curves.get(lender)
         if not isinstance(source, KeyedCurve):
             raise BadInput(f"{params.joint} {params.channel} has no keys to take a rhythm from")
@@ -145,7 +146,7 @@ def _moved(
     clip: Clip, scope: Scope, times: Callable[[KeyedCurve, Bools], Floats], least: int
 ) -> Patch:
     """Keys in scope moved in time; curves whose keys would meet or pass are left and counted."""
-    curves: dict[ChannelId, Curve] = {}
+    curves: dict[TrackId, Curve] = {}
     left = moved = 0
     for channel in scope.resolve(clip):
         curve = clip.curves[channel]

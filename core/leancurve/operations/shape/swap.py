@@ -7,7 +7,8 @@ from typing import Any, ClassVar, Literal
 from pydantic import Field
 
 from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
+from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, silent
 from leancurve.operations.shaping import change_report
@@ -42,10 +43,10 @@ class Swap(Operation[SwapParams]):
             a, b = params.exchange.split(" and ")
             other |= {a: b, b: a}
         inside = set(scope.resolve(clip))
-        curves: dict[ChannelId, Curve] = {}
+        curves: dict[TrackId, Curve] = {}
         for channel in inside:
             axis = channel.name[1]
-            source = ChannelId(channel.joint, channel.name[0] + other[axis])
+            source = base_track(channel.joint, channel.name[0] + other[axis])
             if source not in inside:
                 # One of a pair alone has nothing to change places with.
                 source = channel

@@ -7,9 +7,10 @@ from typing import Any, ClassVar
 
 import numpy as np
 
-from leancurve.curves.curve import Curve, SampledCurve, keyed
-from leancurve.document.clip import ChannelId, Clip
-from leancurve.document.evaluation import channel_values
+from leancurve.curves.curve import Curve, SampledCurve, keyed, made_anew
+from leancurve.document.clip import Clip
+from leancurve.document.evaluation import effective
+from leancurve.document.track import TrackId
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
 
 
@@ -33,15 +34,17 @@ class Densify(Operation[DensifyParams]):
     ) -> Patch:
         chosen = [c for c in scope.resolve(clip) if not isinstance(clip.curves[c], SampledCurve)]
         frames = np.arange(clip.frames, dtype=np.float64)
-        values = channel_values(clip, frames, chosen)
+        values = effective(clip, frames, chosen)
         at = np.unique(np.append(np.arange(0, clip.frames, params.every), clip.frames - 1))
-        curves: dict[ChannelId, Curve] = {}
+        curves: dict[TrackId, Curve] = {}
         for channel in chosen:
             if params.every == 1:
                 curves[channel] = SampledCurve(values[channel])
             else:
                 slope = np.gradient(values[channel])[at] if clip.frames > 1 else np.zeros(len(at))
-                curves[channel] = keyed(at.astype(np.float64), values[channel][at], slope)
+                curves[channel] = made_anew(
+                    keyed(at.astype(np.float64), values[channel][at], slope)
+                )
         return Patch(
             curves=curves,
             report={

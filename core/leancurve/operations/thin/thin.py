@@ -24,8 +24,9 @@ from leancurve.cleaning.thinning import (
 )
 from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve
 from leancurve.curves.splice import spliced
-from leancurve.document.clip import ChannelId, Clip
-from leancurve.document.evaluation import channel_values, evaluate
+from leancurve.document.clip import Clip
+from leancurve.document.evaluation import effective, evaluate
+from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
 from leancurve.figure.body import lever_arms
 from leancurve.measures.drift import end_points
@@ -43,6 +44,7 @@ from leancurve.operations.base import (
     apply_patch,
     number,
     silent,
+    timed,
 )
 from leancurve.progress import part_of
 
@@ -53,8 +55,8 @@ class Tighter(Params):
     """A span in which a part of the body keeps closer to the take."""
 
     group: str = Field(description='a group of the body, such as "left arm"')
-    first: int = Field(ge=0)
-    last: int = Field(ge=0)
+    first: int = timed(time="begins", ge=0)
+    last: int = timed(time="ends", ge=0)
     share: float = number(0.25, "×", "share of the tolerance that is left", gt=0, le=1)
 
 
@@ -62,8 +64,8 @@ class Path(Params):
     """A span in which a hand or a foot keeps to its path, not only its joints to their angles."""
 
     limb: Literal["left hand", "right hand", "left foot", "right foot"]
-    first: int = Field(ge=0)
-    last: int = Field(ge=0)
+    first: int = timed(time="begins", ge=0)
+    last: int = timed(time="ends", ge=0)
     mm: float = number(3.0, "mm", "how far it may leave its path", gt=0, le=1000)
 
 
@@ -103,11 +105,12 @@ class ThinParams(Params):
     planted: float = number(
         0.5, "×", "share of the tolerance left to a leg while its foot is planted", gt=0, le=1
     )
-    also: tuple[int, ...] = Field((), description="frames that are keys in any case")
+    also: tuple[int, ...] = timed((), time="points", description="frames that are keys in any case")
     tighter: tuple[Tighter, ...] = Field((), description="spans that keep closer to the take")
     paths: tuple[Path, ...] = Field((), description="spans in which hands or feet keep their path")
-    keep: dict[str, tuple[float, ...]] | None = Field(
+    keep: dict[str, tuple[float, ...]] | None = timed(
         None,
+        time="points",
         description='only these keys, by channel: {"Hips.tx": [0, 20]}; handles alone are '
         "fitted, with no bound on the error",
     )
@@ -125,7 +128,7 @@ class Thin(Operation[ThinParams]):
     name = "thin"
     title = "Thin"
     step = "thin"
-    version = 2
+    version = 3
     ranged = True
     Params: ClassVar[type[ThinParams]] = ThinParams
 
@@ -142,7 +145,7 @@ class Thin(Operation[ThinParams]):
         if clip.frames == 0 or not channels or not windows:
             return Patch(report=_report(0, 0, 0, 0.0, 0.0))
         before = sum(clip.curves[c].key_count for c in channels)
-        curves: dict[ChannelId, Curve] = {c: clip.curves[c] for c in channels}
+        curves: dict[TrackId, Curve] = {c: clip.curves[c] for c in channels}
         bound = times = 0
         worst = {True: 0.0, False: 0.0}
         for k, (first, last) in enumerate(windows):
@@ -165,6 +168,11 @@ class Thin(Operation[ThinParams]):
             report["slide_after_mm"] = largest_slide_mm(Motion(changed), standing)
         progress(1.0)
         return Patch(curves=curves, report=report)
+
+    def upgraded(self, version: int, params: Mapping[str, Any]) -> dict[str, Any]:
+        """Version 1 kept to each channel and knew nothing of contacts; 2 gave keys other ids."""
+        first = {"layout": "channel", "measure": "channel", "contacts": False, "planted": 1.0}
+        return {**(first if version < 2 else {}), **params}
 
     def told(self, params: Mapping[str, Any]) -> str:
         if params.get("keep"):
@@ -196,7 +204,7 @@ class _Window:
     """Thinning of some channels over some frames, both ends included."""
 
     clip: Clip
-    channels: Sequence[ChannelId]
+    channels: Sequence[TrackId]
     params: ThinParams
     first: int
     last: int
@@ -206,7 +214,7 @@ class _Window:
     def __post_init__(self) -> None:
         clip = self.clip
         at = np.arange(self.first, self.last + 1, dtype=np.float64)
-        values = channel_values(clip, at, self.channels)
+        values = effective(clip, at, self.channels)
         self.values = {c: np.ascontiguousarray(values[c]) for c in self.channels}
         self.body = clip.body
         self.of_group = {j: g for g, joints in self.body.groups.items() for j in joints}
@@ -266,13 +274,13 @@ class _Window:
         frames = self.fixed[""] | self.fixed[self.of_group.get(joint, "")]
         return np.array(sorted(frames), dtype=np.int64)
 
-    def quiet(self, channel: ChannelId) -> bool:
+    def quiet(self, channel: TrackId) -> bool:
         """Whether a channel moves too little for a change of support to show in it: less than
         an extreme's least prominence."""
         least = 1.0 if channel.turns else 0.0
         return bool(np.ptp(self.values[channel]) < max(4.0 * self.tolerance(channel), least))
 
-    def tolerance(self, channel: ChannelId) -> float:
+    def tolerance(self, channel: TrackId) -> float:
         """The channel's tolerance in its own unit, as the measure and the search have it."""
         params, scale = self.params, self.scale[channel.joint]
         if params.measure == "ends":
@@ -284,7 +292,7 @@ class _Window:
             return scale * params.tolerance_deg
         return scale * params.tolerance_mm / self.clip.millimetres
 
-    def channel(self, channel: ChannelId) -> Channel:
+    def channel(self, channel: TrackId) -> Channel:
         values, tolerance = self.values[channel], self.tolerance(channel)
         plain = Channel(values, tolerance, borders(values), self.share.get(channel.joint))
         if self.quiet(channel):
@@ -297,12 +305,12 @@ class _Window:
         marks = find_landmarks(values, plain.tightest, float(self.clip.rate), least=least)
         return replace(plain, marks=marks)
 
-    def groups(self) -> list[list[ChannelId]]:
+    def groups(self) -> list[list[TrackId]]:
         """Channels that share key times."""
         layout = self.params.layout
         if layout == "channel":
             return [[c] for c in self.channels]
-        out: dict[object, list[ChannelId]] = defaultdict(list)
+        out: dict[object, list[TrackId]] = defaultdict(list)
         for c in self.channels:
             key: object = "all"
             if layout == "joint":
@@ -314,9 +322,9 @@ class _Window:
 
     def fitted(
         self, progress: Progress, joints: set[int] | None = None
-    ) -> dict[ChannelId, KeyedCurve]:
+    ) -> dict[TrackId, KeyedCurve]:
         """Curves at the present scale; of some joints only, if they are named."""
-        out: dict[ChannelId, KeyedCurve] = {}
+        out: dict[TrackId, KeyedCurve] = {}
         groups = self.groups()
         self.times = 0
         for done, group in enumerate(groups, start=1):
@@ -352,11 +360,11 @@ class _Window:
                 total += least_shared(channels) * (len(group) - still) + still
         return total
 
-    def channel_plain(self, channel: ChannelId) -> Channel:
+    def channel_plain(self, channel: TrackId) -> Channel:
         values = self.values[channel]
         return Channel(values, self.tolerance(channel), borders(values))
 
-    def solve(self, progress: Progress) -> dict[ChannelId, KeyedCurve]:
+    def solve(self, progress: Progress) -> dict[TrackId, KeyedCurve]:
         """Curves that hold what was asked for, and the bound of their layout."""
         params = self.params
         if params.keep is not None:
@@ -378,11 +386,11 @@ class _Window:
         self.bound = self.least()
         return curves
 
-    def _refitted(self, progress: Progress) -> dict[ChannelId, KeyedCurve]:
+    def _refitted(self, progress: Progress) -> dict[TrackId, KeyedCurve]:
         """The keys that were named, and no others: handles alone are fitted."""
         keep = self.params.keep or {}
         names = self.clip.skeleton.names
-        out: dict[ChannelId, KeyedCurve] = {}
+        out: dict[TrackId, KeyedCurve] = {}
         for done, c in enumerate(self.channels, start=1):
             kept = np.array(keep.get(f"{names[c.joint]}.{c.name}", ()), dtype=np.float64)
             frames = np.unique(np.round(kept)).astype(np.int64)
@@ -391,7 +399,7 @@ class _Window:
             progress(done / len(self.channels))
         return out
 
-    def _posed(self, progress: Progress) -> dict[ChannelId, KeyedCurve]:
+    def _posed(self, progress: Progress) -> dict[TrackId, KeyedCurve]:
         """So many key poses, where they serve all channels best; handles are fitted to them."""
         wanted = self.params.poses or 2
         contacts = set().union(*self.fixed.values()) - self.fixed[""]
@@ -405,14 +413,14 @@ class _Window:
         )
         self.scale = dict.fromkeys(self.scale, scale)
         self.times = len(times)
-        out: dict[ChannelId, KeyedCurve] = {}
+        out: dict[TrackId, KeyedCurve] = {}
         still = np.empty(0, dtype=np.int64)
         for done, (c, channel) in enumerate(zip(self.channels, channels, strict=True), start=1):
             out[c] = fit_handles(channel, still if channel.still else times)
             progress(0.4 + 0.5 * done / len(channels))
         return out
 
-    def _clip_with(self, curves: Mapping[ChannelId, KeyedCurve]) -> Clip:
+    def _clip_with(self, curves: Mapping[TrackId, KeyedCurve]) -> Clip:
         whole = {
             c: spliced(self.clip.curves[c], curve, self.first, self.last, self.clip.frames)
             for c, curve in curves.items()
@@ -422,7 +430,7 @@ class _Window:
     def _times(self) -> Floats:
         return np.arange(self.first, self.last + 1, dtype=np.float64)
 
-    def _within_joints(self, progress: Progress) -> dict[ChannelId, KeyedCurve]:
+    def _within_joints(self, progress: Progress) -> dict[TrackId, KeyedCurve]:
         """Each joint's rotation certified: scaled until its geodesic error is within."""
         limit = self.params.tolerance_deg
         # Three channels' errors hardly ever add up; a third of the tolerance always holds.
@@ -441,7 +449,7 @@ class _Window:
             curves |= self.fitted(part_of(progress, 0.5 + 0.08 * tried, 0.08), over)
         return curves
 
-    def _end_error(self, curves: Mapping[ChannelId, KeyedCurve]) -> Floats:
+    def _end_error(self, curves: Mapping[TrackId, KeyedCurve]) -> Floats:
         """Distance ``(F, E)`` of the ends from where they are in the clip, millimetres."""
         times = self._times()
         changed = self._clip_with(curves)
@@ -449,7 +457,7 @@ class _Window:
         _, theirs = end_points(self.clip, evaluate(self.clip, times))
         return np.asarray(np.linalg.norm(ours - theirs, axis=-1) * self.clip.millimetres)
 
-    def _within_ends(self, progress: Progress) -> dict[ChannelId, KeyedCurve]:
+    def _within_ends(self, progress: Progress) -> dict[TrackId, KeyedCurve]:
         """Tolerances by lever arm, scaled together until the ends are within."""
         limit = self.params.ends_mm
         scale, best = 0.4, None
@@ -473,7 +481,7 @@ class _Window:
         self.scale = dict.fromkeys(self.scale, best[0])
         return best[1]
 
-    def _within_budget(self, progress: Progress) -> dict[ChannelId, KeyedCurve]:
+    def _within_budget(self, progress: Progress) -> dict[TrackId, KeyedCurve]:
         """The tightest tolerance found whose keys are not more than asked for."""
         wanted = self.params.most_keys or 2
         low, high, best = 1e-3, 400.0, None
@@ -501,8 +509,8 @@ class _Window:
         return best[1]
 
     def _on_paths(
-        self, curves: dict[ChannelId, KeyedCurve], progress: Progress
-    ) -> dict[ChannelId, KeyedCurve]:
+        self, curves: dict[TrackId, KeyedCurve], progress: Progress
+    ) -> dict[TrackId, KeyedCurve]:
         """Chains tightened over their spans until hands and feet keep to their paths."""
         skeleton = self.clip.skeleton
         for path in self.params.paths:
@@ -527,7 +535,7 @@ class _Window:
                 progress(min(0.9, 0.1 * tried))
         return curves
 
-    def worst(self, curves: Mapping[ChannelId, KeyedCurve], turns: bool) -> float:
+    def worst(self, curves: Mapping[TrackId, KeyedCurve], turns: bool) -> float:
         """Largest error of any rotation, or position, channel by a separate evaluation."""
         frames = np.arange(self.last - self.first + 1, dtype=np.float64)
         return max(

@@ -9,9 +9,10 @@ import numpy as np
 from leancurve.cleaning.continuity import continuous
 from leancurve.cleaning.gimbal import rate_orders
 from leancurve.cleaning.thinning import find_landmarks, fit
-from leancurve.curves.curve import Curve, SampledCurve
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.curves.curve import Curve, SampledCurve, made_anew
+from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
+from leancurve.document.track import TrackId, base_track
 from leancurve.numbers import rotation
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
 
@@ -50,7 +51,7 @@ class Reorder(Operation[ReorderParams]):
         wanted = [j for j in wanted if len(clip.order(j)) == 3 and _tait_bryan(clip.order(j))]
         local = evaluate(clip).rotation
         layout = list(clip.layout)
-        curves: dict[ChannelId, Curve] = {}
+        curves: dict[TrackId, Curve] = {}
         before = after = 0
         changed: list[dict[str, Any]] = []
         for done, joint in enumerate(wanted, start=1):
@@ -58,7 +59,7 @@ class Reorder(Operation[ReorderParams]):
             old = clip.order(joint)
             new = _chosen(params, old, {o: r.strain for o, r in ratings.items()})
             if new != old:
-                channels = [ChannelId(joint, f"r{a.lower()}") for a in old]
+                channels = [base_track(joint, f"r{a.lower()}") for a in old]
                 before += sum(clip.curves[c].key_count for c in channels)
                 fresh = self._channels(clip, joint, local[:, joint], new, params)
                 after += sum(c.key_count for c in fresh.values())
@@ -88,20 +89,20 @@ class Reorder(Operation[ReorderParams]):
 
     def _channels(
         self, clip: Clip, joint: int, local: Any, order: str, params: ReorderParams
-    ) -> dict[ChannelId, Curve]:
+    ) -> dict[TrackId, Curve]:
         """The joint's curves in the new order: sampled where they were, else fitted again."""
         angles = continuous(rotation.to_euler(local, order)[None], order)[0][0]
-        old = [clip.curves[ChannelId(joint, f"r{a.lower()}")] for a in clip.order(joint)]
+        old = [clip.curves[base_track(joint, f"r{a.lower()}")] for a in clip.order(joint)]
         dense = any(isinstance(c, SampledCurve) for c in old)
-        out: dict[ChannelId, Curve] = {}
+        out: dict[TrackId, Curve] = {}
         for k, axis in enumerate(order):
             values = np.ascontiguousarray(angles[:, k])
-            channel = ChannelId(joint, f"r{axis.lower()}")
+            channel = base_track(joint, f"r{axis.lower()}")
             if dense:
                 out[channel] = SampledCurve(values)
             else:
                 marks = find_landmarks(values, params.tolerance_deg, float(clip.rate), least=1.0)
-                out[channel] = fit(values, params.tolerance_deg, marks)
+                out[channel] = made_anew(fit(values, params.tolerance_deg, marks))
         return out
 
     def told(self, params: Any) -> str:

@@ -9,7 +9,8 @@ import numpy as np
 from leancurve.cleaning.continuity import solve, with_snaps
 from leancurve.cleaning.gimbal import away_from_gimbal, easiest_path
 from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve, frame_values
-from leancurve.document.clip import ChannelId, Clip
+from leancurve.document.clip import Clip
+from leancurve.document.track import TrackId, base_track
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
@@ -27,7 +28,11 @@ class UnflipParams(Params):
         le=5,
     )
     begin_frame: int | None = number(
-        None, "frame", "begin in the solution of this frame; of the first one when absent", ge=0
+        None,
+        "frame",
+        "begin in the solution of this frame; of the first one when absent",
+        time="hint",
+        ge=0,
     )
 
 
@@ -68,7 +73,7 @@ class Unflip(Operation[UnflipParams]):
                     after = max(after, _worst_step(eased, near))
                 angles = eased
             result[joint] = angles
-        curves: dict[ChannelId, Curve] = {}
+        curves: dict[TrackId, Curve] = {}
         for joint, angles in result.items():
             _write(clip, joint, angles, curves)
         report = with_snaps(flips, clip, scope).report(clip)
@@ -82,7 +87,7 @@ class Unflip(Operation[UnflipParams]):
 
 
 def _angles(clip: Clip, joint: int) -> Floats:
-    names = [ChannelId(joint, f"r{a.lower()}") for a in clip.order(joint)]
+    names = [base_track(joint, f"r{a.lower()}") for a in clip.order(joint)]
     return np.stack([frame_values(clip.curves[c]) for c in names], axis=1)
 
 
@@ -102,10 +107,10 @@ def _worst_step(angles: Floats, near: Bools) -> float:
     return float(step[touched].max()) if np.any(touched) else 0.0
 
 
-def _write(clip: Clip, joint: int, angles: Floats, curves: dict[ChannelId, Curve]) -> None:
+def _write(clip: Clip, joint: int, angles: Floats, curves: dict[TrackId, Curve]) -> None:
     """Curves of a joint's channels whose values have changed."""
     for k, axis in enumerate(clip.order(joint)):
-        channel = ChannelId(joint, f"r{axis.lower()}")
+        channel = base_track(joint, f"r{axis.lower()}")
         old = clip.curves[channel]
         if np.array_equal(frame_values(old), angles[:, k]):
             continue

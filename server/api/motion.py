@@ -1,0 +1,135 @@
+"""A revision's motion as numbers: poses, curves, keys, drift, tracks in the world."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any
+
+import numpy as np
+from django.http import HttpRequest, HttpResponse
+from editing.baseline import baseline_of
+from editing.documents import changed_channels, frame_changed, load_clip
+from leancurve.curves.curve import SampledCurve
+from leancurve.document.evaluation import affected, evaluate
+from leancurve.document.posing import mirrored
+from leancurve.document.track import base_track
+from leancurve.document.tracks import curves_near
+from leancurve.errors import BadInput
+from leancurve.measures.cycles import whole_cycles
+from leancurve.measures.drift import drift, end_gap_mm, world_track
+from ninja import Router
+
+from api import schemas
+from api.access import joints_named, revision_for, tracks_of_joints
+from api.messages import curve_arrays, immutable, message, pose_arrays
+
+router = Router()
+
+
+@router.get("clips/{int:clip_id}/poses")
+def poses(
+    request: HttpRequest, clip_id: int, revision: int, since: int | None = None
+) -> HttpResponse:
+    """Evaluated poses for play and scrub; with ``since`` only joints that changed from there."""
+    wanted = revision_for(request, clip_id, revision)
+    clip = load_clip(wanted.state)
+    joints = list(range(len(clip.skeleton)))
+    if since is not None:
+        before = revision_for(request, clip_id, since)
+        if not frame_changed(before.state, wanted.state):
+            changed = changed_channels(before.state, wanted.state)
+            joints = list(affected(clip, changed))
+    pose = evaluate(clip, joints=joints)
+    return immutable(message(pose_arrays(clip, pose, joints), {"frames": clip.frames}))
+
+
+@router.get("clips/{int:clip_id}/curves")
+def curves(
+    request: HttpRequest, clip_id: int, revision: int, joints: str, take: bool = False
+) -> HttpResponse:
+    """The curves of joints given by index, ``joints=3,4``; with ``take`` those of the take as
+    read, on the revision's time, as they lie over its curves."""
+    wanted = revision_for(request, clip_id, revision)
+    clip = load_clip(wanted.state)
+    if take:
+        over = curves_near(clip, baseline_of(wanted), sorted(joints_named(clip, joints)))
+        return immutable(message(curve_arrays(clip, over), {}))
+    chosen = {c: clip.curves[c] for c in tracks_of_joints(clip, joints)}
+    return immutable(message(curve_arrays(clip, chosen), {}))
+
+
+@router.get("clips/{int:clip_id}/keys")
+def keys(
+    request: HttpRequest, clip_id: int, revision: int, since: int | None = None
+) -> HttpResponse:
+    """All keyed curves of a revision; with ``since`` those that changed from there. Channels
+    with a value on every frame are named in ``dense``, as ``joint/channel``."""
+    wanted = revision_for(request, clip_id, revision)
+    clip = load_clip(wanted.state)
+    chosen = set(clip.channels)
+    if since is not None:
+        chosen = changed_channels(revision_for(request, clip_id, since).state, wanted.state)
+    keyed = {c: clip.curves[c] for c in clip.channels if c in chosen}
+    dense = [c for c, curve in keyed.items() if isinstance(curve, SampledCurve)]
+    about = {"dense": [str(c) for c in dense]}
+    for channel in dense:
+        del keyed[channel]
+    return immutable(message(curve_arrays(clip, keyed), about))
+
+
+@router.post("clips/{int:clip_id}/mirror", response=schemas.MirrorOut)
+def mirror(request: HttpRequest, clip_id: int, wanted: schemas.MirrorIn) -> Any:
+    """A pose as it is on the other side of the body. Nothing is saved."""
+    clip = load_clip(revision_for(request, clip_id, wanted.revision).state)
+    unknown = [
+        f"{j} {c}"
+        for j, given in wanted.values.items()
+        for c in given
+        if not 0 <= j < len(clip.layout) or c not in clip.layout[j]
+    ]
+    if unknown:
+        raise BadInput(f"mirror: the skeleton has no channel {unknown[0]}")
+    return {"values": mirrored(clip, wanted.values, wanted.frame)}
+
+
+@router.get("clips/{int:clip_id}/cycles", response=schemas.CyclesOut | None)
+def cycles(request: HttpRequest, clip_id: int, revision: int, first: int, last: int) -> Any:
+    """The longest run of whole cycles that begins at ``first``, null where there is none."""
+    clip = load_clip(revision_for(request, clip_id, revision).state)
+    if not 0 <= first < last < clip.frames:
+        raise BadInput(f"expected a span of frames within 0 to {clip.frames - 1}")
+    found = whole_cycles(clip, first, last)
+    return None if found is None else asdict(found)
+
+
+@router.get("clips/{int:clip_id}/drift", response=schemas.DriftOut)
+def clip_drift(
+    request: HttpRequest, clip_id: int, revision: int, baseline: int | None = None
+) -> Any:
+    """Drift of a revision from the take as read, or from another revision."""
+    wanted = revision_for(request, clip_id, revision)
+    clip = load_clip(wanted.state)
+    if baseline is not None:
+        return asdict(drift(clip, load_clip(revision_for(request, clip_id, baseline).state)))
+    return asdict(drift(clip, baseline_of(wanted)))
+
+
+@router.get("clips/{int:clip_id}/drift/frames")
+def drift_frames(request: HttpRequest, clip_id: int, revision: int) -> HttpResponse:
+    """Per frame how far any end is from the take as read, millimetres."""
+    wanted = revision_for(request, clip_id, revision)
+    gap = end_gap_mm(load_clip(wanted.state), baseline_of(wanted))
+    return immutable(message({"mm": gap.astype(np.float32)}, {}))
+
+
+@router.get("clips/{int:clip_id}/tracks")
+def tracks(request: HttpRequest, clip_id: int, revision: int, joints: str) -> HttpResponse:
+    """World position, speed and acceleration of joints, as curves to read by."""
+    clip = load_clip(revision_for(request, clip_id, revision).state)
+    chosen = joints_named(clip, joints)
+    arrays = {
+        f"{base_track(j, name)}/values": values
+        for j in sorted(chosen)
+        for name, values in world_track(clip, j).items()
+    }
+    return immutable(message(arrays, {}))

@@ -1,0 +1,89 @@
+"""Previews: what an operation would make. Nothing is saved; the latest one wins."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+
+from django.http import HttpRequest, HttpResponse
+from editing import history
+from editing.documents import load_clip
+from editing.inspections import counts_of
+from editing.models import Revision
+from editing.previews import latest, whole_preview
+from editing.recipes import Standing, begin, compute, known, new_line, replay
+from leancurve.errors import BadInput
+from leancurve.operations import OPERATIONS, Scope
+from ninja import Router
+
+from api import schemas
+from api.access import revision_for
+from api.messages import curve_arrays, message, pose_arrays
+
+router = Router()
+
+
+def standing_before(revision: Revision, line_id: str | None) -> Standing:
+    """What a preview works on: where the revision stands, or what stood before one of its lines."""
+    if line_id is None:
+        return history.standing(revision)
+    ids = [x["line_id"] for x in revision.recipe]
+    if line_id not in ids:
+        raise BadInput("that line is not in the recipe any more")
+    beneath = history.take_of(revision).state
+    steps = replay(beneath, revision.recipe[: ids.index(line_id)])
+    return steps[-1].after if steps else begin(beneath)
+
+
+@router.post("clips/{int:clip_id}/preview")
+def preview_joints(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn) -> HttpResponse:
+    """What an operation would make of a few joints' curves. Nothing is saved; latest wins."""
+    revision = revision_for(request, clip_id, wanted.revision)
+    check = latest((wanted.view, clip_id, "joints"), wanted.sequence)
+    clip = load_clip(revision.state)
+    scope = wanted.scope.model_dump()
+    within = {c.joint for c in Scope.model_validate(scope).resolve(clip)}
+    joints = {j for j in within if clip.skeleton.names[j] in set(wanted.joints)}
+    inside = [clip.skeleton.names[j] for j in sorted(joints)]
+    line = new_line(wanted.operation, wanted.params, scope)
+    at = standing_before(revision, wanted.line)
+    operation = OPERATIONS.get(wanted.operation)
+    if operation is not None and operation.by_joint and known(line, at.state, at.take) is None:
+        # It would bring all of the clip to its new time: here these joints are enough.
+        before = load_clip(at.state)
+        few = before.with_only({c: k for c, k in before.curves.items() if c.joint in joints})
+        patch = operation.run(few, wanted.params, Scope.model_validate(scope), check)
+        return message(curve_arrays(clip, patch.curves), {"report": patch.report})
+    # Where joints share key times or a budget, a few of them alone are only nearly right: once
+    # the whole clip has been previewed its own curves are shown.
+    patch = known(line, at.state, at.take) or compute(
+        new_line(wanted.operation, wanted.params, {**scope, "joints": inside, "groups": None}),
+        at.state,
+        at.take,
+        check,
+    )
+    curves = {c: curve for c, curve in patch.curves.items() if c.joint in joints}
+    return message(curve_arrays(clip, curves), {"report": patch.report})
+
+
+@router.post("clips/{int:clip_id}/preview/whole")
+def preview_whole(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn) -> HttpResponse:
+    """The numbers and poses an operation would give the whole clip. Nothing is saved."""
+    revision = revision_for(request, clip_id, wanted.revision)
+    check = latest((wanted.view, clip_id, "whole"), wanted.sequence)
+    line = new_line(wanted.operation, wanted.params, wanted.scope.model_dump())
+    at = standing_before(revision, wanted.line)
+    result = whole_preview(line, at.state, at.take, check)
+    joints = sorted({c.joint for c in result.patch.curves})
+    # Thinning mends no finding, and whoever drags its slider waits for its numbers.
+    looks = OPERATIONS[wanted.operation].step != "thin"
+    left = counts_of(result.clip, check) if looks else None
+    return message(
+        pose_arrays(result.clip, result.pose.of(joints), joints),
+        {
+            "report": result.patch.report,
+            "drift": None if result.drift is None else asdict(result.drift),
+            "frames": result.clip.frames,
+            "keys": result.clip.key_count,
+            "findings": left,
+        },
+    )
