@@ -56,6 +56,7 @@ def clip_out(clip: Clip) -> dict[str, Any]:
         "skeleton": take.skeleton.name,
         "workspace": clip.workspace_id,
         "rate": [document.rate.numerator, document.rate.denominator],
+        "take_rate": [take.rate_numerator, take.rate_denominator],
         "frames": document.frames,
         "height": skeleton.rest_height,
         "joints": [

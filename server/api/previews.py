@@ -11,6 +11,7 @@ from editing.inspections import counts_of
 from editing.models import Revision
 from editing.previews import latest, whole_preview
 from editing.recipes import Standing, begin, compute, known, new_line, replay
+from leancurve.document.evaluation import affected
 from leancurve.errors import BadInput
 from leancurve.operations import OPERATIONS, Scope
 from ninja import Router
@@ -73,7 +74,7 @@ def preview_whole(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn)
     line = new_line(wanted.operation, wanted.params, wanted.scope.model_dump())
     at = standing_before(revision, wanted.line)
     result = whole_preview(line, at.state, at.take, check)
-    joints = sorted({c.joint for c in result.patch.curves})
+    joints = list(affected(result.clip, result.patch.curves))
     # Thinning mends no finding, and whoever drags its slider waits for its numbers.
     looks = OPERATIONS[wanted.operation].step != "thin"
     left = counts_of(result.clip, check) if looks else None

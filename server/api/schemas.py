@@ -289,6 +289,7 @@ class ClipOut(Schema):
     workspace: int
     skeleton: str
     rate: list[int]
+    take_rate: list[int] = Field(description="of the take, as captured")
     frames: int
     height: float = Field(description="height of the figure at rest, in the skeleton's unit")
     joints: list[JointOut]
@@ -335,7 +336,9 @@ class AppendIn(Schema):
     operation: str
     params: dict[str, Any] = {}
     scope: ScopeIO = ScopeIO()
-    inputs: dict[str, str] = Field({}, description="digests of other documents it works with")
+    inputs: dict[str, str] | None = Field(
+        None, description="digests of other documents it works with, by name"
+    )
 
 
 class EditLineIn(AppendIn):

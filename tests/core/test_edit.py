@@ -1,4 +1,4 @@
-"""Hand edits: placed by id, then by nearness, and never dropped in silence."""
+"""Hand edits: made on the key that was seen, or listed; never dropped in silence."""
 
 from __future__ import annotations
 
@@ -53,11 +53,60 @@ def test_without_its_id_a_key_is_found_within_half_a_frame(clip: Clip) -> None:
     assert lost.report["unplaced"][0]["frame"] == 14
 
 
-@pytest.mark.parametrize("time", [0, 20, 25])
-def test_a_key_never_passes_its_neighbour(clip: Clip, time: float) -> None:
+@pytest.mark.parametrize(("time", "stops"), [(0, 1), (20, 19), (25, 19), (30, 19)])
+def test_a_key_stops_a_frame_before_its_neighbour(clip: Clip, time: float, stops: float) -> None:
     patch = edit(clip, time=time)
-    assert len(patch.report["unplaced"]) == 1
-    assert patch.curves[TX].time.tolist() == [0, 10, 20, 30]
+    assert patch.report["unplaced"] == []
+    assert patch.curves[TX].time.tolist() == [0, stops, 20, 30]
+
+
+@pytest.mark.parametrize(("time", "times"), [(25, [0, 20, 25, 30]), (20, [0, 19, 20, 30]),
+                                             (30, [0, 20, 29, 30])])  # fmt: skip
+def test_a_key_goes_past_its_neighbours_where_asked(
+    clip: Clip, time: float, times: list[float]
+) -> None:
+    """Never onto one: it stops a frame before it, on the side it comes from."""
+    curve = edit(clip, time=time, past=True).curves[TX]
+    assert curve.time.tolist() == times
+    assert curve.value[curve.id == 1].tolist() == [5]
+    assert sorted(curve.id.tolist()) == [0, 1, 2, 3]
+
+
+def test_an_edit_is_made_on_the_key_that_was_seen_and_on_no_other(clip: Clip) -> None:
+    """Its id, its frame and its value agree, or it is listed with all that it would set."""
+    assert edit(clip, was=5.0, value=8).curves[TX].value[1] == 8
+    assert edit(clip, was=5.2, value=8).curves[TX].value[1] == 8  # a small change above
+    for elsewhere in ({"frame": 14}, {"was": -20.0}, {"id": 3, "frame": 14}):
+        patch = edit(clip, value=8, **elsewhere)
+        assert patch.curves[TX].value.tolist() == [0, 5, 5, 0]
+        (lost,) = patch.report["unplaced"]
+        assert lost["value"] == 8
+    # The id of another key counts no more than where the key was.
+    moved = edit(clip, id=3, frame=10.0, was=5.0, value=8).curves[TX]
+    assert moved.value.tolist() == [0, 8, 5, 0]
+
+
+def test_turns_are_made_one_after_another(clip: Clip) -> None:
+    """One turn after another is not the same as all at once: a key that rides shows it."""
+    ride = {"joint": "Hips", "channel": "tx", "id": 1, "frame": 10, "riding": True}
+    pull = {"joint": "Hips", "channel": "tx", "id": 2, "frame": 20, "time": 24}
+    one = EDIT.run(clip, {"keys": [ride]})
+    then = EDIT.run(clip.with_curves(one.curves), {"keys": [pull]}).curves[TX]
+    turns = EDIT.run(clip, {"keys": [ride, {**pull, "turn": 1}]}).curves[TX]
+    assert turns.time.tolist() == then.time.tolist() == [0, 12, 24, 30]
+
+
+def test_lines_of_the_first_version_are_made_key_by_key(clip: Clip) -> None:
+    """Version 1 made each edit by itself: a key could not move to where the next one stood."""
+    keys = [
+        {"joint": "Hips", "channel": "tx", "id": 1, "frame": 10.0, "time": 18.0},
+        {"joint": "Hips", "channel": "tx", "id": 2, "frame": 20.0, "value": 3.0},
+    ]
+    upgraded = EDIT.upgraded(1, {"keys": keys})
+    assert [k["turn"] for k in upgraded["keys"]] == [0, 1]
+    curve = EDIT.run(clip, upgraded).curves[TX]
+    assert (curve.time.tolist(), curve.value.tolist()) == ([0, 18, 20, 30], [0, 5, 3, 0])
+    assert EDIT.upgraded(2, {"keys": keys})["keys"] == keys
 
 
 def test_keys_of_dense_channels_and_unknown_joints_are_listed_as_unplaced(clip: Clip) -> None:
@@ -81,9 +130,12 @@ def test_keys_set_together_may_move_past_where_they_stood(clip: Clip) -> None:
     patch = edits(clip, {"time": 18}, {"id": 2, "frame": 20, "time": 28})
     assert patch.curves[TX].time.tolist() == [0, 18, 28, 30]
     assert patch.report["unplaced"] == []
-    lost = edits(clip, {"time": 18}, {"id": 2, "frame": 20, "time": 31})
-    assert [u["id"] for u in lost.report["unplaced"]] == [2]
-    assert lost.curves[TX].time.tolist() == [0, 18, 20, 30]
+    pushed = edits(clip, {"time": 18}, {"id": 2, "frame": 20, "time": 31})
+    assert pushed.curves[TX].time.tolist() == [0, 18, 29, 30]
+    # Two of one group that meet stay both.
+    met = edits(clip, {"time": 18}, {"id": 2, "frame": 20, "time": 18})
+    assert sorted(u["id"] for u in met.report["unplaced"]) == [1, 2]
+    assert met.curves[TX].time.tolist() == [0, 10, 20, 30]
 
 
 def test_a_key_is_made_on_the_curve_and_taken_out_again(clip: Clip) -> None:

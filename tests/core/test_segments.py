@@ -12,6 +12,7 @@ from leancurve.curves.curve import Extend, Handle, KeyedCurve, Segment, keyed, s
 from leancurve.curves.handles import flowing_slopes, settled, with_handle
 from leancurve.curves.insertion import cut, insert_key
 from leancurve.curves.plain import evaluate_plain
+from leancurve.curves.splice import spliced
 from leancurve.curves.springs import sprung
 from leancurve.errors import BadInput
 from scipy.integrate import solve_ivp
@@ -99,13 +100,60 @@ def test_inserting_a_key_changes_no_shape(seed: int, share: float) -> None:
     curve = replace(curve, extend=(Extend(int(before)), Extend(int(after))))
     first, last = curve.time[0], curve.time[-1]
     time = float(first + share * (last - first))
-    fresh = insert_key(curve, time)
+    extent = (min(time, first), max(time, last))
+    fresh = insert_key(curve, time, extent)
     assert np.abs(fresh.time - time).min() < 1e-9
     assert set(curve.time) <= set(fresh.time)
     frames = random.uniform(min(time, first), max(time, last), 300)
     size = max(1.0, float(np.abs(curve.value).max()))
     assert np.abs(fresh.at(frames) - curve.at(frames)).max() < 1e-9 * size * 10
     assert len(set(fresh.id.tolist())) == fresh.key_count
+
+
+@pytest.mark.parametrize("extend", [Extend.REPEAT, Extend.REPEAT_OFFSET])
+@pytest.mark.parametrize("jumps", [False, True])
+@pytest.mark.parametrize("early", [False, True])
+@pytest.mark.parametrize("time", [3.0, -7.0, 27.0, 50.0])
+def test_a_key_beyond_a_repeating_curve_changes_nothing(
+    extend: Extend, jumps: bool, early: bool, time: float
+) -> None:
+    """On either side of it: where the other side alone repeats, that is written out."""
+    curve = keyed([10, 14, 20], [0, 5, 3 if jumps else 0])
+    ends = (extend, Extend.HOLD) if early else (Extend.HOLD, extend)
+    curve = replace(curve, extend=ends)
+    fresh = insert_key(curve, time, (-30.0, 80.0))
+    frames = np.linspace(-30, 80, 2201) + 0.013  # off the seams, a thousandth of a frame wide
+    assert np.abs(fresh.at(frames) - curve.at(frames)).max() < 1e-9
+    assert np.abs(fresh.time - time).min() < 1e-9
+    assert len(set(fresh.id.tolist())) == fresh.key_count
+
+
+def test_without_an_extent_a_key_that_would_change_a_repetition_is_refused() -> None:
+    curve = replace(keyed([10, 20], [0, 5]), extend=(Extend.REPEAT, Extend.HOLD))
+    with pytest.raises(BadInput, match="what the curve repeats before its first key"):
+        insert_key(curve, 27.0)
+
+
+@pytest.mark.parametrize("extend", [Extend.STRAIGHT, Extend.REPEAT, Extend.REPEAT_OFFSET])
+def test_a_stretch_of_a_curve_that_goes_on_is_replaced_and_no_more(extend: Extend) -> None:
+    curve = replace(keyed([10, 14, 20], [0, 5, 1]), extend=(extend, extend))
+    ends = curve.at(np.array([40.0, 60.0]))
+    whole = spliced(curve, keyed([0, 10, 20], [ends[0], 7, ends[1]]), 40, 60, 101)
+    outside = np.concatenate([np.linspace(0.013, 39.9, 400), np.linspace(60.1, 99.9, 400)])
+    assert np.abs(whole.at(outside) - curve.at(outside)).max() < 1e-9
+    assert whole.at(np.array([50.0]))[0] == 7
+
+
+def test_keys_outside_of_a_stretch_keep_their_ids_and_those_made_anew_have_new_ones() -> None:
+    curve = keyed([0, 10, 20, 30, 40], [0, 5, 1, 4, 0])
+    made = spliced(curve, keyed([0, 4, 10], [1, 3, 4]), 20, 30, 41)
+    kept = {float(t): int(i) for t, i in zip(made.time, made.id, strict=True)}
+    assert (kept[0.0], kept[10.0], kept[40.0]) == (0, 1, 4)
+    assert not {kept[20.0], kept[24.0], kept[30.0]} & set(range(5))
+    again = spliced(curve, keyed([0, 4, 10], [1, 3, 4]), 20, 30, 41)
+    other = spliced(curve, keyed([0, 4, 10], [1, 3.5, 4]), 20, 30, 41)
+    assert again.id.tolist() == made.id.tolist()
+    assert not set(other.id.tolist()) & {kept[20.0], kept[24.0], kept[30.0]}
 
 
 def test_a_spring_written_out_stays_within_a_ten_thousandth_of_its_rise() -> None:

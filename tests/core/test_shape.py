@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from fractions import Fraction
 from typing import Any
 
 import numpy as np
@@ -19,6 +20,7 @@ from leancurve.measures.cycles import whole_cycles
 from leancurve.measures.findings import find
 from leancurve.operations import OPERATIONS, Patch, Scope, apply_patch
 from leancurve.recipe import moved_lines, run_recipe
+from leancurve.time.meaning import ClipTime
 
 TX, RX, RY = base_track(0, "tx"), base_track(0, "rx"), base_track(0, "ry")
 FRAMES = np.arange(900, dtype=np.float64)
@@ -464,22 +466,38 @@ def test_a_scope_names_single_channels_and_keys(thin: Clip) -> None:
     only = Scope(only=(("Hips", "ry"), ("Head", "rx"), ("nobody", "rx")))
     head = thin.skeleton.index("Head")
     assert set(only.resolve(thin)) == {RY, base_track(head, "rx")}
-    keys = Scope(keys=(("Hips", "ry", 1), ("Hips", "ry", 3)))
-    assert keys.resolve(thin) == (RY,)
-    assert keys.keys_of(thin, RY) == [1, 3]
-    raised = run(thin, "offset", {"amount": 2.0}, keys=(("Hips", "ry", 1),)).curves[RY]
     before = thin.curves[RY]
-    assert isinstance(raised, KeyedCurve)
     assert isinstance(before, KeyedCurve)
+    one, three = before.id[[1, 3]].tolist()
+    keys = Scope(keys=(("Hips", "ry", one), ("Hips", "ry", three)))
+    assert keys.resolve(thin) == (RY,)
+    assert keys.keys_of(thin, RY) == [one, three]
+    picked = ("Hips", "ry", one, float(before.time[1]))
+    raised = run(thin, "offset", {"amount": 2.0}, keys=(picked,)).curves[RY]
+    assert isinstance(raised, KeyedCurve)
     moved = raised.value - before.value
-    assert moved[before.id == 1] == pytest.approx(2)
-    assert np.abs(moved[before.id != 1]).max() == 0
+    assert moved[before.id == one] == pytest.approx(2)
+    assert np.abs(moved[before.id != one]).max() == 0
+
+
+def test_a_picked_key_is_known_by_its_frame_as_well_or_listed(thin: Clip) -> None:
+    before = thin.curves[RY]
+    assert isinstance(before, KeyedCurve)
+    key, at = int(before.id[1]), float(before.time[1])
+    anew = Scope(keys=(("Hips", "ry", 5, at + 0.3),))
+    assert anew.keys_of(thin, RY) == [key]
+    gone = ("Hips", "ry", key, at + 1000.0)
+    assert Scope(keys=(gone,)).keys_of(thin, RY) == []
+    patch = run(thin, "offset", {"amount": 2.0}, keys=(gone,))
+    (lost,) = patch.report["unplaced"]
+    assert (lost["id"], lost["frame"]) == (key, at + 1000.0)
 
 
 def test_keys_of_hand_edits_move_with_the_rate_of_a_swapped_take() -> None:
     key = {"joint": "Hips", "channel": "ry", "id": 1, "frame": 41.0, "time": 40.5, "value": 2.0}
     line = {"operation": "edit", "params": {"keys": [key]}, "scope": {}}
-    moved, lost = moved_lines([line], 0.5, 100)
+    full, half = ClipTime(Fraction(60), 200), ClipTime(Fraction(30), 100)
+    moved, lost = moved_lines([line], full, half)
     assert lost == []
     assert (moved[0]["params"]["keys"][0]["time"], moved[0]["params"]["keys"][0]["value"]) == (
         20.25,

@@ -175,7 +175,7 @@ def test_a_riding_key_moved_by_hand_gets_a_new_share_and_is_no_finding() -> None
     from leancurve.measures.findings import find
 
     assert not [f for f in find(moved) if f.kind == "key off the frame"]
-    plain = done(moved, "edit", {"keys": [{**edit, "id": 1, "riding": False}]})
+    plain = done(moved, "edit", {"keys": [{**edit, "id": 1, "frame": 12.5, "riding": False}]})
     assert [f.kind for f in find(plain) if f.kind == "key off the frame"]
 
 
@@ -543,7 +543,7 @@ def test_on_another_take_changes_of_time_mean_the_same_seconds() -> None:
     assert lost == []
     short, gone = moved_lines(lines[:1], FULL, ClipTime(Fraction(30), 40))
     assert short[0]["aside"]
-    assert [g["pins"] for g in gone] == [[100, 200], [300, 500]]
+    assert gone[0]["aside"]
     pins = {"pins": [[0, 0], [1, 3], [90, 90]]}
     near, met = moved_lines([{**lines[0], "params": pins}], FULL, ClipTime(Fraction(12), 99))
     assert near[0]["params"]["pins"] == [[0, 0], [18, 18]]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import copy
 from fractions import Fraction
-from typing import Any
+from typing import Any, get_args
 
 import numpy as np
 import pytest
@@ -47,6 +47,7 @@ LINES: dict[str, dict[str, Any]] = {
     "slide": {"by": 4.0, "about": 20.0},
     "soft_offset": {"frame": 40, "radius": 12.0, "offsets": [{"joint": "Hips", "turn": [5, 0, 0]}]},
     "thin": {"also": [10, 40], "tighter": [{"group": "spine", "first": 10, "last": 40}]},
+    "tidy_keys": {"doubled": 0.25},
     "trim": {"first": 10, "last": 80, "calibration": False},
     "unflip": {"begin_frame": 20},
 }  # fmt: skip
@@ -76,6 +77,12 @@ def models(model: type[BaseModel]) -> Any:
             yield from models(inner)
 
 
+def parts_of(annotation: Any) -> list[Any]:
+    """The plain types that an annotation is made of."""
+    inner = get_args(annotation)
+    return [annotation] if not inner else [p for a in inner for p in parts_of(a)]
+
+
 def line_of(name: str) -> dict[str, Any]:
     kind = OPERATIONS[name]
     return checked_line(name, LINES.get(name, {}), SPAN if kind.ranged else {})
@@ -100,10 +107,11 @@ def test_every_field_in_frames_says_what_it_means_in_time() -> None:
         for name, field in models(kind.Params):
             extra = field.json_schema_extra or {}
             assert extra.get("time", "frame") in MEANINGS
-            suspicious = extra.get("unit", "").startswith("frame") or name in {
+            number = any(a in (int, float) for a in parts_of(field.annotation))
+            suspicious = extra.get("unit", "").startswith("frame") or (number and name in {
                 "frame", "first", "last", "new_first", "new_last", "begin_frame", "pins", "also",
                 "after", "time",
-            }  # fmt: skip
+            })  # fmt: skip
             if suspicious:
                 assert "time" in extra, f"{kind.name}.{name}"
                 told += 1
@@ -143,7 +151,7 @@ def test_there_and_back_at_half_the_rate_is_the_same(name: str) -> None:
 
 
 @pytest.mark.parametrize("name", sorted(set(LINES) - {"change_rate", "close_loop", "densify",
-    "gain", "lag", "noise", "offset", "slide", "retime", "unflip"}))  # fmt: skip
+    "gain", "lag", "noise", "offset", "slide", "retime", "unflip", "tidy_keys"}))  # fmt: skip
 def test_what_lies_beyond_the_end_is_listed_and_kept(name: str) -> None:
     """The take is so short that no frame of the line is left; lengths alone have no place."""
     kind = OPERATIONS[name]

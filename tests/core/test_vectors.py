@@ -39,23 +39,39 @@ def _columns(curve: Curve) -> dict[str, Any]:
 
 
 EDITS: list[list[dict[str, Any]]] = [
-    [{"id": 2, "frame": 0, "value": 8.0}, {"id": 3, "frame": 0, "value": -4.0}],
-    [{"id": 1, "frame": 0, "handle": "flat"}, {"id": 2, "frame": 0, "handle": "straight"}],
-    [{"id": 1, "frame": 0, "handle": "flowing"}, {"id": 3, "frame": 0, "handle": "hold"}],
-    [{"id": 2, "frame": 0, "slope_in": 1.0, "slope_out": -2.0, "length_out": 0.8, "broken": True}],
+    [{"id": 2, "value": 8.0}, {"id": 3, "value": -4.0}],
+    [{"id": 1, "handle": "flat"}, {"id": 2, "handle": "straight"}],
+    [{"id": 1, "handle": "flowing"}, {"id": 3, "handle": "hold"}],
+    [{"id": 2, "slope_in": 1.0, "slope_out": -2.0, "length_out": 0.8, "broken": True}],
     [{"id": 40, "frame": 27.0, "do": "make"}, {"id": 40, "frame": 27.0, "value": 3.5}],
-    [{"id": 2, "frame": 0, "do": "remove"}],
-    [{"id": 2, "frame": 0, "segment": "spring"}, {"id": 1, "frame": 0, "segment": "bounce",
-                                                  "swings": 3}],
-    [{"id": 1, "frame": 0, "time": 33.0}, {"id": 2, "frame": 0, "time": 44.0}],
-    [{"id": 1, "frame": 0, "time": 55.0, "value": 2.0}, {"id": 3, "frame": 0, "value": 9.0}],
-    [{"id": 1, "frame": 0, "muted": True}, {"id": 2, "frame": 0, "value": 3.0}],
-    [{"id": 1, "frame": 0, "muted": True}, {"id": 9, "frame": 30.0, "do": "make", "value": 1.0},
-     {"id": 1, "frame": 0, "muted": False}],
-    [{"id": 1, "frame": 0, "riding": True}, {"id": 70, "frame": 30.0, "do": "make",
-                                             "riding": True},
-     {"id": 2, "frame": 0, "time": 52.0}],
+    [{"id": 2, "do": "remove"}],
+    [{"id": 2, "segment": "spring"}, {"id": 1, "segment": "bounce", "swings": 3}],
+    [{"id": 1, "time": 33.0}, {"id": 2, "time": 44.0}],
+    # Stopped before the key that stays, one and two together; past it where that is asked for.
+    [{"id": 1, "time": 55.0, "value": 2.0}, {"id": 3, "value": 9.0}],
+    [{"id": 1, "time": 70.0}, {"id": 2, "time": 80.0}],
+    [{"id": 3, "time": 5.0}],
+    [{"id": 1, "time": 55.0, "past": True}],
+    [{"id": 3, "time": 20.0, "past": True, "value": 1.0}],
+    [{"id": 1, "muted": True}, {"id": 2, "value": 3.0}],
+    [{"id": 1, "muted": True}, {"id": 9, "frame": 30.0, "do": "make", "value": 1.0},
+     {"id": 1, "muted": False}],
+    [{"id": 1, "riding": True}, {"id": 70, "frame": 30.0, "do": "make", "riding": True},
+     {"id": 2, "time": 52.0}],
+    # Turns one after another: the second one finds the key where the first has put it.
+    [{"id": 1, "time": 24.0}, {"id": 1, "frame": 24.0, "was": 5.0, "turn": 1, "time": 28.0}],
+    [{"id": 1, "riding": True}, {"id": 2, "turn": 1, "time": 50.0}],
+    # Another key than was seen: by its frame, by its value, and one found by its frame alone.
+    [{"id": 1, "frame": 33.0, "value": 9.0}, {"id": 2, "was": -30.0, "value": 9.0},
+     {"id": 77, "frame": 60.2, "was": 7.1, "value": 4.0}],
 ]  # fmt: skip
+TIMES = [0, 20, 40, 60, 90]
+
+
+def _seen(edit: dict[str, Any]) -> dict[str, Any]:
+    """An edit with the frame at which its key was seen."""
+    return edit if "frame" in edit else {**edit, "frame": float(TIMES[edit["id"]])}
+
 
 SLIDES: list[dict[str, Any]] = [
     {"ids": [2, 3], "by": 4.0},
@@ -84,11 +100,12 @@ STROKES: list[dict[str, Any]] = [
 
 
 def _hand_work() -> dict[str, Any]:
-    curve = keyed([0, 20, 40, 60, 90], [0, 5, 2, 7, 1])
+    curve = keyed(TIMES, [0, 5, 2, 7, 1])
     edits = []
     for given in EDITS:
-        keys = [KeyEdit(joint="a", channel="rx", **e) for e in given]
-        edits.append({"edits": given, "columns": _columns(edited_curve(curve, keys)[0])})
+        seen = [_seen(e) for e in given]
+        keys = [KeyEdit(joint="a", channel="rx", **e) for e in seen]
+        edits.append({"edits": seen, "columns": _columns(edited_curve(curve, keys)[0])})
     flags = np.array([0, 0, KeyFlag.RIDING, 0, 0], dtype=np.uint8)
     riding = with_handle(curve, curve.time == 60, Handle.FREE).edited(flags=flags)
     slides = []
@@ -137,6 +154,21 @@ def _warps() -> list[dict[str, Any]]:
     return out
 
 
+def _angles() -> list[dict[str, Any]]:
+    """Angles nearest to others, in every order: where two weighings of near would differ, too."""
+    random = np.random.default_rng(29)
+    out = []
+    for order in rotation.TAIT_BRYAN:
+        for _ in range(40):
+            q = rotation.normalise(random.normal(size=4))
+            near = random.uniform(-300, 300, 3)
+            found = rotation.angles_near(q, order, near)
+            out.append(
+                {"q": q.tolist(), "order": order, "near": near.tolist(), "angles": found.tolist()}
+            )
+    return out
+
+
 def vectors() -> dict[str, Any]:
     random = np.random.default_rng(17)
     curves = []
@@ -157,6 +189,7 @@ def vectors() -> dict[str, Any]:
     rotations, positions = forward_kinematics(skeleton, local, translation)
     return {
         "curves": curves,
+        "angles": _angles(),
         "hand": _hand_work(),
         "warps": _warps(),
         "kinematics": {

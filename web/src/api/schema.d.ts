@@ -844,12 +844,11 @@ export interface components {
         AppendIn: {
             /**
              * Inputs
-             * @description digests of other documents it works with
-             * @default {}
+             * @description digests of other documents it works with, by name
              */
-            inputs: {
+            inputs?: {
                 [key: string]: string;
-            };
+            } | null;
             /** Operation */
             operation: string;
             /**
@@ -1004,6 +1003,11 @@ export interface components {
             take: number;
             /** Take Name */
             take_name: string;
+            /**
+             * Take Rate
+             * @description of the take, as captured
+             */
+            take_rate: number[];
             /** Warnings */
             warnings: string[];
             /** Workspace */
@@ -1139,12 +1143,11 @@ export interface components {
         EditLineIn: {
             /**
              * Inputs
-             * @description digests of other documents it works with
-             * @default {}
+             * @description digests of other documents it works with, by name
              */
-            inputs: {
+            inputs?: {
                 [key: string]: string;
-            };
+            } | null;
             /** Line Id */
             line_id: string;
             /** Operation */

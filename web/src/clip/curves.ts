@@ -83,17 +83,21 @@ export function unmuted(curve: KeyedCurve): KeyedCurve {
   return found
 }
 
-/** `"12/rx"`: a joint's index and a channel. */
+/** `"base/12/rx"`: whose channel it is, a joint's index and a channel. */
 export type ChannelKey = string
 
-export const channelKey = (joint: number, channel: string): ChannelKey => `${joint}/${channel}`
+/** The owner of the clip's own channels. */
+export const BASE = 'base'
 
-export function splitKey(key: ChannelKey): { joint: number; channel: string } {
-  const [joint, channel] = key.split('/')
-  return { joint: Number(joint), channel: channel! }
+export const channelKey = (joint: number, channel: string, owner = BASE): ChannelKey =>
+  `${owner}/${joint}/${channel}`
+
+export function splitKey(key: ChannelKey): { owner: string; joint: number; channel: string } {
+  const [owner, joint, channel] = key.split('/')
+  return { owner: owner!, joint: Number(joint), channel: channel! }
 }
 
-export const turns = (key: ChannelKey): boolean => key.split('/')[1]![0] === 'r'
+export const turns = (key: ChannelKey): boolean => splitKey(key).channel[0] === 'r'
 /** A channel in words: `turn Y`. */
 export const channelTitle = (channel: string): string =>
   `${channel[0] === 'r' ? 'turn' : 'move'} ${channel[1]!.toUpperCase()}`
@@ -273,10 +277,11 @@ export function keyed(columns: Record<string, unknown>): KeyedCurve {
 export function curvesOf(message: Message): Map<ChannelKey, Curve> {
   const columns = new Map<ChannelKey, Record<string, unknown>>()
   for (const [name, { data }] of message.arrays) {
-    const [joint, channel, column] = name.split('/')
-    const key = `${joint}/${channel}`
+    const { owner, joint, channel } = splitKey(name)
+    const key = channelKey(joint, channel, owner)
+    const column = name.slice(key.length + 1)
     const entry = columns.get(key) ?? {}
-    entry[column!] = data
+    entry[column] = data
     columns.set(key, entry)
   }
   const out = new Map<ChannelKey, Curve>()

@@ -115,6 +115,7 @@ describe('forward kinematics agree with the core', () => {
     name: String(j),
     parent,
     offset: v.offsets[j]!,
+    rest: [0, 0, 0, 1],
     channels: [],
   }))
   const poses: Poses = {
@@ -155,18 +156,18 @@ describe('forward kinematics agree with the core', () => {
 
 describe('channel names', () => {
   it('go to keys and back', () => {
-    expect(splitKey(channelKey(12, 'rz'))).toEqual({ joint: 12, channel: 'rz' })
-    expect(axisOf('3/ty')).toBe('y')
+    expect(splitKey(channelKey(12, 'rz'))).toEqual({ owner: 'base', joint: 12, channel: 'rz' })
+    expect(axisOf('base/3/ty')).toBe('y')
   })
 
   it('a message becomes curves of both kinds', () => {
     const arrays = new Map([
-      ['3/rx/values', { data: Float64Array.from([1, 2]), shape: [2] }],
-      ['4/ty/time', { data: Float64Array.from([0]), shape: [1] }],
-      ['4/ty/value', { data: Float64Array.from([5]), shape: [1] }],
+      ['base/3/rx/values', { data: Float64Array.from([1, 2]), shape: [2] }],
+      ['base/4/ty/time', { data: Float64Array.from([0]), shape: [1] }],
+      ['base/4/ty/value', { data: Float64Array.from([5]), shape: [1] }],
     ])
     const curves = curvesOf({ arrays, about: {} })
-    expect(curves.get('3/rx')?.kind).toBe('sampled')
-    expect(curves.get('4/ty')?.kind).toBe('keyed')
+    expect(curves.get('base/3/rx')?.kind).toBe('sampled')
+    expect(curves.get('base/4/ty')?.kind).toBe('keyed')
   })
 })

@@ -10,6 +10,7 @@ import {
   channelKey,
   HANDLES,
   type KeyedCurve,
+  MUTED,
   RIDING,
   readoutUnit,
   SEGMENTS,
@@ -103,7 +104,11 @@ export function commitEdits(
 
 /** For each selected key what shall become of it. */
 export function editSelected(
-  make: (curve: KeyedCurve, k: number, key: ChannelKey) => Omit<KeyEdit, 'id' | 'frame'> | null,
+  make: (
+    curve: KeyedCurve,
+    k: number,
+    key: ChannelKey,
+  ) => Omit<KeyEdit, 'id' | 'frame' | 'was'> | null,
 ): Edits {
   const out: Edits = new Map()
   for (const [key, ids] of useSelection.getState().keys) {
@@ -113,7 +118,7 @@ export function editSelected(
     for (let k = 0; k < curve.time.length; k++) {
       const id = Number(curve.id[k])
       const what = ids.has(id) ? make(curve, k, key) : null
-      if (what) list.push({ id, frame: curve.time[k]!, ...what })
+      if (what) list.push({ id, frame: curve.time[k]!, was: curve.value[k]!, ...what })
     }
     if (list.length) out.set(key, list)
   }
@@ -143,9 +148,9 @@ function segmentOf(curve: KeyedCurve, k: number): Partial<KeyEdit> {
   return { segment, ...(swings ? { swings: curve.swings[k]!, decay: curve.decay[k]! } : {}) }
 }
 
-/** How far the selected keys may move in time, before they would meet a key that stays. Riding
- * keys stand in nobody's way. */
-export function roomToMove(): [number, number] {
+/** How far the selected keys may move in time, before they would meet a key that stays, or the
+ * clip's start where they may pass others. Riding keys stand in nobody's way. */
+export function roomToMove(passing = false): [number, number] {
   const gap = 1
   let low = Number.NEGATIVE_INFINITY
   let high = Number.POSITIVE_INFINITY
@@ -162,6 +167,7 @@ export function roomToMove(): [number, number] {
         continue
       }
       low = Math.max(low, -t)
+      if (passing) continue
       if (before !== null) low = Math.max(low, Math.min(before + gap - t, 0))
       let n = k + 1
       while (n < count && !ids.has(Number(curve.id[n])) && !stands(n)) n++
@@ -211,7 +217,7 @@ export function commitSlide(slide: Slide): void {
   void apply(
     'slide',
     Object.fromEntries(said),
-    { keys: keysAsScope(picked, nameOf) },
+    { keys: keysAsScope(picked, curves(), nameOf) },
     `The move of ${countOf(countKeys(picked), 'key')}`,
     handOf(moving, (curve, key) =>
       curve.kind === 'keyed' ? slid(curve, picked.get(key)!, slide) : null,
@@ -224,8 +230,13 @@ export function deleteSelected(): void {
   const edits = editSelected(() => ({ do: 'remove' }))
   for (const [key, list] of edits) {
     const curve = curves().get(key) as KeyedCurve
-    // A curve keeps its last key.
-    if (list.length === curve.time.length) list.shift()
+    const gone = new Set(list.map((edit) => edit.id))
+    const heard = (k: number) => !(curve.flags[k]! & MUTED)
+    const left = [...curve.time.keys()].some((k) => heard(k) && !gone.has(Number(curve.id[k])))
+    // A curve keeps one key that is heard.
+    const kept = left ? -1 : [...curve.time.keys()].findIndex((k) => heard(k))
+    if (!left) list.splice(0, list.length, ...list.filter((e) => e.id !== Number(curve.id[kept])))
+    if (!list.length) edits.delete(key)
   }
   selectKeys(new Map())
   void commitEdits(edits)
@@ -334,7 +345,8 @@ export function paste(): void {
       if (frame > last) continue
       const there = curve.time.indexOf(frame)
       const own = there >= 0 ? Number(curve.id[there]) : id++
-      list.push({ id: own, frame, do: there >= 0 ? 'set' : 'make', ...columns })
+      const seen = there >= 0 ? { was: curve.value[there]! } : {}
+      list.push({ id: own, frame, ...seen, do: there >= 0 ? 'set' : 'make', ...columns })
       ids.add(own)
     }
     if (list.length) edits.set(key, list)
@@ -350,7 +362,7 @@ export function paste(): void {
 
 /** The scope of a brush or an operation: picked keys, or the channels that are shown. */
 export function handScope(keys: Picked = useSelection.getState().keys): Scope {
-  if (keys.size) return { keys: keysAsScope(keys, nameOf) }
+  if (keys.size) return { keys: keysAsScope(keys, curves(), nameOf) }
   return {
     only: workedOn().map((key): [string, string] => {
       const { joint, channel } = splitKey(key)

@@ -20,10 +20,16 @@ import {
   valueAt,
 } from './curves'
 
-/** One key's new state; what is absent stays. The core's `KeyEdit` but for its place. */
+/** One key's new state; what is absent stays. The core's `KeyEdit` but for its channel: id, frame and
+ * value (`was`) say which key was seen. */
 export interface KeyEdit {
   id: number
   frame: number
+  was?: number
+  /** Edits of one turn are made together. */
+  turn?: number
+  /** It may pass its neighbours, which it meets and stops at if not. */
+  past?: boolean
   do?: 'set' | 'make' | 'remove'
   time?: number
   value?: number
@@ -150,9 +156,11 @@ export function edited(curve: KeyedCurve, edits: readonly KeyEdit[]): KeyedCurve
   let k = 0
   while (k < edits.length) {
     const what = edits[k]!.do ?? 'set'
+    const turn = edits[k]!.turn ?? 0
     if (what === 'set') {
       let end = k
-      while (end < edits.length && (edits[end]!.do ?? 'set') === 'set') end++
+      const same = (e: KeyEdit) => (e.do ?? 'set') === 'set' && (e.turn ?? 0) === turn
+      while (end < edits.length && same(edits[end]!)) end++
       out = setKeys(out, edits.slice(k, end))
       k = end
     } else {
@@ -163,9 +171,40 @@ export function edited(curve: KeyedCurve, edits: readonly KeyEdit[]): KeyedCurve
   return out
 }
 
+/** Frames within which a key counts as the one that was seen, and the share of the curve's range
+ * within which its value does. */
+const NEAR = 0.5
+const ALIKE = 0.1
+
+/** The index of the key an edit means, -1 where it is not there any more: the core's `place`. */
+function placeOf(curve: KeyedCurve, edit: KeyEdit): number {
+  let nearest = 0
+  curve.time.forEach((t, k) => {
+    if (Math.abs(t - edit.frame) < Math.abs(curve.time[nearest]! - edit.frame)) nearest = k
+  })
+  const range = () => {
+    let [low, high] = [Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY]
+    for (const v of curve.value) {
+      low = Math.min(low, v)
+      high = Math.max(high, v)
+    }
+    return high - low
+  }
+  for (const k of [indexOf(curve, edit.id), nearest]) {
+    if (k < 0 || Math.abs(curve.time[k]! - edit.frame) > NEAR) continue
+    const off = edit.was === undefined ? 0 : Math.abs(curve.value[k]! - edit.was)
+    if (off === 0 || off <= ALIKE * range()) return k
+  }
+  return -1
+}
+
+const heardBut = (curve: KeyedCurve, k: number): boolean =>
+  curve.flags.some((flags, n) => n !== k && !(flags & MUTED))
+
 function removed(curve: KeyedCurve, edit: KeyEdit): KeyedCurve {
-  const k = indexOf(curve, edit.id)
-  if (k < 0 || curve.time.length === 1) return curve
+  const k = placeOf(curve, edit)
+  // A curve keeps one key that is heard.
+  if (k < 0 || !heardBut(curve, k)) return curve
   const out = copied(only(curve, (n) => n !== k))
   settleAt(out, [k - 1, k])
   return out
@@ -174,7 +213,7 @@ function removed(curve: KeyedCurve, edit: KeyEdit): KeyedCurve {
 function made(curve: KeyedCurve, edit: KeyEdit): KeyedCurve {
   if (indexOf(curve, edit.id) >= 0 || curve.time.includes(edit.frame)) return curve
   const out = inserted(curve, edit.frame, edit.id)
-  const { id, frame, do: _, ...rest } = edit
+  const { id, frame, do: _do, was: _was, turn: _turn, ...rest } = edit
   return Object.keys(rest).length ? setKeys(out, [{ id, frame, ...rest }]) : out
 }
 
@@ -244,19 +283,90 @@ function merged(one: KeyedCurve, other: KeyedCurve): { curve: KeyedCurve; second
   return { curve, second }
 }
 
-function setKeys(curve: KeyedCurve, edits: readonly KeyEdit[]): KeyedCurve {
-  const out = copied(curve)
-  let placed = edits.flatMap((e) => {
-    const k = indexOf(curve, e.id)
-    return k < 0 ? [] : [[k, e] as const]
+/** Frames that a key leaves to a neighbour it is pushed against. */
+const GAP = 1
+
+/** Moved keys stop a frame before the key that stays beyond them: the core's `with_room`. */
+export function withRoom(
+  curve: KeyedCurve,
+  time: Float64Array,
+  moved: ReadonlySet<number>,
+): Float64Array {
+  const out = time.slice()
+  const stays = (k: number) => !moved.has(k) && !rides(curve, k)
+  for (const k of moved) {
+    const own = curve.time[k]!
+    let between = 0
+    let n = k - 1
+    for (; n >= 0 && !stays(n); n--) if (moved.has(n)) between++
+    if (n >= 0) out[k] = Math.max(out[k]!, Math.min(curve.time[n]! + GAP * (between + 1), own))
+    between = 0
+    for (n = k + 1; n < out.length && !stays(n); n++) if (moved.has(n)) between++
+    if (n < out.length)
+      out[k] = Math.min(out[k]!, Math.max(curve.time[n]! - GAP * (between + 1), own))
+  }
+  return out
+}
+
+type Placed = readonly [number, KeyEdit]
+
+/** Keys that go past others, put in the order of their new times: the core's `_passed`. */
+function passed(
+  curve: KeyedCurve,
+  time: Float64Array,
+  past: ReadonlySet<number>,
+  placed: Placed[],
+) {
+  const late = time.slice()
+  for (const k of [...past].sort((a, b) => a - b)) {
+    const back = curve.time[k]! > late[k]! ? GAP : -GAP
+    const met = () => late.some((t, n) => n !== k && Math.abs(t - late[k]!) < 1e-9)
+    while (met() && late[k] !== curve.time[k]) {
+      const ahead = late[k]! + back
+      const over = back > 0 ? ahead >= curve.time[k]! : ahead <= curve.time[k]!
+      late[k] = over ? curve.time[k]! : ahead
+    }
+  }
+  const order = [...late.keys()].sort((a, b) => late[a]! - late[b]! || a - b)
+  const where = new Map(order.map((old, n) => [old, n]))
+  const out = { ...curve }
+  for (const name of COLUMNS) {
+    const old = curve[name] as Float64Array
+    const kind = old.constructor as Float64ArrayConstructor
+    ;(out as Record<string, unknown>)[name] = kind.from(order.map((n) => old[n]!))
+  }
+  out.time = Float64Array.from(order, (n) => late[n]!)
+  const left = new Set<number>()
+  for (const k of past)
+    for (const n of [k - 1, k + 1]) if (where.has(n) && !past.has(n)) left.add(where.get(n)!)
+  return { curve: out, placed: placed.map(([k, e]): Placed => [where.get(k)!, e]), left }
+}
+
+function setKeys(given: KeyedCurve, edits: readonly KeyEdit[]): KeyedCurve {
+  let curve = given
+  let placed = edits.flatMap((e): Placed[] => {
+    const k = placeOf(curve, e)
+    return k < 0 ? [] : [[k, e]]
   })
-  const moved = new Set<number>()
+  let moved = new Set<number>()
+  const past = new Set<number>()
+  let time: Float64Array = curve.time.slice()
   for (const [k, e] of placed)
     if (e.time !== undefined) {
-      out.time[k] = e.time
-      moved.add(k)
+      time[k] = e.time
+      if (e.past) past.add(k)
+      else moved.add(k)
     }
-  out.time = carried(curve, out.time, moved)
+  time = withRoom(curve, time, moved)
+  let left = new Set<number>()
+  if (past.size) {
+    ;({ curve, placed, left } = passed(curve, time, past, placed))
+    time = curve.time.slice()
+    moved = new Set()
+  }
+  for (const [k, e] of placed) if (e.time !== undefined) moved.add(k)
+  const out = copied(curve)
+  out.time = carried(curve, time, moved)
   for (let again = true; again; ) {
     again = false
     for (let k = 0; k + 1 < out.time.length; k++) {
@@ -270,7 +380,7 @@ function setKeys(curve: KeyedCurve, edits: readonly KeyEdit[]): KeyedCurve {
     }
     if (again) out.time = carried(curve, out.time, moved)
   }
-  const touched = new Set(placed.map(([k]) => k))
+  const touched = new Set([...placed.map(([k]) => k), ...left])
   out.time.forEach((t, k) => {
     if (t !== curve.time[k]) touched.add(k)
   })

@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { about, anglesNear, inverse, multiply, type Quat, rotate, turned, turnOf } from './local'
+import vectors from './vectors.json'
 
 const ORDERS = ['XYZ', 'XZY', 'YXZ', 'YZX', 'ZXY', 'ZYX']
 
@@ -51,5 +52,14 @@ describe('turns', () => {
     const [x, y] = rotate(q, [1, 0, 0])
     expect([x, y].map((v) => Number(v.toFixed(9)))).toEqual([0, 1])
     expect(turnOf([0, 0, 0, -1])).toEqual([0, 0, 0])
+  })
+})
+
+describe('angles nearest to others', () => {
+  vectors.angles.forEach(({ q, order, near, angles }, n) => {
+    it(`are the core's, ${order} ${n}`, () => {
+      const found = anglesNear(q as Quat, order, near)
+      for (let k = 0; k < 3; k++) expect(Math.abs(found[k]! - angles[k]!)).toBeLessThan(1e-6)
+    })
   })
 })

@@ -42,7 +42,8 @@ export function jointPose(
 ): JointPose | undefined {
   const { channels, offset } = clip.joints[joint]!
   const add = addsOffset(clip, joint)
-  let rotation: Quat = [0, 0, 0, 1]
+  const turning = channels.some((name) => name[0] === 'r')
+  let rotation = (turning ? [0, 0, 0, 1] : clip.joints[joint]!.rest) as Quat
   const translation = [...offset] as [number, number, number]
   for (const name of channels) {
     const key = channelKey(joint, name)
@@ -145,7 +146,8 @@ export function anglesNear(q: Quat, order: string, near: readonly number[]): num
     [outer, middle, inner],
     [outer + 180, 180 - middle, inner + 180],
   ].map((angles) => angles.map((v, k) => closest(v, near[k]!)))
-  const far = (angles: number[]) => angles.reduce((sum, v, k) => sum + Math.abs(v - near[k]!), 0)
+  // As the core weighs them: by the sum of squares.
+  const far = (angles: number[]) => angles.reduce((sum, v, k) => sum + (v - near[k]!) ** 2, 0)
   return far(found[0]!) <= far(found[1]!) ? found[0]! : found[1]!
 }
 

@@ -7,7 +7,7 @@ import { create } from 'zustand'
 import { answer, client } from '../api/client'
 import { notify, type Scope, useBench } from './bench'
 import { bringCurves } from './confirmed'
-import { type ChannelKey, type Curve, channelKey, splitKey, valueAt } from './curves'
+import { BASE, type ChannelKey, type Curve, channelKey, splitKey, valueAt } from './curves'
 import { draft } from './draft'
 import { commitEdits, showEdits } from './hand'
 import { type Edits, freshId, type KeyEdit } from './keys'
@@ -95,7 +95,10 @@ useBench.subscribe(({ clip }, { clip: before }) => {
   const text = clip && localStorage.getItem(place(clip.id))
   const kept = text ? (JSON.parse(text) as { frame: number; values: [ChannelKey, number][] }) : null
   live = null
-  set({ unkeyed: kept && { frame: kept.frame, values: new Map(kept.values) } })
+  // Channels were kept without their owner once.
+  const whole = (key: ChannelKey) => (key.split('/').length === 2 ? `${BASE}/${key}` : key)
+  const values = new Map((kept?.values ?? []).map(([key, value]) => [whole(key), value]))
+  set({ unkeyed: kept && { frame: kept.frame, values } })
 })
 
 /** The curves of what is not keyed are here whatever is selected: it is seen, and can be keyed. */
@@ -248,7 +251,7 @@ function editsOf(values: Values, frame: number): Edits {
     const there = curve.time.indexOf(frame)
     const edit: KeyEdit =
       there >= 0
-        ? { id: Number(curve.id[there]), frame, value }
+        ? { id: Number(curve.id[there]), frame, was: curve.value[there]!, value }
         : { id: freshId(curve), frame, do: 'make', value, handle: 'eased' }
     edits.set(key, [edit])
   }

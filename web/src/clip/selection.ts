@@ -107,14 +107,22 @@ export function selectedTimes(
   return high >= low ? [low, high] : null
 }
 
+/** A key as a scope names it: joint, channel, id, and the frame at which it was seen. */
+export type ScopeKey = [string, string, number, number]
+
 /** Selected keys as a scope names them. */
 export function keysAsScope(
   keys: Picked,
+  curves: ReadonlyMap<ChannelKey, Curve>,
   nameOf: (joint: number) => string,
-): [string, string, number][] {
+): ScopeKey[] {
   return [...keys].flatMap(([key, ids]) => {
+    const curve = curves.get(key)
+    if (curve?.kind !== 'keyed') return []
     const { joint, channel } = splitKey(key)
-    return [...ids].map((id): [string, string, number] => [nameOf(joint), channel, id])
+    return [...curve.id].flatMap((own, k): ScopeKey[] =>
+      ids.has(Number(own)) ? [[nameOf(joint), channel, Number(own), curve.time[k]!]] : [],
+    )
   })
 }
 

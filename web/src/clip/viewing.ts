@@ -57,6 +57,10 @@ export interface Viewing {
   apart: number
   /** Time goes along to a key that is picked. */
   follows: boolean
+  /** Where an edit without a place was, to be placed by hand. */
+  lost: { key: ChannelKey; frame: number; value: number } | null
+  /** Keys that are moved go past their neighbours, instead of stopping at them. */
+  passes: boolean
   /** Values snap to whole steps of this, 0 for none. */
   step: number
 }
@@ -86,6 +90,8 @@ export const useViewing = create<Viewing>(() => ({
   span: 20,
   apart: 5,
   follows: localStorage.getItem(FOLLOWS) !== 'off',
+  lost: null,
+  passes: false,
   step: 0,
 }))
 
@@ -93,8 +99,8 @@ const { getState: get, setState: set } = useViewing
 
 /** A clip is opened: what was looked at in another means nothing here. */
 export function lookAnew(): void {
-  const { timing, follows, step, span, apart, split, follow, grid, post, person } = get()
-  const kept = { timing, follows, step, span, apart, split, follow, grid, post, person }
+  const { timing, follows, passes, step, span, apart, split, follow, grid, post, person } = get()
+  const kept = { timing, follows, passes, step, span, apart, split, follow, grid, post, person }
   set({ ...useViewing.getInitialState(), ...kept })
   draft.mute(new Set())
 }

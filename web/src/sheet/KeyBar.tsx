@@ -6,6 +6,7 @@ import { HANDLES, type HandleName, SEGMENTS, type SegmentName } from '../clip/cu
 import { commitEdits, commitSlide, deleteSelected, editSelected, STILL } from '../clip/hand'
 import { common, countKeys, useSelection } from '../clip/selection'
 import { transport } from '../clip/transport'
+import { useViewing } from '../clip/viewing'
 import { Button, NumberInput, Select, Tip, Toggle } from '../ui/controls'
 import { setRadius, setStrength, takeBrush, useBrush } from './brushState'
 
@@ -156,6 +157,7 @@ function KeyFields({ timing }: { timing: boolean }) {
   const keys = useSelection((s) => s.keys)
   const curves = useBench((s) => s.curves)
   const all = common(curves, keys)
+  const passes = useViewing((s) => s.passes)
   const commit = (what: Parameters<typeof editSelected>[0]) => void commitEdits(editSelected(what))
   return (
     <>
@@ -172,7 +174,7 @@ function KeyFields({ timing }: { timing: boolean }) {
           onCommit={(time) => {
             // On the timing sheet keys keep their distances: the first one goes there.
             if (timing) commitSlide({ ...STILL, by: Math.max(time, 0) - all.first })
-            else commit(() => ({ time: Math.max(time, 0) }))
+            else commit(() => ({ time: Math.max(time, 0), ...(passes ? { past: true } : {}) }))
           }}
         />
       </label>
@@ -235,6 +237,16 @@ function KeyFields({ timing }: { timing: boolean }) {
       >
         Mute
       </Toggle>
+      {!timing && (
+        <Toggle
+          on={passes}
+          className="px-1.5"
+          title="Moved keys go past their neighbours, instead of stopping at them"
+          onClick={() => useViewing.setState({ passes: !passes })}
+        >
+          Pass
+        </Toggle>
+      )}
       {all.broken && !timing && (
         <Button
           onClick={() =>

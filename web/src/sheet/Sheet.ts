@@ -4,6 +4,7 @@ import { draft } from '../clip/draft'
 import { onLive, unkeyedNow, usePosing } from '../clip/posing'
 import { countKeys, keysWhere, useSelection } from '../clip/selection'
 import { transport } from '../clip/transport'
+import { useViewing } from '../clip/viewing'
 import { token } from '../ui/theme'
 import { useBrush } from './brushState'
 import {
@@ -561,6 +562,7 @@ export class Sheet {
       g.fill()
     }
     this.unkeyed(g)
+    this.lost(g)
     const area = this.brush ? null : this.scaleBox()
     if (area) paintScaleBox(g, area, this.pivot())
     const { pointer } = this
@@ -590,6 +592,23 @@ export class Sheet {
       g.arc(timeToX(view, box, found.frame), valueToY(view, box, value), 5, 0, 7)
       g.stroke()
     }
+  }
+
+  /** An edit that found no key: a cross where its key was. */
+  private lost(g: CanvasRenderingContext2D): void {
+    const { lost } = useViewing.getState()
+    const places = this.places()
+    if (!lost || !places.channels.includes(lost.key)) return
+    const { view, box } = placeOf(places, this.box, lost.key)
+    const [x, y] = [timeToX(view, box, lost.frame), valueToY(view, box, lost.value)]
+    g.strokeStyle = token('bad')
+    g.lineWidth = 2
+    g.beginPath()
+    g.moveTo(x - 5, y - 5)
+    g.lineTo(x + 5, y + 5)
+    g.moveTo(x + 5, y - 5)
+    g.lineTo(x - 5, y + 5)
+    g.stroke()
   }
 
   private readout(g: CanvasRenderingContext2D): void {

@@ -1,6 +1,6 @@
 /** Keys edited without a pointer: walk along keys and channels, nudge, and hear where one is. */
 import { useSyncExternalStore } from 'react'
-import { useBench } from '../clip/bench'
+import { notify, useBench } from '../clip/bench'
 import { type ChannelKey, HANDLES, type KeyedCurve, SEGMENTS, turns } from '../clip/curves'
 import {
   commitEdits,
@@ -83,19 +83,22 @@ export function walkChannels(direction: -1 | 1): void {
 
 /** Selected keys a little earlier or later, lower or higher. */
 export function nudge(frames: number, steps: number): void {
-  const { step, follows, timing } = useViewing.getState()
+  const { step, follows, passes, timing } = useViewing.getState()
   if (timing && frames) {
     const [low, high] = roomToMove()
     commitSlide({ ...STILL, by: Math.min(Math.max(frames, low), high) })
     return
   }
   const by = step > 0 ? step : NUDGE
+  const [low, high] = roomToMove(passes)
+  const late = Math.min(Math.max(frames, low), high)
   const edits = editSelected((curve, k) => ({
-    ...(frames ? { time: Math.max(curve.time[k]! + frames, 0) } : {}),
+    ...(late ? { time: curve.time[k]! + late, ...(passes ? { past: true } : {}) } : {}),
     ...(steps ? { value: curve.value[k]! + steps * by } : {}),
   }))
   void commitEdits(edits)
-  if (frames && follows) transport.seek(transport.frame + frames)
+  if (frames && !late) notify('The next key stands in the way: let keys pass to go beyond it.')
+  if (late && follows) transport.seek(transport.frame + late)
 }
 
 const NUDGE = 0.5 // degrees, or the clip's unit of length

@@ -5,6 +5,7 @@ const joint = (name: string, parent: number, offset: number[]) => ({
   name,
   parent,
   offset,
+  rest: [0, 0, 0, 1],
   channels: [],
 })
 

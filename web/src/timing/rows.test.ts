@@ -61,7 +61,7 @@ describe('a row above', () => {
     for (let seed = 1; seed < 40; seed++) {
       const next = random(seed)
       curves.clear()
-      for (const key of ['0/tx', '0/rx', '1/rx', '2/rx']) {
+      for (const key of ['base/0/tx', 'base/0/rx', 'base/1/rx', 'base/2/rx']) {
         const times = new Set<number>()
         const count = 1 + Math.floor(12 * next())
         while (times.size < count) times.add(Math.floor(40 * next()) + (next() < 0.1 ? 0.3 : 0))
@@ -75,7 +75,7 @@ describe('a row above', () => {
       const union = (ids: string[]) => [...new Set(ids.flatMap(times))].sort((a, b) => a - b)
       const parts = rows.filter((r) => r.kind === 'part').map((r) => r.id)
       expect(times('body')).toEqual(union(parts))
-      expect(times('part torso')).toEqual(union(['0/tx', '0/rx']))
+      expect(times('part torso')).toEqual(union(['base/0/tx', 'base/0/rx']))
       expect(times('joint 0')).toEqual(times('part torso'))
       // Put together from its parts it is the same to the last mark.
       const of = (id: string) =>
@@ -86,10 +86,10 @@ describe('a row above', () => {
 
   it('says what is hidden below it: keys off the frame and doubled ones', () => {
     curves.clear()
-    curves.set('0/rx', curve([0, 10, 10.2, 20, 30.5], [0, 0, 0, 2, 2]))
-    curves.set('1/rx', curve([0, 10, 20, 25], [1, 0, 2, 0]))
-    const row = ['0/rx', '1/rx']
-    const picked = new Map([['1/rx', new Set([3])]])
+    curves.set('base/0/rx', curve([0, 10, 10.2, 20, 30.5], [0, 0, 0, 2, 2]))
+    curves.set('base/1/rx', curve([0, 10, 20, 25], [1, 0, 2, 0]))
+    const row = ['base/0/rx', 'base/1/rx']
+    const picked = new Map([['base/1/rx', new Set([3])]])
     const { time, count, marks, keyed: channels } = unionOf(row, (k) => curves.get(k), picked)
     expect([...time]).toEqual([0, 10, 10.2, 20, 25, 30.5])
     expect([...count]).toEqual([2, 2, 1, 2, 1, 1])

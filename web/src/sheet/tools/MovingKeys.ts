@@ -1,7 +1,8 @@
 /** Selected keys follow the pointer: on whole frames unless Alt is held, along one axis with Shift,
- * never past a key that stays. */
+ * up to a key that stays, or past it where that is asked for. */
 import { editSelected, roomToMove } from '../../clip/hand'
 import type { Edits } from '../../clip/keys'
+import { useViewing } from '../../clip/viewing'
 import type { KeyPlace, Sheet } from '../Sheet'
 import { KeyDrag } from './KeyDrag'
 import type { At } from './tool'
@@ -9,6 +10,7 @@ import type { At } from './tool'
 export class MovingKeys extends KeyDrag {
   readonly cursor = 'move'
   private room: [number, number]
+  private passes = useViewing.getState().passes
 
   constructor(
     sheet: Sheet,
@@ -16,7 +18,7 @@ export class MovingKeys extends KeyDrag {
     private grabbed: KeyPlace,
   ) {
     super(from)
-    this.room = roomToMove()
+    this.room = roomToMove(this.passes)
     sheet.toKey(grabbed)
   }
 
@@ -37,7 +39,7 @@ export class MovingKeys extends KeyDrag {
       const dv = share * (own.v1 - own.v0)
       const value = sheet.snapped(curve.value[k]! + dv)
       return {
-        ...(dt !== 0 ? { time: curve.time[k]! + dt } : {}),
+        ...(dt !== 0 ? { time: curve.time[k]! + dt, ...(this.passes ? { past: true } : {}) } : {}),
         ...(share !== 0 ? { value } : {}),
       }
     })

@@ -10,7 +10,7 @@ import { handleEnds } from '../handles'
 import { nudge, walkChannels, walkKeys } from '../walking'
 import { scaled } from './ScalingKeys'
 
-const KEY = '0/ry'
+const KEY = 'base/0/ry'
 
 function curve(): KeyedCurve {
   const third = Float64Array.from([1 / 3, 0.5, 0.2, 1 / 3])
@@ -83,10 +83,14 @@ describe('moving', () => {
     for (let k = 0; k < 4; k++) expect(out.value[k]).toBeCloseTo(curve().value[k]!, 12)
   })
 
-  it('a key that would pass one that stays is left where it is', () => {
+  it('a key that would pass one that stays stops before it, or goes past where asked', () => {
     useSelection.setState({ keys: new Map([[KEY, new Set([1])]]) })
     const out = done(editSelected(() => ({ time: 35 })))
-    expect([...out.time]).toEqual([0, 10, 30, 40])
+    expect([...out.time]).toEqual([0, 29, 30, 40])
+    take(curve())
+    const beyond = done(editSelected(() => ({ time: 35, past: true })))
+    expect([...beyond.time]).toEqual([0, 30, 35, 40])
+    expect([...beyond.id].map(Number)).toEqual([0, 2, 1, 3])
   })
 })
 
@@ -108,7 +112,7 @@ describe('walking without a pointer', () => {
     walkKeys(1, true)
     expect(useSelection.getState().keys.get(KEY)?.size).toBe(2)
     walkChannels(1)
-    expect(useSelection.getState().current).toBe('0/rx')
+    expect(useSelection.getState().current).toBe('base/0/rx')
     expect(useSelection.getState().keys.size).toBe(0)
   })
 

@@ -5,6 +5,7 @@ import { useState } from 'react'
 import { answer, client, type Schemas } from '../../api/client'
 import { notify, useBench } from '../../clip/bench'
 import { useCatalogue } from '../../clip/catalogue'
+import { channelTitle } from '../../clip/curves'
 import { cancelPreview, startPreview } from '../../clip/previews'
 import { write } from '../../clip/write'
 import { Button, inputLook } from '../../ui/controls'
@@ -12,6 +13,7 @@ import { grouped } from '../../ui/numbers'
 import { PreviewNumbers, ReportRows } from '../operation/Outcome'
 import { ParamForm, type Params } from '../operation/ParamForm'
 import { Panel, Trouble } from '../Panel'
+import { Unplaced, unplacedIn } from './Unplaced'
 
 type Line = Schemas['RecipeLineOut']
 
@@ -99,7 +101,7 @@ function Item({
   number: number
   before: number | undefined
 }) {
-  const [open, setOpen] = useState(false)
+  const [open, setOpen] = useState(unplacedIn(line).length > 0)
   const saving = useBench((s) => s.saving)
   const scope = scopeText(line)
   return (
@@ -116,6 +118,9 @@ function Item({
           <span className="min-w-0 flex-1">
             {line.told}
             {scope && <span className="block truncate text-[12px] text-ink-3">{scope}</span>}
+            {line.aside && (
+              <span className="block text-[12px] text-bad">set aside: {line.aside}</span>
+            )}
           </span>
           {before !== undefined && before !== line.keys && (
             <span className="num whitespace-nowrap text-[12px] text-ink-2">
@@ -137,6 +142,7 @@ function Item({
       </div>
       {open && (
         <div className="pb-3 pl-7">
+          <Unplaced line={line} />
           <dl>
             <ReportRows report={line.report} />
           </dl>
@@ -148,7 +154,7 @@ function Item({
 }
 
 function Keep({ lines }: { lines: Line[] }) {
-  const workspace = useBench((s) => s.clip!.workspace)
+  const { workspace, take_rate: rate } = useBench((s) => s.clip!)
   const queries = useQueryClient()
   const [name, setName] = useState('')
   const keep = useMutation({
@@ -158,7 +164,10 @@ function Keep({ lines }: { lines: Line[] }) {
           params: { path: { workspace_id: workspace } },
           body: {
             name: name.trim(),
-            lines: lines.map(({ operation, params, scope }) => ({ operation, params, scope })),
+            rate,
+            lines: lines
+              .filter((line) => !line.aside)
+              .map(({ operation, params, scope }) => ({ operation, params, scope })),
           },
         }),
       ),
@@ -239,6 +248,21 @@ function Apply() {
   )
 }
 
+/** Something without a place, in a few words. */
+function placeText(what: Record<string, unknown>): string {
+  const { joint, channel, frame, frames, operation, aside } = what
+  const where = frames ?? frame
+  return [
+    operation,
+    joint,
+    typeof channel === 'string' && channel ? channelTitle(channel) : '',
+    where === undefined ? '' : `frame ${Array.isArray(where) ? where.join('–') : String(where)}`,
+    aside ? `(${String(aside)})` : '',
+  ]
+    .filter(Boolean)
+    .join(' ')
+}
+
 export function RecipePanel() {
   const clip = useBench((s) => s.clip)
   const lines = useLines()
@@ -248,10 +272,7 @@ export function RecipePanel() {
       {unplaced.length > 0 && (
         <Trouble>
           {unplaced.length} parts of the recipe found no place:{' '}
-          {unplaced
-            .slice(0, 3)
-            .map((u) => Object.values(u).join(' '))
-            .join('; ')}
+          {unplaced.slice(0, 3).map(placeText).join('; ')}
         </Trouble>
       )}
       {lines.isError && <Trouble>{lines.error.message}</Trouble>}
