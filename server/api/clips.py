@@ -11,6 +11,7 @@ from editing import history
 from editing.documents import load_clip, stored_bytes
 from editing.models import Clip, Revision, State
 from editing.recipes import Line, current, new_line, replay, title
+from leancurve.document.evaluation import VERSION as EVALUATION
 from leancurve.errors import BadInput
 from leancurve.operations import operation_named
 from library.models import Take
@@ -73,6 +74,7 @@ def clip_out(clip: Clip) -> dict[str, Any]:
         "reading": asdict(document.reading),
         "marks": [asdict(m) for m in document.marks],
         "camera": clip.camera,
+        "evaluation": EVALUATION,
         "notes": take.notes,
         "warnings": take.warnings,
         "head": revision_out(head),

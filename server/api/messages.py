@@ -5,9 +5,10 @@ from typing import Any
 
 import numpy as np
 import orjson
-from django.http import HttpResponse
+from django.http import HttpRequest, HttpResponse
 from leancurve.curves.curve import Curve
 from leancurve.document.clip import Clip
+from leancurve.document.evaluation import VERSION as EVALUATION
 from leancurve.document.track import TrackId
 from leancurve.figure.pose import Pose
 from leancurve.numbers.arrays import AnyArray
@@ -23,9 +24,13 @@ def message(arrays: Mapping[str, AnyArray], about: Mapping[str, Any]) -> HttpRes
     return HttpResponse(body, content_type="application/octet-stream")
 
 
-def immutable(response: HttpResponse) -> HttpResponse:
-    """An answer that names a revision never changes: the browser may keep it."""
-    response["Cache-Control"] = "private, max-age=31536000, immutable"
+def immutable(request: HttpRequest, response: HttpResponse) -> HttpResponse:
+    """An answer that names a revision never changes, as long as it is evaluated as it is now: the
+    browser may keep it where its address says so."""
+    if request.GET.get("v") == str(EVALUATION):
+        response["Cache-Control"] = "private, max-age=31536000, immutable"
+    else:
+        response["Cache-Control"] = "private, no-store"
     return response
 
 

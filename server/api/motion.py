@@ -40,7 +40,7 @@ def poses(
             changed = changed_channels(before.state, wanted.state)
             joints = list(affected(clip, changed))
     pose = evaluate(clip, joints=joints)
-    return immutable(message(pose_arrays(clip, pose, joints), {"frames": clip.frames}))
+    return immutable(request, message(pose_arrays(clip, pose, joints), {"frames": clip.frames}))
 
 
 @router.get("clips/{int:clip_id}/curves")
@@ -53,9 +53,9 @@ def curves(
     clip = load_clip(wanted.state)
     if take:
         over = curves_near(clip, baseline_of(wanted), sorted(joints_named(clip, joints)))
-        return immutable(message(curve_arrays(clip, over), {}))
+        return immutable(request, message(curve_arrays(clip, over), {}))
     chosen = {c: clip.curves[c] for c in tracks_of_joints(clip, joints)}
-    return immutable(message(curve_arrays(clip, chosen), {}))
+    return immutable(request, message(curve_arrays(clip, chosen), {}))
 
 
 @router.get("clips/{int:clip_id}/keys")
@@ -74,7 +74,7 @@ def keys(
     about = {"dense": [str(c) for c in dense]}
     for channel in dense:
         del keyed[channel]
-    return immutable(message(curve_arrays(clip, keyed), about))
+    return immutable(request, message(curve_arrays(clip, keyed), about))
 
 
 @router.post("clips/{int:clip_id}/mirror", response=schemas.MirrorOut)
@@ -119,7 +119,7 @@ def drift_frames(request: HttpRequest, clip_id: int, revision: int) -> HttpRespo
     """Per frame how far any end is from the take as read, millimetres."""
     wanted = revision_for(request, clip_id, revision)
     gap = end_gap_mm(load_clip(wanted.state), baseline_of(wanted))
-    return immutable(message({"mm": gap.astype(np.float32)}, {}))
+    return immutable(request, message({"mm": gap.astype(np.float32)}, {}))
 
 
 @router.get("clips/{int:clip_id}/tracks")
@@ -132,4 +132,4 @@ def tracks(request: HttpRequest, clip_id: int, revision: int, joints: str) -> Ht
         for j in sorted(chosen)
         for name, values in world_track(clip, j).items()
     }
-    return immutable(message(arrays, {}))
+    return immutable(request, message(arrays, {}))

@@ -290,6 +290,7 @@ class ClipOut(Schema):
     skeleton: str
     rate: list[int]
     take_rate: list[int] = Field(description="of the take, as captured")
+    evaluation: int = Field(description="how documents are evaluated: part of kept addresses")
     frames: int
     height: float = Field(description="height of the figure at rest, in the skeleton's unit")
     joints: list[JointOut]

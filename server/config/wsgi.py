@@ -4,7 +4,7 @@ import os
 import threading
 
 from django.core.wsgi import get_wsgi_application
-from leancurve.numbers.kernels import warm
+from leancurve import warm
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "config.settings")
 application = get_wsgi_application()

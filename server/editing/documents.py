@@ -4,13 +4,17 @@ States are immutable, so a cached one is never stale and processes need no word 
 """
 
 import hashlib
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
+from datetime import timedelta
+from typing import Any
 
 import numpy as np
 import orjson
 from django.conf import settings
 from django.db.models import Sum
 from django.db.models.functions import Length
+from django.utils import timezone
 from leancurve.curves.curve import Curve, stored_curve
 from leancurve.document.clip import Clip
 from leancurve.document.stored import (
@@ -27,7 +31,7 @@ from leancurve.operations import Patch, apply_patch
 from safetensors.numpy import load, save
 
 from editing.caches import Cache
-from editing.models import Blob, State
+from editing.models import Blob, State, keep_lines, keeping
 
 
 def _weight(curve: Curve) -> int:
@@ -83,23 +87,51 @@ def _name(header: str, clip: Clip, digests: Mapping[TrackId, str]) -> tuple[str,
     return _sha(header.encode() + manifest), manifest
 
 
-def _state(clip: Clip, digests: Mapping[TrackId, str]) -> State:
+@dataclass(frozen=True)
+class Made:
+    """How a state came to be: by which line, of which state, with the take on its time."""
+
+    before: State
+    take: State
+    line: dict[str, Any]
+    ms: float
+
+
+def _state(
+    clip: Clip,
+    digests: Mapping[TrackId, str],
+    encoded: Mapping[TrackId, bytes],
+    made: Made | None = None,
+) -> State:
+    """Keep a document, its curves as far as they are given; the same document is kept once."""
     blobs, header = _header(clip)
     name, manifest = _name(header, clip, digests)
-    keep_blobs(blobs)
-    state, _ = State.objects.get_or_create(
-        hash=name, defaults={"header_id": header, "manifest": manifest, "keys": clip.key_count}
-    )
+    with keeping():
+        keep_blobs({**{digests[t]: data for t, data in encoded.items()}, **blobs})
+        how: dict[str, Any] = {}
+        if made is not None and made.before.hash != name:
+            (line,) = keep_lines([made.line])
+            how = {"before": made.before, "with_take": made.take, "line": line, "ms": made.ms}
+        state, fresh = State.objects.get_or_create(
+            hash=name,
+            defaults={
+                "header_id": header, "manifest": manifest, "keys": clip.key_count, **how
+            },
+        )  # fmt: skip
+        if not fresh and timezone.now() - state.used > RECENT:
+            state.used = timezone.now()
+            state.save(update_fields=["used"])
     _clips.put(name, clip)
     return state
+
+
+RECENT = timedelta(minutes=10)
 
 
 def store_clip(clip: Clip) -> State:
     """A whole clip as a state."""
     encoded = {c: encode(curve) for c, curve in clip.curves.items()}
-    digests = {c: _sha(data) for c, data in encoded.items()}
-    keep_blobs({digests[c]: data for c, data in encoded.items()})
-    return _state(clip, digests)
+    return _state(clip, {c: _sha(data) for c, data in encoded.items()}, encoded)
 
 
 def _patched(before: State, patch: Patch) -> tuple[Clip, dict[TrackId, str], dict[TrackId, bytes]]:
@@ -110,13 +142,12 @@ def _patched(before: State, patch: Patch) -> tuple[Clip, dict[TrackId, str], dic
     return changed, {**manifest_of(before), **fresh}, encoded
 
 
-def store_patch(before: State, patch: Patch) -> State:
+def store_patch(before: State, patch: Patch, made: Made | None = None) -> State:
     """The state a patch makes of another: only changed tracks are written."""
     changed, digests, encoded = _patched(before, patch)
-    keep_blobs({digests[c]: data for c, data in encoded.items()})
     for track in encoded:
         _curves.put(digests[track], patch.curves[track])
-    return _state(changed, digests)
+    return _state(changed, digests, encoded, made)
 
 
 def hash_after(before: State, patch: Patch) -> str:
@@ -157,6 +188,8 @@ def load_clip(state: State) -> Clip:
     cached = _clips.get(state.hash)
     if cached is not None:
         return cached
+    if state.pruned:
+        return _made_again(state)
     header, skeleton = _read_header(state)
     digests = _digests(header, state)
     found = _curves.some(set(digests.values()))
@@ -167,6 +200,34 @@ def load_clip(state: State) -> Clip:
     clip = clip_of(header, skeleton, {t: found[sha] for t, sha in digests.items()})
     _clips.put(state.hash, clip)
     return clip
+
+
+class Gone(Exception):
+    """A state that was not kept comes out otherwise than it was."""
+
+
+_again: Callable[[State], Patch] | None = None
+
+
+def make_again_with(make: Callable[[State], Patch]) -> None:
+    """Who knows operations says how a state's patch is made again; documents know none."""
+    global _again
+    _again = make
+
+
+def _made_again(state: State) -> Clip:
+    """A state whose curves were not kept: made again as it was made, and kept from now on."""
+    assert _again is not None
+    assert state.before is not None
+    patch = _again(state)
+    changed, digests, encoded = _patched(state.before, patch)
+    if _name(_header(changed)[1], changed, digests)[0] != state.hash:
+        raise Gone(state.hash)
+    with keeping():
+        keep_blobs({digests[t]: data for t, data in encoded.items()})
+        State.objects.filter(pk=state.pk).update(pruned=False, used=timezone.now())
+    _clips.put(state.hash, changed)
+    return changed
 
 
 def changed_channels(a: State, b: State) -> set[TrackId]:
@@ -192,13 +253,25 @@ def frame_changed(a: State, b: State) -> bool:
     )
 
 
+def held_by(states: Iterable[State]) -> set[str]:
+    """Digests of the blobs that states hold; of pruned ones the header and the skeleton alone."""
+    shas: set[str] = set()
+    headers: set[str] = set()
+    for state in states:
+        headers.add(state.header_id)
+        if not state.pruned:
+            raw = bytes(state.manifest)
+            shas |= {raw[k : k + 32].hex() for k in range(0, len(raw), 32)}
+    for data in Blob.objects.filter(pk__in=headers).values_list("data", flat=True):
+        skeleton = orjson.loads(bytes(data)).get("skeleton")
+        if isinstance(skeleton, str):
+            shas.add(skeleton)
+    return shas | headers
+
+
 def stored_bytes(states: Iterable[State], lines: Iterable[str] = ()) -> int:
     """Bytes of all blobs that some states and recipes hold, each counted once."""
-    shas = set(lines)
-    for state in states:
-        header = upgraded(orjson.loads(bytes(state.header.data)))[0]
-        shas |= set(_digests(header, state).values())
-        shas |= {state.header_id, header.get("skeleton", state.header_id)}
+    shas = set(lines) | held_by(states)
     total = Blob.objects.filter(pk__in=shas).aggregate(total=Sum(Length("data")))["total"]
     return int(total or 0)
 

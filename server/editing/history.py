@@ -22,8 +22,8 @@ from leancurve.time.meaning import ClipTime
 from library.models import Take
 from library.profiles import profile_for
 
-from editing.documents import changed_channels, hash_after, header_changed, load_clip, manifest_of
-from editing.models import Clip, Revision, State, keep_lines
+from editing.documents import changed_channels, hash_after, header_changed, load_clip
+from editing.models import Clip, Revision, State, keep_lines, keeping
 from editing.recipes import (
     Line,
     Standing,
@@ -370,7 +370,7 @@ def write(
         head.clip = clip
         if head.pk != base_id:
             base = (
-                Revision.objects.select_related("state__header")
+                Revision.objects.select_related("state__header", "take_state__header")
                 .filter(clip_id=clip_id, pk=base_id)
                 .first()
             )
@@ -407,10 +407,8 @@ def _require_disjoint(
 
     if change.append is None or more:
         raise Conflict(head, named(theirs) or ["how the take is read"], ["the recipe"])
-    # What it touches does not depend on what others did: they changed no part of the frame.
-    step = compute(change.append, head.state, take_state_of(head), progress)
-    before = manifest_of(head.state)
-    ours = {t for t in step.curves if t in before}
+    # What it touches is told on the revision that it was made on.
+    ours = set(compute(change.append, base.state, take_state_of(base), progress).curves)
     if ours & theirs:
         raise Conflict(head, named(theirs), named(ours))
 
@@ -445,7 +443,7 @@ def _commit(
     clip: Clip, head: Revision, result: _Result, request_id: uuid.UUID, user: AbstractBaseUser
 ) -> Revision | None:
     """The new head, or None if another write came first."""
-    with transaction.atomic():
+    with keeping():
         locked = Clip.objects.select_for_update().get(pk=clip.pk)
         done = Revision.objects.filter(clip=clip, request_id=request_id).first()
         if done is not None:

@@ -2,13 +2,15 @@
 
 import hashlib
 import zlib
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from typing import Any
 
 import orjson
 from django.conf import settings
 from django.contrib.auth.models import AbstractBaseUser
-from django.db import models
+from django.db import connection, models, transaction
+from django.utils import timezone
 from django.utils.functional import cached_property
 from library.models import Take, Workspace
 
@@ -28,12 +30,20 @@ class State(models.Model):
     a blob a track.
 
     ``manifest`` is the tracks' digests in the header's order, 32 bytes each, one after another.
+    ``before``, ``line`` and ``with_take`` say how it was made, where a line of a recipe did, and
+    ``ms`` how long that took: it can be made again. One whose curves are not kept is ``pruned``.
     """
 
     hash = models.CharField(primary_key=True, max_length=64)
     header = models.ForeignKey(Blob, on_delete=models.PROTECT, related_name="+")
     manifest = models.BinaryField()
     keys = models.PositiveBigIntegerField()
+    before = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="+")
+    with_take = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="+")
+    line = models.CharField(max_length=64, default="")
+    ms = models.FloatField(null=True)
+    pruned = models.BooleanField(default=False)
+    used = models.DateTimeField(default=timezone.now)
 
 
 class Memo(models.Model):
@@ -130,6 +140,19 @@ class Revision(models.Model):
 
 
 _lines: Cache[bytes] = Cache(2**24, len)
+
+
+KEEPING = 0x1EA9
+"""The advisory lock that those who keep blobs share, and that who sweeps them away holds alone."""
+
+
+@contextmanager
+def keeping() -> Iterator[None]:
+    """Around keeping blobs and naming what holds them: nothing is swept away in between."""
+    with transaction.atomic():
+        with connection.cursor() as cursor:
+            cursor.execute("SELECT pg_advisory_xact_lock_shared(%s)", [KEEPING])
+        yield
 
 
 def keep_lines(recipe: Sequence[dict[str, Any]]) -> list[str]:

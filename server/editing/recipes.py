@@ -4,6 +4,7 @@ import hashlib
 import logging
 import time
 import uuid
+import zlib
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
@@ -17,7 +18,7 @@ from leancurve.progress import Progress, part_of, silent
 from leancurve.recipe import checked_line
 
 from editing.caches import Cache
-from editing.documents import load_clip, store_patch
+from editing.documents import Made, load_clip, make_again_with, store_patch
 from editing.models import Blob, Memo, State
 
 log = logging.getLogger("lean.operation")
@@ -201,9 +202,11 @@ def _remembered(line: Line, memo: Memo) -> Step:
 def _worked(line: Line, at: Standing, key: str, progress: Progress) -> Step:
     if line.get("aside"):
         return Step(line, Standing(at.state, at.take, key))
+    began = time.perf_counter()
     patch = compute(line, at.state, at.take, progress)
     report = dict(patch.report)
-    after = Standing(store_patch(at.state, patch), _moved_take(line, report, at.take), key)
+    made = Made(at.state, at.take, line, (time.perf_counter() - began) * 1000)
+    after = Standing(store_patch(at.state, patch, made), _moved_take(line, report, at.take), key)
     remember(after, report)
     return Step(line, after, report)
 
@@ -222,6 +225,17 @@ def _moved_take(line: Line, report: Mapping[str, Any], take: State) -> State:
         return take
     params = kind.as_done(kind.upgraded(line["version"], line["params"]), report)
     return store_patch(take, kind.run(load_clip(take), params))
+
+
+def made_anew(state: State) -> Patch:
+    """The patch that made a state, from how it was made."""
+    line = orjson.loads(zlib.decompress(bytes(Blob.objects.get(pk=state.line).data)))
+    assert state.before is not None
+    assert state.with_take is not None
+    return compute(line, state.before, state.with_take)
+
+
+make_again_with(made_anew)
 
 
 def replay(take: State, recipe: Sequence[Line], progress: Progress = silent) -> list[Step]:

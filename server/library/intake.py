@@ -6,10 +6,9 @@ from collections.abc import Callable, Iterable
 from typing import Any
 
 from django.conf import settings
-from django.db import transaction
 from editing.documents import keep_blobs, skeleton_blob, store_clip
 from editing.inspections import inspect, keep
-from editing.models import Inspection
+from editing.models import Inspection, keeping
 from leancurve.document.clip import Clip
 from leancurve.errors import BadInput
 from leancurve.formats.bvh import Take as ReadTake
@@ -69,7 +68,7 @@ def store_take(workspace: Workspace, file: StoredFile, read: ReadTake, name: str
         raise BadInput("the file holds a skeleton but no frames of motion", file=file.name)
     found = find(clip)
     drawing = picture(clip)
-    with transaction.atomic():
+    with keeping():
         state = store_clip(clip)
         keep(state, found)
         return Take.objects.create(

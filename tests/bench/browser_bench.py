@@ -225,10 +225,11 @@ def edits(application: Application, table: Table) -> None:
         nonlocal clip
         keys = []
         for j, c in [*channels[:19], (0, "tx")]:
-            k = min(1, len(columns[f"{j}/{c}/id"]) - 1)
+            k = min(1, len(columns[f"base/{j}/{c}/id"]) - 1)
             keys.append({
                 "joint": clip["joints"][j]["name"], "channel": c, "value": value,
-                "id": int(columns[f"{j}/{c}/id"][k]), "frame": float(columns[f"{j}/{c}/time"][k]),
+                "id": int(columns[f"base/{j}/{c}/id"][k]),
+                "frame": float(columns[f"base/{j}/{c}/time"][k]),
             })  # fmt: skip
         began = time.perf_counter()
         clip = write({"append": {"operation": "edit", "params": {"keys": keys}}})
@@ -300,7 +301,7 @@ def edits(application: Application, table: Table) -> None:
 
     def hand_edit(k: int) -> dict[str, Any]:
         joint, c = channels[int(random.integers(len(channels)))]
-        ids, times = columns[f"{joint}/{c}/id"], columns[f"{joint}/{c}/time"]
+        ids, times = columns[f"base/{joint}/{c}/id"], columns[f"base/{joint}/{c}/time"]
         key = int(random.integers(len(ids)))
         where = {
             "joint": clip["joints"][joint]["name"], "channel": c, "id": int(ids[key]),

@@ -69,7 +69,7 @@ def curve_of(page: Page, joint: str, channel: str) -> Curve:
     j = JOINTS.index(joint)
     answer = page.request.get(f"{clip}/curves?revision={head}&joints={j}")
     arrays = load(answer.body())
-    prefix = f"{j}/{channel}/"
+    prefix = f"base/{j}/{channel}/"
     return stored_curve(
         {n.removeprefix(prefix): a for n, a in arrays.items() if n.startswith(prefix)}
     )

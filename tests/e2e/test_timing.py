@@ -126,7 +126,7 @@ def test_a_body_parts_keys_come_three_frames_later(page: Page) -> None:
     body = page.request.get(
         page.url.replace("/clip/", "/api/clips/") + f"/body?revision={clip_now(page)['head']['id']}"
     ).json()
-    arm = {k: t for k, t in before.items() if int(k.split("/")[0]) in body["groups"]["left arm"]}
+    arm = {k: t for k, t in before.items() if int(k.split("/")[1]) in body["groups"]["left arm"]}
     expect(count(page)).to_have_text(f"{sum(map(len, arm.values()))} keys")
     times = np.unique(np.concatenate(list(arm.values())))
     middle = float(times[np.argmin(np.abs(times - last / 2))])
@@ -172,7 +172,7 @@ def test_a_doubled_key_is_found_by_its_mark_and_mended(page: Page) -> None:
     bring_in(page, "doubled", figure(Arm_ry=curve))
     page.keyboard.press("z")
     page.get_by_role("button", name="Open all").click()
-    row = "2/ry"
+    row = "base/2/ry"
     page.locator(f'[data-row="{row}"]').scroll_into_view_if_needed()
     # Its finding leads there on the timing sheet as well.
     page.keyboard.press("Alt+2")
@@ -198,7 +198,7 @@ def test_keys_ride_are_muted_and_copied_on_the_timing_sheet(page: Page) -> None:
     bring_in(page, "riding", figure(Arm_ry=keyed([0, 50, 100, 200], [0, 10, 30, 0])))
     page.keyboard.press("z")
     page.get_by_role("button", name="Open all").click()
-    row = "2/ry"
+    row = "base/2/ry"
     page.locator(f'[data-row="{row}"]').scroll_into_view_if_needed()
     page.mouse.click(*on_timing(page, row, 50))
     page.get_by_role("button", name="Ride", exact=True).click()
@@ -356,7 +356,7 @@ def test_a_pose_is_copied_mirrored_and_keyed_on_a_part_of_the_body(page: Page) -
     page.get_by_role("button", name="Key the pose").click()
     expect(page.get_by_text("keys set at frame 222")).to_be_visible()
     thigh = names.index("RightThigh") if "RightThigh" in names else names.index("RightUpperLeg")
-    assert any(222 in t for k, t in keys_now(page).items() if k.startswith(f"{thigh}/"))
+    assert any(222 in t for k, t in keys_now(page).items() if k.startswith(f"base/{thigh}/"))
 
 
 def png_size(path: Path) -> tuple[int, int]:

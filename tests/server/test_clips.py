@@ -59,8 +59,12 @@ def test_curves_come_as_stored_for_the_joints_asked_for(
 
 
 def test_an_answer_for_a_revision_may_be_kept_by_the_browser(api: Api, clip: dict) -> None:
-    answer = api.get(f"clips/{clip['id']}/poses?revision={clip['head']['id']}")
-    assert answer["Cache-Control"] == "private, max-age=31536000, immutable"
+    path = f"clips/{clip['id']}/poses?revision={clip['head']['id']}"
+    answer = api.get(path)
+    assert answer["Cache-Control"] == "private, no-store"
+    kept = api.get(f"{path}&v={clip['evaluation']}")
+    assert kept["Cache-Control"] == "private, max-age=31536000, immutable"
+    assert api.get(f"{path}&v=0")["Cache-Control"] == "private, no-store"
 
 
 def test_a_preview_saves_nothing_and_applying_it_gives_what_was_shown(api: Api, clip: dict) -> None:

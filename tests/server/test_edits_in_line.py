@@ -1,4 +1,4 @@
-"""Hand edits on the server: put together only where that makes the same, and never on another key."""
+"""Hand edits on the server: one line only where that makes the same, never on another key."""
 
 from __future__ import annotations
 

@@ -1,7 +1,7 @@
 """A database of an earlier version, brought up: every revision is what it was, and work goes on.
 
-``tests/data/old_database.sql.gz`` is a dump of one in which a take was trimmed, smoothed, thinned and
-edited by hand; ``old_database.json`` what each of its revisions held, told before the change.
+``tests/data/old_database.sql.gz`` is a dump of one in which a take was trimmed, smoothed, thinned
+and edited by hand; ``old_database.json`` what each of its revisions held, told before the change.
 """
 
 from __future__ import annotations

@@ -168,6 +168,9 @@ def base_pose(clip: Clip, frames: Floats, joints: Sequence[int]) -> Pose:
     return Pose(rotations, translation)
 
 
+VERSION = 1
+"""Rises when the same document gives other poses or channels: what was kept of them is old then."""
+
 Stage: TypeAlias = Callable[[Clip, Floats, Sequence[int], Pose], Pose]
 
 STAGES: tuple[Stage, ...] = ()

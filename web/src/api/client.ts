@@ -60,6 +60,18 @@ export async function answer<T>(
   return data as T
 }
 
+/** The address of a clip's numbers at a revision. They never change while documents are evaluated as
+ * they are now, which the address says: the browser keeps them for a year. */
+export function addressOf(
+  clip: Pick<Schemas['ClipOut'], 'id' | 'evaluation'>,
+  what: string,
+  query: Record<string, string | number | undefined>,
+): string {
+  const given = Object.entries(query).filter(([, value]) => value !== undefined)
+  const text = [...given, ['v', clip.evaluation]].map(([name, value]) => `${name}=${value}`)
+  return `/api/clips/${clip.id}/${what}?${text.join('&')}`
+}
+
 /** A numeric message from `path`; with `body` it is posted. */
 export async function numbers(
   path: string,

@@ -976,6 +976,11 @@ export interface components {
             can_undo: boolean;
             /** End Sites */
             end_sites: components["schemas"]["EndSiteOut"][];
+            /**
+             * Evaluation
+             * @description how documents are evaluated: part of kept addresses
+             */
+            evaluation: number;
             /** Frames */
             frames: number;
             head: components["schemas"]["RevisionOut"];

@@ -22,3 +22,7 @@ export async function loadCatalogue(): Promise<void> {
 
 export const kindNamed = (name: string): Kind | undefined =>
   useCatalogue.getState().kinds.find((k) => k.name === name)
+
+/** What an operation is called; its own name until the catalogue is here. */
+export const titleOf = (operation: string): string =>
+  useCatalogue.getState().operations.find((o) => o.name === operation)?.title ?? operation

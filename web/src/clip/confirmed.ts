@@ -1,6 +1,6 @@
 /** What the server confirmed of the open clip: curves and poses by head, fetched until they are
  * those of the newest one. What is shown is what is pending folded over it. */
-import { ApiError, answer, client, numbers, textOf } from '../api/client'
+import { ApiError, addressOf, answer, client, numbers, textOf } from '../api/client'
 import type { Message } from '../api/safetensors'
 import { type Clip, notify, readoutChannels, useBench } from './bench'
 import { type ChannelKey, type Curve, channelKey, curvesOf, readoutUnit, splitKey } from './curves'
@@ -83,6 +83,8 @@ const RETRY = 1500 // ms
 async function patiently(step: () => Promise<void> | null, ended: () => void): Promise<void> {
   const writes = open
   const mine = () => writes === open
+  // Whoever starts it notes it down before it can have ended.
+  await Promise.resolve()
   try {
     for (;;) {
       const next = mine() ? step() : null
@@ -128,8 +130,8 @@ function confirm(writes: Writes<Curves, Clip>, got: Known): void {
 
 async function fetchCurves(writes: Writes<Curves, Clip>, clip: Clip, joints: number[]) {
   const { order, head } = writes
-  const path = `/api/clips/${clip.id}/curves?revision=${head.head.id}&joints=${joints.join(',')}`
-  const fresh = curvesOf(await numbers(path))
+  const asked = { revision: head.head.id, joints: joints.join(',') }
+  const fresh = curvesOf(await numbers(addressOf(clip, 'curves', asked)))
   const same = known?.order === order ? known : null
   const curves = new Map([...(same?.curves ?? []), ...fresh])
   confirm(writes, { order, revision: head.head.id, curves, dense: same?.dense ?? null })
@@ -138,12 +140,13 @@ async function fetchCurves(writes: Writes<Curves, Clip>, clip: Clip, joints: num
 /** All keyed curves of the clip, for the timing sheet; what has not changed is not asked for. */
 async function fetchKeys(writes: Writes<Curves, Clip>, had: Known | null, clip: Clip) {
   const { order, head } = writes
-  const since = had?.dense ? `&since=${had.revision}` : ''
-  const got = await numbers(`/api/clips/${clip.id}/keys?revision=${head.head.id}${since}`)
+  const since = had?.dense ? had.revision : undefined
+  const got = await numbers(addressOf(clip, 'keys', { revision: head.head.id, since }))
   const fresh = curvesOf(got)
   const dense = new Set(had?.dense ?? [])
   // What is read out of the world is another with each head.
-  const kept = since ? [...had!.curves].filter(([key]) => readoutUnit(key) === undefined) : []
+  const kept =
+    since !== undefined ? [...had!.curves].filter(([key]) => readoutUnit(key) === undefined) : []
   const curves = new Map(kept)
   for (const key of fresh.keys()) dense.delete(key)
   for (const key of got.about.dense as ChannelKey[]) {
@@ -157,9 +160,7 @@ async function fetchKeys(writes: Writes<Curves, Clip>, had: Known | null, clip: 
 async function fetchReadouts(writes: Writes<Curves, Clip>, clip: Clip, keys: ChannelKey[]) {
   const had = known!
   const joints = [...new Set(keys.map((key) => splitKey(key).joint))].join(',')
-  const got = await numbers(
-    `/api/clips/${clip.id}/tracks?revision=${had.revision}&joints=${joints}`,
-  )
+  const got = await numbers(addressOf(clip, 'tracks', { revision: had.revision, joints }))
   if (known === had) confirm(writes, { ...had, curves: new Map([...had.curves, ...curvesOf(got)]) })
 }
 
@@ -172,8 +173,8 @@ function nextPoses(): Promise<void> | null {
 async function fetchPoses(writes: Writes<Curves, Clip>, clip: Clip): Promise<void> {
   const { order, head } = writes
   const { revision } = posed
-  const base = `/api/clips/${clip.id}/poses?revision=${head.head.id}`
-  const got = await numbers(revision >= 0 ? `${base}&since=${revision}` : base)
+  const since = revision >= 0 ? revision : undefined
+  const got = await numbers(addressOf(clip, 'poses', { revision: head.head.id, since }))
   if (writes !== open || posed.revision !== revision) return
   const { poses } = get()
   posed = { order, revision: head.head.id }
@@ -206,7 +207,7 @@ async function loadNumbers(): Promise<void> {
   if (!clip) return
   const params = { path: { clip_id: clip.id }, query: { revision: clip.head.id } }
   const { GET } = client
-  const frames = `/api/clips/${clip.id}/drift/frames?revision=${clip.head.id}`
+  const frames = addressOf(clip, 'drift/frames', { revision: clip.head.id })
   const [drift, lane, found, contacts] = await Promise.all([
     answer(GET('/api/clips/{clip_id}/drift', { params })),
     numbers(frames),

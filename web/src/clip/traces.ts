@@ -1,5 +1,5 @@
 /** Curves and figures fetched to be looked at beside the clip: before traces and guides. */
-import { answer, client, numbers } from '../api/client'
+import { addressOf, answer, client, numbers } from '../api/client'
 import { notify, shownChannels, useBench } from './bench'
 import { type ChannelKey, type Curve, channelKey, curvesOf, splitKey, valueAt } from './curves'
 import { posesOf } from './poses'
@@ -16,8 +16,8 @@ const shownJoints = () => [
 async function curvesOfRevision(revision: number, take: boolean): Promise<Map<ChannelKey, Curve>> {
   const { clip } = useBench.getState()
   const joints = shownJoints().join(',')
-  const base = `/api/clips/${clip!.id}/curves?revision=${revision}&joints=${joints}`
-  return curvesOf(await numbers(take ? `${base}&take=true` : base))
+  const asked = { revision, joints, take: take ? 'true' : undefined }
+  return curvesOf(await numbers(addressOf(clip!, 'curves', asked)))
 }
 
 /** Choose what is drawn behind, and fetch what of it is shown. */
@@ -94,7 +94,7 @@ export async function setGuide(clipId: number): Promise<void> {
   }
   set({ guide, guideCurve: null, guidePoses: null })
   await loadGuideCurve()
-  const got = await numbers(`/api/clips/${other.id}/poses?revision=${other.head.id}`)
+  const got = await numbers(addressOf(other, 'poses', { revision: other.head.id }))
   if (view().guide?.clip === other.id) set({ guidePoses: posesOf(got, other.joints.length) })
 }
 
@@ -110,7 +110,7 @@ async function loadGuideCurve(): Promise<void> {
   if (!guide) return
   const got = curvesOf(
     await numbers(
-      `/api/clips/${guide.clip}/curves?revision=${guide.revision}&joints=${guide.joint}`,
+      addressOf(guide.doc, 'curves', { revision: guide.revision, joints: guide.joint }),
     ),
   )
   set({ guideCurve: got.get(channelKey(guide.joint, guide.channel)) ?? null })

@@ -2,7 +2,7 @@
  * sent on its own. A clip's line is its own, and lives until it is empty. */
 import { ApiError, answer, client, type Schemas, textOf } from '../api/client'
 import { type Clip, notify, type Scope, useBench } from './bench'
-import { loadCatalogue } from './catalogue'
+import { loadCatalogue, titleOf } from './catalogue'
 import { bringAll, type Curves, follow, forgetPoses, showCurves } from './confirmed'
 import { draft } from './draft'
 import { cancelPreview } from './previews'
@@ -175,7 +175,8 @@ export const apply = (
   scope: Scope = {},
   told?: string,
   hand?: Hand,
-): Promise<boolean> => write({ append: { operation, params, scope } }, told, hand)
+): Promise<boolean> =>
+  write({ append: { operation, params, scope } }, told ?? titleOf(operation), hand)
 
 export const undo = (): Promise<boolean> => change({ do: 'undo' }, 'Undo')
 export const redo = (): Promise<boolean> => change({ do: 'redo' }, 'Redo')
