@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 from collections.abc import Iterator
 from typing import Any
@@ -20,7 +21,9 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 
 @pytest.fixture(scope="session")
 def application(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Application]:
-    running = Application(tmp_path_factory.mktemp("application"))
+    # One application and one database for each process that runs tests.
+    worker = os.environ.get("PYTEST_XDIST_WORKER", "alone")
+    running = Application(tmp_path_factory.mktemp("application"), f"lean_e2e_{worker}")
     try:
         yield running.start()
     finally:
@@ -78,6 +81,26 @@ def open_take(page: Page, name: str) -> None:
     page.get_by_role("heading", name=name).wait_for()
     loaded = "() => /drift \\d/.test(document.querySelector('[data-testid=drift]')?.textContent)"
     page.wait_for_function(loaded)
+
+
+SETTLED = """() => new Promise((done) => {
+  let calm = 0
+  const began = performance.now()
+  const look = () => {
+    const { asking = '0' } = document.documentElement.dataset
+    const saving = document.querySelector('[data-testid=saved]')?.textContent === 'saving …'
+    calm = asking === '0' && !saving ? calm + 1 : 0
+    if (calm > 12) done('')
+    else if (performance.now() - began > 30000) done(`${asking} answers are awaited`)
+    else requestAnimationFrame(look)
+  }
+  look()
+})"""
+
+
+def settled(page: Page) -> None:
+    """Until nothing is asked of the server any more, nothing is being saved, and it is drawn."""
+    assert page.evaluate(SETTLED) == ""
 
 
 def frame_now(page: Page) -> int:

@@ -12,7 +12,7 @@ from leancurve.formats.files import read_take
 from leancurve.time.resample import resampled
 from playwright.sync_api import Page, expect
 
-from tests.e2e.conftest import frame_now, open_take
+from tests.e2e.conftest import frame_now, open_take, settled
 from tests.e2e.test_cleaning import bring_in, revision
 from tests.e2e.test_the_whole_job import box, keys_shown
 
@@ -135,7 +135,7 @@ def test_thin_by_poses_within_millimetres_and_with_a_key_where_it_is_off(page: P
     revision(page, 2)
 
     # The drift lane shows where it is off; pressing it sets a key there in every channel.
-    page.wait_for_timeout(500)
+    settled(page)
     strip = box(page, "strip")
     page.mouse.click(strip["x"] + 14 + (strip["width"] - 106) * 0.37, strip["y"] + 18 + 11 + 6)
     revision(page, 3)
@@ -151,7 +151,7 @@ def test_speed_and_acceleration_are_read_beside_the_channels(page: Page) -> None
     page.get_by_role("button", name="Traces").click()
     page.get_by_label("Read out of the world").select_option("speed")
     page.keyboard.press("5")
-    page.wait_for_timeout(600)
+    settled(page)
     sheet = box(page, "sheet")
     readout = page.get_by_test_id("readout")
     seen = set()

@@ -16,7 +16,7 @@ from leancurve.formats.clipjson import write_clip
 from playwright.sync_api import Locator, Page, expect
 from safetensors.numpy import load
 
-from tests.e2e.conftest import frame_now, open_take
+from tests.e2e.conftest import frame_now, open_take, settled
 from tests.e2e.test_cleaning import card, revision
 from tests.e2e.test_the_whole_job import box
 
@@ -51,14 +51,14 @@ def bring_in(page: Page, name: str, clip: Clip, joint: str = "Arm") -> None:
 def pick_joint(page: Page, joint: str, add: bool = False) -> None:
     row = page.locator("[data-joint]", has_text=joint).first
     row.click(modifiers=["Shift"] if add else [])
-    page.wait_for_timeout(350)
+    settled(page)
     page.locator("[data-testid=sheet][data-arrived=true]").wait_for()
 
 
 def pick_channel(page: Page, channel: str) -> None:
     page.get_by_role("treeitem", name=re.compile(f"{channel}$")).first.click()
     page.mouse.move(5, 5)
-    page.wait_for_timeout(350)
+    settled(page)
     page.locator("[data-testid=sheet][data-arrived=true]").wait_for()
 
 
@@ -112,12 +112,12 @@ def test_an_apex_is_raised_with_pull_and_its_fall_off(page: Page) -> None:
     page.get_by_label("Brush radius, frames").press("Enter")
     page.get_by_test_id("frame").fill("80")
     page.keyboard.press("Enter")
-    page.wait_for_timeout(500)
+    settled(page)
     still = page.get_by_test_id("stage").screenshot()
     page.mouse.move(*place(page, 80, 30))
     page.mouse.down()
     page.mouse.move(*place(page, 80, 40), steps=5)
-    page.wait_for_timeout(500)
+    settled(page)
     # The pose follows while the button is held, before anything is kept.
     assert page.get_by_test_id("stage").screenshot() != still
     assert curve_of(page, "Arm", RY).value[3] == 30  # type: ignore[union-attr]
@@ -246,14 +246,14 @@ def test_another_figures_curve_is_matched_over_its_guide(page: Page) -> None:
     page.get_by_role("button", name="Traces").click()
     page.get_by_label("Guide clip").select_option(label="leader")
     expect(page.get_by_label("Guide channel")).to_have_value(RY)
-    page.wait_for_timeout(600)
+    settled(page)
     page.keyboard.press("Escape")
     # The key goes up to where the guide passes; the view is made to show both.
     page.mouse.move(*place(page, 150, 2))
     box_ = box(page, "sheet")
     page.mouse.move(box_["x"] + 30, box_["y"] + 120)
     page.mouse.wheel(0, 1500)
-    page.wait_for_timeout(300)
+    settled(page)
     drag(page, place(page, 100, 4), place(page, 100, 24))
     revision(page, 2)
     mine = curve_of(page, "Arm", RY)
@@ -344,7 +344,7 @@ def test_seeing_marks_traces_trails_and_channels_left_out(page: Page) -> None:
         """The stage once two pictures of it in a row are the same."""
         last = b""
         for _ in range(20):
-            page.wait_for_timeout(250)
+            settled(page)
             now = page.get_by_test_id("stage").screenshot()
             if now == last:
                 break

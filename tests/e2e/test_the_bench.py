@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from tests.conftest import PROJECT
-from tests.e2e.conftest import frame_now, open_take
+from tests.e2e.conftest import frame_now, open_take, settled
 from tests.e2e.test_the_whole_job import box, inked, stage_picture
 
 AXE = PROJECT / "web/node_modules/axe-core/axe.min.js"
@@ -35,7 +35,7 @@ def test_axe_finds_nothing_serious_on_any_screen(page: Page, browser: Browser, t
     open_take(page, LAMP)
     for step in "12345678":
         page.keyboard.press(f"Alt+{step}")
-        page.wait_for_timeout(300)
+        settled(page)
         assert serious(page) == [], step
     page.keyboard.press("Alt+6")
     for tab in ("Amount", "Spacing", "Time", "Pose"):
@@ -50,7 +50,7 @@ def test_axe_finds_nothing_serious_on_any_screen(page: Page, browser: Browser, t
     page.get_by_role("button", name="Put back").click()
     for menu in ("Traces", "Marks", "Show", "Camera"):
         page.get_by_role("button", name=menu, exact=True).click()
-        page.wait_for_timeout(200)
+        settled(page)
         assert serious(page) == [], menu
         page.keyboard.press("Escape")
     page.keyboard.press("z")
@@ -72,7 +72,7 @@ def test_axe_finds_nothing_serious_on_any_screen(page: Page, browser: Browser, t
     page.get_by_role("button", name=re.compile("Night|Chart paper")).wait_for()
     if theme == "night":
         page.get_by_role("button", name="Chart paper").click()
-    page.wait_for_timeout(700)
+    settled(page)
     stranger = browser.new_page()
     stranger.goto(page.url)
     stranger.get_by_role("heading", name="Lean Curve").wait_for()
@@ -86,7 +86,7 @@ def test_commands_are_listed_run_and_given_other_keys(page: Page) -> None:
     page.keyboard.press("Control+k")
     page.get_by_role("combobox", name="Find a command").fill("one frame on")
     page.keyboard.press("Enter")
-    page.wait_for_timeout(150)
+    settled(page)
     assert frame_now(page) == 1
     page.keyboard.press("?")
     page.get_by_role("button", name=re.compile("Key of One frame on:")).click()
@@ -94,7 +94,7 @@ def test_commands_are_listed_run_and_given_other_keys(page: Page) -> None:
     expect(page.get_by_role("status").filter(has_text="is the key of")).to_be_visible()
     page.get_by_role("button", name=re.compile("Key of One frame on:")).click()
     page.keyboard.press("l")
-    page.wait_for_timeout(700)
+    settled(page)
     page.keyboard.press("Escape")
     page.keyboard.press("l")
     assert frame_now(page) == 2
@@ -108,7 +108,7 @@ def test_commands_are_listed_run_and_given_other_keys(page: Page) -> None:
     assert frame_now(page) == 1
     page.keyboard.press("?")
     page.get_by_role("button", name="All keys as they were").click()
-    page.wait_for_timeout(700)
+    settled(page)
 
 
 def test_the_context_menu_holds_the_same_commands(page: Page) -> None:
@@ -142,7 +142,7 @@ def test_hands_free_scrub_follows_until_a_click_and_escape_goes_back(page: Page)
 def test_keys_are_jumped_between_and_selecting_one_takes_time_to_it(page: Page) -> None:
     open_take(page, LAMP)
     page.locator("[data-joint]", has_text="RightForearm").first.click()
-    page.wait_for_timeout(300)
+    settled(page)
     page.keyboard.press("e")
     assert frame_now(page) == 6
     page.keyboard.press("e")
@@ -184,35 +184,35 @@ def test_playback_keeps_true_time_and_loops_in_the_range(page: Page) -> None:
 def test_the_sheet_zooms_pans_and_remembers_its_view_for_each_selection(page: Page) -> None:
     open_take(page, LAMP)
     page.locator("[data-joint]", has_text="RightForearm").first.click()
-    page.wait_for_timeout(400)
+    settled(page)
     canvas = page.locator("section[aria-label='Curve sheet'] canvas").first
     sheet = box(page, "sheet")
     x, y = sheet["x"] + 320, sheet["y"] + 140
     fitted = canvas.screenshot()
     page.mouse.move(x, y)
     page.mouse.wheel(0, -600)
-    page.wait_for_timeout(200)
+    settled(page)
     zoomed = canvas.screenshot()
     assert zoomed != fitted
     page.mouse.down(button="middle")
     page.mouse.move(x + 90, y + 30, steps=4)
     page.mouse.up(button="middle")
     page.mouse.move(x, sheet["y"] - 60)
-    page.wait_for_timeout(200)
+    settled(page)
     panned = canvas.screenshot()
     assert panned != zoomed
     page.locator("[data-joint]", has_text="RightHand").first.click()
-    page.wait_for_timeout(400)
+    settled(page)
     page.locator("[data-joint]", has_text="RightForearm").first.click()
-    page.wait_for_timeout(400)
+    settled(page)
     page.mouse.move(x, sheet["y"] - 60)
-    page.wait_for_timeout(200)
+    settled(page)
     assert canvas.screenshot() == panned
     page.keyboard.press("1")
-    page.wait_for_timeout(200)
+    settled(page)
     assert canvas.screenshot() == fitted
     page.keyboard.press("5")
-    page.wait_for_timeout(200)
+    settled(page)
     assert canvas.screenshot() != fitted
     assert inked(page, "section[aria-label='Curve sheet'] canvas") > 1000
     page.mouse.move(x, y + 60)
@@ -228,19 +228,19 @@ def test_stage_and_sheet_each_go_full_and_the_choice_is_kept(page: Page) -> None
     page.keyboard.press("6")
     expect(page.get_by_test_id("stage")).to_be_hidden()
     assert box(page, "sheet")["height"] > 500
-    page.wait_for_timeout(700)
+    settled(page)
     page.reload()
     page.get_by_test_id("sheet").wait_for()
     expect(page.get_by_test_id("stage")).to_be_hidden()
     page.get_by_role("button", name="Curve sheet alone").click()
     expect(page.get_by_test_id("stage")).to_be_visible()
-    page.wait_for_timeout(700)
+    settled(page)
 
 
 def test_hovering_reads_out_channel_frame_and_value(page: Page) -> None:
     open_take(page, LAMP)
     page.locator("[data-joint]", has_text="RightForearm").first.click()
-    page.wait_for_timeout(400)
+    settled(page)
     sheet = box(page, "sheet")
     readout = page.get_by_test_id("readout")
     found = ""
@@ -308,7 +308,7 @@ def test_how_a_take_is_read_can_be_changed_and_undone(page: Page) -> None:
     expect(page.get_by_role("button", name="Take Head off the ends")).to_be_hidden()
     for _ in range(2):
         page.keyboard.press("Control+z")
-        page.wait_for_timeout(500)
+        settled(page)
     expect(page.get_by_role("button", name="Take Head off the ends")).to_be_visible()
 
 

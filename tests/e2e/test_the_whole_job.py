@@ -19,7 +19,7 @@ from scipy.spatial.transform import Rotation
 
 from tests.core.test_bvh import ROW, file
 from tests.e2e.application import Application
-from tests.e2e.conftest import frame_now, open_take
+from tests.e2e.conftest import frame_now, open_take, settled
 
 
 def box(page: Page, test_id: str) -> dict[str, float]:
@@ -43,7 +43,7 @@ def inked(page: Page, selector: str) -> int:
 
 
 def stage_picture(page: Page) -> bytes:
-    page.wait_for_timeout(250)
+    settled(page)
     return page.get_by_test_id("stage").screenshot()
 
 
@@ -122,7 +122,7 @@ def test_a_demo_take_from_the_shelf_to_a_clean_file(page: Page, tmp_path: Path) 
     page.mouse.move(sheet["x"] + 300, sheet["y"] + 100)
     page.keyboard.press("Space")
     expect(page.get_by_test_id("play")).to_have_text("Pause")
-    page.wait_for_timeout(400)
+    settled(page)
     page.keyboard.press("Space")
     assert frame_now(page) > dragged
 
@@ -130,7 +130,7 @@ def test_a_demo_take_from_the_shelf_to_a_clean_file(page: Page, tmp_path: Path) 
     page.locator("[data-joint]", has_text="RightUpperArm").first.click()
     expect(page.get_by_text("turn X", exact=True)).to_be_visible()
     page.keyboard.press("1")
-    page.wait_for_timeout(200)
+    settled(page)
     assert inked(page, "section[aria-label='Curve sheet'] canvas") > 4000
 
     unflip(page)

@@ -15,7 +15,7 @@ from leancurve.numbers import rotation
 from playwright.sync_api import Page, expect
 from safetensors.numpy import load
 
-from tests.e2e.conftest import frame_now, open_take
+from tests.e2e.conftest import frame_now, open_take, settled
 from tests.e2e.test_cleaning import bring_in as bring_in_file
 from tests.e2e.test_cleaning import card, revision
 from tests.e2e.test_shaping import bring_in, count, curve_of, drag, figure, pick_joint
@@ -90,12 +90,12 @@ def test_the_time_of_the_crates_step_is_halved_with_pins(page: Page) -> None:
         page.get_by_role("button", name="Pin now").click()
     page.get_by_role("button", name="broken").click()
     go_to(page, 599)
-    page.wait_for_timeout(400)
+    settled(page)
     still = page.get_by_test_id("stage").screenshot()
     page.mouse.move(*on_strip(page, 640, 1))
     page.mouse.down()
     page.mouse.move(*on_strip(page, 600, 1), steps=5)
-    page.wait_for_timeout(400)
+    settled(page)
     # The stage shows it while the pin is still held.
     assert page.get_by_test_id("stage").screenshot() != still
     page.mouse.up()
@@ -138,14 +138,14 @@ def test_a_body_parts_keys_come_three_frames_later(page: Page) -> None:
     page.mouse.move(*on_timing(page, row, middle + 3), steps=3)
     page.mouse.up()
     assert frame_now(page) == round(middle) + 3
-    page.wait_for_timeout(800)
+    settled(page)
     after = keys_now(page)
     assert arm
     for key, old in before.items():
         assert np.allclose(after[key], old + 3 if key in arm else old), key
     # The row above shows what is below it, and nothing else.
     page.keyboard.press("Control+z")
-    page.wait_for_timeout(600)
+    settled(page)
     assert all(np.array_equal(keys_now(page)[k], t) for k, t in before.items())
 
 
@@ -178,7 +178,7 @@ def test_a_doubled_key_is_found_by_its_mark_and_mended(page: Page) -> None:
     page.keyboard.press("Alt+2")
     found = page.get_by_role("list", name="Findings").get_by_role("button", name="Arm").first
     found.click()
-    page.wait_for_timeout(600)
+    settled(page)
     assert abs(frame_now(page) - 40) <= 1
     page.mouse.move(*on_timing(page, row, 40.22))
     expect(page.get_by_test_id("timing-readout")).to_contain_text("40.2, between frames")
@@ -245,7 +245,7 @@ def test_a_stretch_of_keys_is_worked_on_in_the_time_strip(page: Page) -> None:
 
 def gizmo(page: Page, axis: str, view: str = "view-one") -> tuple[float, float]:
     """Where an axis' letter is on the page."""
-    page.wait_for_timeout(300)
+    settled(page)
     told = page.get_by_test_id(view).get_attribute("data-gizmo") or ""
     places = dict(part.split(":") for part in told.split())
     x, y = map(float, places[axis].split(","))
@@ -315,7 +315,7 @@ def test_on_dense_channels_a_pose_is_led_to_softly(page: Page) -> None:
     page.keyboard.press("Alt+6")
     page.get_by_role("tab", name="Pose").click()
     page.locator("[data-joint]", has_text="LeftForearm").first.click()
-    page.wait_for_timeout(400)
+    settled(page)
     go_to(page, 400)
     before = rotations(page)
     field = page.get_by_label("turn by, Y")
@@ -340,14 +340,14 @@ def test_a_pose_is_copied_mirrored_and_keyed_on_a_part_of_the_body(page: Page) -
     names = [j["name"] for j in clip_now(page)["joints"]]
     left, right = names.index("LeftForearm"), names.index("RightForearm")
     page.locator("[data-joint]", has_text="LeftForearm").first.click()
-    page.wait_for_timeout(400)
+    settled(page)
     go_to(page, 120)
     page.get_by_role("button", name="Copy pose").click()
     if not page.get_by_label("Auto key: set keys").is_checked():
         page.get_by_label("Auto key: set keys").check()
     go_to(page, 200)
     page.get_by_role("button", name="Paste mirrored").click()
-    page.wait_for_timeout(1200)
+    settled(page)
     after = rotations(page)
     expected = after[120, left] * np.array([1, -1, -1, 1])
     assert rotation.geodesic_deg(after[200, right], expected) < 0.05
@@ -404,16 +404,16 @@ def test_a_camera_is_placed_and_looked_through_again(page: Page) -> None:
     fov.press("Enter")
     page.get_by_label("Camera position X, metres").fill("3.5")
     page.get_by_label("Camera position X, metres").press("Enter")
-    page.wait_for_timeout(500)
+    settled(page)
     placed = clip_now(page)["camera"]
     assert placed["fov"] == 55
     assert placed["position"][0] == 3.5
     page.keyboard.press("Escape")
     seen = page.get_by_test_id("stage").screenshot()
     page.get_by_role("button", name="Side", exact=True).click()
-    page.wait_for_timeout(500)
+    settled(page)
     page.get_by_role("button", name="Camera").click()
     page.get_by_role("button", name="Look through the placed camera").click()
     page.keyboard.press("Escape")
-    page.wait_for_timeout(500)
+    settled(page)
     assert page.get_by_test_id("stage").screenshot() == seen

@@ -24,10 +24,26 @@ export function csrfToken(): string {
   return /(?:^|; )csrftoken=([^;]+)/.exec(document.cookie)?.[1] ?? ''
 }
 
+let asking = 0
+
+/** Fetch, and say on the page how many answers are awaited: nothing is at rest before. */
+async function fetched(...args: Parameters<typeof fetch>): Promise<Response> {
+  const say = (more: 1 | -1) => {
+    asking += more
+    document.documentElement.dataset.asking = String(asking)
+  }
+  say(1)
+  try {
+    return await fetch(...args)
+  } finally {
+    say(-1)
+  }
+}
+
 export const client = createClient<paths>({
   fetch: (request) => {
     request.headers.set('X-CSRFToken', csrfToken())
-    return fetch(request)
+    return fetched(request)
   },
 })
 
@@ -78,7 +94,7 @@ export async function numbers(
   body?: unknown,
   signal?: AbortSignal,
 ): Promise<Message> {
-  const response = await fetch(path, {
+  const response = await fetched(path, {
     ...(signal ? { signal } : {}),
     ...(body === undefined
       ? {}

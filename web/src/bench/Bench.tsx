@@ -66,7 +66,7 @@ function StepRail() {
 function RefusalBar() {
   const refusal = useBench((s) => s.refusal)
   if (!refusal) return null
-  const { told, theirs, again } = refusal
+  const { told, count, theirs, again } = refusal
   const close = () => useBench.setState({ refusal: null })
   const few = theirs.slice(0, 3).join(', ') + (theirs.length > 3 ? ' and more' : '')
   return (
@@ -76,7 +76,8 @@ function RefusalBar() {
       className="-translate-x-1/2 fixed bottom-12 left-1/2 z-30 flex max-w-[720px] items-center gap-3 rounded-[4px] border border-rule-2 bg-raised px-3 py-2"
     >
       <p>
-        <b>{told}</b> was not kept: {few || 'the clip'} was changed elsewhere meanwhile.
+        <b>{count > 1 ? `${count} changes` : told}</b> {count > 1 ? 'were' : 'was'} not kept:{' '}
+        {few || 'the clip'} was changed elsewhere meanwhile.
       </p>
       <Button className="shrink-0" onClick={close}>
         Keep theirs

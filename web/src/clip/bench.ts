@@ -47,6 +47,8 @@ export interface Preview {
 /** What was not kept, why, and how it is made all the same. */
 export interface Refusal {
   told: string
+  /** How many changes it is. */
+  count: number
   theirs: string[]
   again: () => void
 }

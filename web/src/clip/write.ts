@@ -99,8 +99,14 @@ function refused(clip: Clip, line: Line, entry: Entry<Curves>, trouble: Error): 
   const where = here ? '' : ` of ${clip.name}`
   const conflict = trouble instanceof ApiError && trouble.status === 409
   if (conflict && here && entry.request.do === 'write') {
-    const theirs = (trouble.body.theirs as string[] | undefined) ?? []
-    set({ refusal: { told: entry.told, theirs, again: () => void line.again(entry) } })
+    const before = get().refusal
+    const theirs = [...(before?.theirs ?? []), ...((trouble.body.theirs as string[]) ?? [])]
+    const again = () => {
+      before?.again()
+      void line.again(entry)
+    }
+    const count = (before?.count ?? 0) + 1
+    set({ refusal: { told: entry.told, count, theirs: [...new Set(theirs)], again } })
     return
   }
   notify(`${entry.told}${where} was not kept: ${trouble.message}`)

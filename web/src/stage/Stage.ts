@@ -39,6 +39,10 @@ export type Hovered = () => {
   colour: string
 } | null
 
+/** The length of all bones, in the skeleton's unit: what figure is seen. */
+const lengthOf = ({ joints }: Clip) =>
+  joints.reduce((sum, { offset }) => sum + Math.hypot(...offset), 0)
+
 /** What the figure is made of: how the take is read, and its skeleton, which a swap may change. */
 const bodyOf = ({ reading, joints, end_sites }: Clip) => [
   reading,
@@ -167,6 +171,7 @@ export class Stage {
     this.ghost?.dispose()
     this.space.clear()
     const bones = bonesOf(clip.joints, clip.end_sites)
+    this.canvas.dataset.bones = lengthOf(clip).toFixed(1)
     this.ghost = new Figure(clip, bones, BEFORE)
     this.figure = new Figure(clip, bones)
     this.marks?.dispose()
