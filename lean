@@ -211,7 +211,8 @@ test_all() {
   .venv/bin/ruff format --check .
   .venv/bin/mypy
   (cd web && npm run -s lint && npm run -s typecheck && npm run -s test)
-  $PY -m pytest
+  # A file is one process's: an application, a browser and a database each.
+  $PY -m pytest -n "${LEAN_TEST_PROCESSES:-2}" --dist loadfile --no-loadscope-reorder
 }
 
 case ${1:-help} in

@@ -18,6 +18,16 @@ PROJECT = Path(__file__).resolve().parent.parent
 OPEN_CAPTURE = PROJECT.parent / "shared" / "data" / "open_capture_jumps_120fps.bvh"
 
 
+ORDER = ("server", "e2e", "core")
+"""Playwright's event loop, once begun, would be in the way of the server's tests; the core's many
+short files come last, so that all processes end at about the same time."""
+
+
+@pytest.hookimpl(trylast=True)
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    items.sort(key=lambda item: next((k for k, n in enumerate(ORDER) if n in item.path.parts), 9))
+
+
 @pytest.fixture(scope="session")
 def walk() -> Clip:
     """The shortest of the demo's takes, clean: 900 frames, 65 joints, 198 channels."""

@@ -24,9 +24,9 @@ a third from run to run on a shared machine: the ratios are what to read.
 def main(arguments: list[str]) -> None:
     tables: list[Table] = [*core_bench.run(), *cleaning_bench.run()]
     if "--core" not in arguments:
-        from tests.bench import browser_bench
+        from tests.bench import browser_bench, memory_bench
 
-        tables += browser_bench.run()
+        tables += [*browser_bench.run(), *memory_bench.run()]
     text = "\n".join(t.text() for t in tables)
     if "--keep" in arguments:
         machine = f"{platform.machine()}, Python {platform.python_version()}, 2 cores"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import re
 from pathlib import Path
 
 import pytest
@@ -112,3 +113,21 @@ def test_the_core_opens_no_files_but_in_its_command_line() -> None:
         if file.name == "cli.py" or "kernels" in file.parts:
             continue
         assert not imported(file) & {"os", "socket", "subprocess", "requests"}, file
+
+
+IMPORT = re.compile(r"^(?:import|export)\b[^;]*?\bfrom '(\.[^']+)'", re.MULTILINE)
+
+
+def test_files_of_the_browser_import_each_other_in_no_circle() -> None:
+    """Types count as well: what two files need of each other stands in a third."""
+    root = PROJECT / "web/src"
+    files = {f.resolve() for end in ("*.ts", "*.tsx") for f in root.rglob(end)}
+    open_: dict[Path, set[Path]] = {}
+    for file in files:
+        named = [(file.parent / m).resolve() for m in IMPORT.findall(file.read_text())]
+        ends = [Path(f"{n}{end}") for n in named for end in (".ts", ".tsx")]
+        open_[file] = {e for e in ends if e in files and e != file}
+    assert sum(map(len, open_.values())) > 300
+    while leaves := {f for f, uses in open_.items() if not uses}:
+        open_ = {f: uses - leaves for f, uses in open_.items() if f not in leaves}
+    assert not open_, sorted(str(f.relative_to(root)) for f in open_)

@@ -194,6 +194,17 @@ def test_undo_in_one_window_while_the_other_drags(two: tuple[Page, Page]) -> Non
     assert now.value[3] > 8.5
 
 
+HOLD = """() => {
+  const real = window.fetch
+  const open = new Promise((done) => { window.release = done })
+  window.fetch = async (...given) => {
+    const url = String(given[0].url ?? given[0])
+    if (url.endsWith('/writes')) await open
+    return real(...given)
+  }
+}"""
+
+
 def test_another_clips_answer_does_not_replace_the_open_one(page: Page) -> None:
     """A write that is answered late, after another clip was opened, belongs to its own."""
     bring_in(page, "second", figure(Arm_ry=ARM))
@@ -201,15 +212,12 @@ def test_another_clips_answer_does_not_replace_the_open_one(page: Page) -> None:
     bring_in(page, "first", figure(Arm_ry=ARM))
     pick_channel(page, "turn Y")
     select_key(page, 80, -4)
-    held: list[Any] = []
-    page.route("**/writes", lambda route: held.append(route))
+    page.evaluate(HOLD)
     page.keyboard.press("Control+ArrowUp")
     expect(page.get_by_test_id("saved")).to_have_text("saving …")
     page.get_by_role("link", name="Shelf").click()
     open_take(page, "second")
-    page.unroute("**/writes")
-    for route in held:
-        route.continue_()
+    page.evaluate("() => window.release()")
     page.keyboard.press("Alt+6")
     pick_joint(page, "Arm")
     pick_channel(page, "turn Y")

@@ -26,17 +26,23 @@ export function csrfToken(): string {
 
 let asking = 0
 
-/** Fetch, and say on the page how many answers are awaited: nothing is at rest before. */
-async function fetched(...args: Parameters<typeof fetch>): Promise<Response> {
+/** Say on the page that something is awaited, until what is returned is called: before that nothing
+ * is at rest. */
+export function awaiting(): () => void {
   const say = (more: 1 | -1) => {
     asking += more
     document.documentElement.dataset.asking = String(asking)
   }
   say(1)
+  return () => say(-1)
+}
+
+async function fetched(...args: Parameters<typeof fetch>): Promise<Response> {
+  const done = awaiting()
   try {
     return await fetch(...args)
   } finally {
-    say(-1)
+    done()
   }
 }
 

@@ -9,7 +9,7 @@ import { notify, type Scope, useBench } from './bench'
 import { bringCurves } from './confirmed'
 import { BASE, type ChannelKey, type Curve, channelKey, splitKey, valueAt } from './curves'
 import { draft } from './draft'
-import { commitEdits, showEdits } from './hand'
+import { commitEdits, showEdits } from './edits'
 import { type Edits, freshId, type KeyEdit } from './keys'
 import {
   addsOffset,
@@ -21,7 +21,7 @@ import {
   type Quat,
   turned,
   turnOf,
-} from './local'
+} from './rotations'
 import { transport } from './transport'
 import { apply } from './write'
 

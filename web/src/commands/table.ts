@@ -3,17 +3,10 @@
 import { toggleFull } from '../bench/fullPane'
 import { shownChannels, useBench } from '../clip/bench'
 import { selectChannels, selectJoints, setStep } from '../clip/choose'
+import { copySelected, paste } from '../clip/clipboard'
 import { HANDLES } from '../clip/curves'
+import { channelsOf, commitEdits, deleteSelected, editSelected, setKeys } from '../clip/edits'
 import { toNext } from '../clip/findings'
-import {
-  channelsOf,
-  commitEdits,
-  copySelected,
-  deleteSelected,
-  editSelected,
-  paste,
-  setKeys,
-} from '../clip/hand'
 import { markNow, toMark } from '../clip/marks'
 import { addPin, dropPins, pinRange, usePins } from '../clip/pins'
 import { copyPose, keyPose, pastePose, setAuto, usePosing } from '../clip/posing'
@@ -25,7 +18,6 @@ import { redo, undo } from '../clip/write'
 import { prefer, theme } from '../session/session'
 import { setRadius, setStrength, takeBrush, useBrush } from '../sheet/brushState'
 import { setHandle } from '../sheet/KeyBar'
-import { sheetRef } from '../sheet/SheetView'
 import {
   alongChannels,
   atTheseTimes,
@@ -35,9 +27,10 @@ import {
   selectAll,
   walkChannels,
   walkKeys,
-} from '../sheet/walking'
+} from '../sheet/nudges'
+import { sheetRef } from '../sheet/SheetView'
+import { stageRef } from '../stage/refs'
 import { review, useReview } from '../stage/review'
-import { stageRef } from '../stage/StageView'
 import { stripRef } from '../strip/StripView'
 import { showTiming } from '../timing/folding'
 import { timingRef } from '../timing/TimingView'

@@ -1,6 +1,6 @@
 /** Who is signed in, and what they chose: theme, keys, pane sizes. Kept by the server. */
 import { create } from 'zustand'
-import { answer, client, type Schemas } from '../api/client'
+import { answer, awaiting, client, type Schemas } from '../api/client'
 
 type Preferences = Required<Schemas['PreferencesIO']>
 
@@ -57,13 +57,18 @@ export async function signOut(): Promise<void> {
 }
 
 let saving: ReturnType<typeof setTimeout> | undefined
+let saved = () => {}
 
 export function prefer(change: Partial<Preferences>): void {
   set({ preferences: { ...get().preferences, ...change } })
   showTheme()
   clearTimeout(saving)
+  saved()
+  const done = awaiting()
+  saved = () => done()
   saving = setTimeout(() => {
-    void client.PUT('/api/preferences', { body: get().preferences })
+    saved = () => {}
+    void client.PUT('/api/preferences', { body: get().preferences }).finally(done)
   }, 400)
 }
 

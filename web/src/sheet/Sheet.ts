@@ -8,6 +8,7 @@ import { useViewing } from '../clip/viewing'
 import { token } from '../ui/theme'
 import { useBrush } from './brushState'
 import {
+  type At,
   type Box,
   memoryKey,
   padded,
@@ -19,13 +20,12 @@ import {
   zoomTime,
   zoomValue,
 } from './geometry'
-import { GRIPS, type HandleEnd, handleEnds } from './handles'
+import { GRIPS, handleEnds } from './handles'
 import { paintReach, paintScaleBox } from './overlay'
 import { type Drawing, field, type Places, paint, placeOf, RULER, samples } from './painter'
-import { Pointer } from './pointer'
+import { Pointed, Pointer } from './pointer'
+import type { Extent, Grip, HandlePlace, KeyPlace, Surface } from './surface'
 import { Idle } from './tools/Idle'
-import type { Extent, Grip } from './tools/ScalingKeys'
-import type { At } from './tools/tool'
 import { ViewMemory } from './viewMemory'
 
 export interface Content {
@@ -42,23 +42,12 @@ export interface Content {
   unit: (key: ChannelKey) => string
 }
 
-/** A key of the sheet, where it stands. */
-export interface KeyPlace {
-  channel: ChannelKey
-  id: number
-  time: number
-}
-
-export interface HandlePlace extends HandleEnd {
-  channel: ChannelKey
-}
-
 const NEAR = 8 // pixels
 /** Handles of more keys than this are not drawn: they would hide the curves. */
 const MANY_HANDLES = 60
 const AROUND_S = 0.25
 
-export class Sheet {
+export class Sheet extends Pointed<Surface> implements Surface {
   view: View = { t0: 0, t1: 100, v0: -1, v1: 1 }
   bands = false
   /** Pictures of the curves drawn so far, for measurements. */
@@ -72,7 +61,7 @@ export class Sheet {
   /** The take's curves, for what brings it back. */
   take: ReadonlyMap<ChannelKey, Curve> = new Map()
   private content: Content | null = null
-  private pointing: Pointer<Sheet>
+  protected readonly pointing: Pointer<Surface>
   private size: [number, number] = [0, 0]
   private asked = false
   private stale = true
@@ -87,7 +76,8 @@ export class Sheet {
     private base: HTMLCanvasElement,
     private over: HTMLCanvasElement,
   ) {
-    this.pointing = new Pointer<Sheet>(this, over, new Idle())
+    super()
+    this.pointing = new Pointer<Surface>(this, over, new Idle())
     over.addEventListener('wheel', this.wheel, { passive: false })
     const again = () => this.invalidate()
     this.stops = [
@@ -484,27 +474,11 @@ export class Sheet {
     this.draw()
   }
 
-  down(event: PointerEvent): void {
-    this.pointing.down(event)
-  }
-
-  move(event: PointerEvent): void {
-    this.pointing.move(event)
-  }
-
-  up(event: PointerEvent): void {
-    this.pointing.up(event)
-  }
-
   leave(): void {
     this.hovered = null
     this.pointer = null
     this.onHover(null)
     this.draw()
-  }
-
-  cancel(): boolean {
-    return this.pointing.cancel()
   }
 
   private wheel = (event: WheelEvent): void => {

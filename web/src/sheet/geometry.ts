@@ -9,6 +9,16 @@ export interface View {
   v1: number
 }
 
+/** The pointer on a surface: where it is, and what is held with it. */
+export interface At {
+  x: number
+  y: number
+  shift: boolean
+  alt: boolean
+  ctrl: boolean
+  button: number
+}
+
 export interface Box {
   left: number
   top: number

@@ -1,14 +1,6 @@
 /** Where handles end, and the grips of the scale box. */
 import type { KeyedCurve } from '../clip/curves'
-import type { Grip } from './tools/ScalingKeys'
-
-export interface HandleEnd {
-  index: number
-  side: 'in' | 'out'
-  /** Its end, in frames and the channel's unit. */
-  time: number
-  value: number
-}
+import type { Grip, HandleEnd } from './surface'
 
 /** Ends of the handles of some keys, at their true lengths: a share of the segment's span. */
 export function handleEnds(curve: KeyedCurve, ids: ReadonlySet<number>): HandleEnd[] {

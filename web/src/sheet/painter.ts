@@ -14,7 +14,7 @@ import type { Picked } from '../clip/selection'
 import { token } from '../ui/theme'
 import { type Box, band, columns, ticks, timeToX, type View, valueToY } from './geometry'
 
-import type { HandlePlace } from './Sheet'
+import type { HandlePlace } from './surface'
 
 export const GUTTER = 58
 export const RULER = 20

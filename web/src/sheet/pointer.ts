@@ -1,5 +1,6 @@
 /** A canvas's pointer: in one state at a time, each a file of its own. */
-import type { At, Resting, Tool } from './tools/tool'
+import type { At } from './geometry'
+import type { Resting, Tool } from './tools/tool'
 
 export class Pointer<S> {
   private tool: Tool<S> | null = null
@@ -51,5 +52,27 @@ export class Pointer<S> {
     this.tool.onCancel(this.surface)
     this.tool = null
     return true
+  }
+}
+
+/** A surface with a pointer, as its view speaks to it. */
+export abstract class Pointed<S> {
+  protected abstract readonly pointing: Pointer<S>
+
+  down(event: PointerEvent): void {
+    this.pointing.down(event)
+  }
+
+  move(event: PointerEvent): void {
+    this.pointing.move(event)
+  }
+
+  up(event: PointerEvent): void {
+    this.pointing.up(event)
+  }
+
+  /** Escape: what is under way is put back. False where nothing is. */
+  cancel(): boolean {
+    return this.pointing.cancel()
   }
 }

@@ -1,7 +1,6 @@
 /** Joints turned and moved by the stage's gizmo: several together, each about itself. */
 import { useBench } from '../clip/bench'
 import { channelKey } from '../clip/curves'
-import { inverse, type JointPose, type Quat, rotate } from '../clip/local'
 import {
   cancelPose,
   commitPose,
@@ -13,6 +12,7 @@ import {
   valueNow,
   valuesFor,
 } from '../clip/posing'
+import { inverse, type JointPose, type Quat, rotate } from '../clip/rotations'
 import { transport } from '../clip/transport'
 import type { Eye } from './Eye'
 import { AXES, type Axis, type GizmoPlace } from './Gizmo'

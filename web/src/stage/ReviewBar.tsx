@@ -3,8 +3,8 @@ import { Camera, Film, Pause, Play, X } from 'lucide-react'
 import { useEffect, useRef, useState, useSyncExternalStore } from 'react'
 import { transport } from '../clip/transport'
 import { Button, NumberInput } from '../ui/controls'
+import { stageRef } from './refs'
 import { review, saveStill, saveStrip } from './review'
-import { stageRef } from './StageView'
 
 export function ReviewBar() {
   const playing = useSyncExternalStore(transport.subscribe, () => transport.playing)

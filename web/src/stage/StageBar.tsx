@@ -1,14 +1,14 @@
 /** The stage's buttons: from where it is looked at, what is shown on it, posing and review. */
 import { Maximize2 } from 'lucide-react'
-import { answer, client } from '../api/client'
+import { answer, client, textOf } from '../api/client'
 import { FULL, toggleFull, useFullPane } from '../bench/fullPane'
 import { notify, useBench } from '../clip/bench'
 import { usePosing } from '../clip/posing'
 import { useViewing } from '../clip/viewing'
 import { Button, Check, NumberInput, Popover, Select, Toggle } from '../ui/controls'
 import type { Placed, View } from './Eye'
+import { stageRef } from './refs'
 import { review } from './review'
-import { stageRef } from './StageView'
 
 const TITLES: Record<View, string> = {
   front: 'Front',
@@ -50,21 +50,24 @@ export function StageBar() {
   )
 }
 
-/** Keep a placed camera with the clip, for all who open it. */
-async function place(camera: Placed): Promise<void> {
+/** Placements stand in line: each is kept after the one before it. */
+let placing: Promise<void> = Promise.resolve()
+
+/** Keep a placed camera with the clip, for all who open it. It is looked through at once. */
+function place(camera: Placed): void {
   const { clip } = useBench.getState()
   if (!clip) return
-  try {
-    const path = { clip_id: clip.id }
-    const kept = await answer(
-      client.PUT('/api/clips/{clip_id}/camera', { params: { path }, body: camera }),
+  useBench.setState({ clip: { ...clip, camera } })
+  stageRef.current?.through(camera)
+  const path = { clip_id: clip.id }
+  placing = placing
+    .then(() =>
+      answer(client.PUT('/api/clips/{clip_id}/camera', { params: { path }, body: camera })),
     )
-    const now = useBench.getState().clip
-    if (now?.id === kept.id) useBench.setState({ clip: { ...now, camera: kept.camera } })
-    if (kept.camera) stageRef.current?.through(kept.camera)
-  } catch (trouble) {
-    notify(trouble instanceof Error ? trouble.message : String(trouble))
-  }
+    .then(
+      () => {},
+      (trouble: unknown) => notify(`The camera was not kept: ${textOf(trouble)}`),
+    )
 }
 
 function CameraMenu() {
@@ -80,12 +83,12 @@ function CameraMenu() {
             <Vector
               name="position"
               value={camera.position}
-              onCommit={(position) => void place({ ...camera, position })}
+              onCommit={(position) => place({ ...camera, position })}
             />
             <Vector
               name="target"
               value={camera.target}
-              onCommit={(target) => void place({ ...camera, target })}
+              onCommit={(target) => place({ ...camera, target })}
             />
             <label className="flex items-center justify-between gap-2 text-ink-2">
               field of view, upright
@@ -93,9 +96,7 @@ function CameraMenu() {
                 <NumberInput
                   label="Field of view, degrees"
                   value={camera.fov}
-                  onCommit={(fov) =>
-                    void place({ ...camera, fov: Math.min(Math.max(fov, 5), 120) })
-                  }
+                  onCommit={(fov) => place({ ...camera, fov: Math.min(Math.max(fov, 5), 120) })}
                 />
                 °
               </span>
@@ -109,7 +110,7 @@ function CameraMenu() {
         <Button
           onClick={() => {
             const eye = stageRef.current?.eye
-            if (eye) void place(eye.standing)
+            if (eye) place(eye.standing)
           }}
         >
           Place it where this view stands

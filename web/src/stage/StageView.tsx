@@ -4,27 +4,23 @@ import { shownChannels, useBench } from '../clip/bench'
 import { selectJoints } from '../clip/choose'
 import { axisOf, channelKey, readoutUnit, splitKey, turns } from '../clip/curves'
 import { draft } from '../clip/draft'
-import { channelAxis, jointPose } from '../clip/local'
 import { frameBefore, usePins } from '../clip/pins'
 import type { Overrides } from '../clip/poses'
 import { onLive, posedJoints, usePosing } from '../clip/posing'
+import { channelAxis, jointPose } from '../clip/rotations'
 import { transport } from '../clip/transport'
 import { useViewing } from '../clip/viewing'
 import { watchPane } from '../ui/pane'
 import { PoseBar, UnkeyedBar } from './PoseBar'
 import { PosingHand } from './PosingHand'
 import { ReviewBar } from './ReviewBar'
+import { handRef, stageRef } from './refs'
 import { useReview } from './review'
 import { Stage } from './Stage'
 import { StageBar } from './StageBar'
 
 /** Channels dragged at once from which the stage draws fewer pictures. */
 const MANY = 40
-
-/** The one stage of the bench, for commands. */
-export const stageRef: { current: Stage | null } = { current: null }
-/** What poses joints on it, for Escape. */
-export const handRef: { current: PosingHand | null } = { current: null }
 
 /** Joints that are dragged, or played without a channel, from the curves that are here. */
 function overridesAt(frame: number): Overrides | undefined {

@@ -2,7 +2,7 @@
  * its middle, scaled by an end. Copying, pasting and deleting are commands on what is selected. */
 import { useBench } from '../clip/bench'
 import { draft } from '../clip/draft'
-import { commitSlide, roomToMove, STILL, showSlide, workedOn } from '../clip/hand'
+import { commitSlide, roomToMove, STILL, showSlide, workedOn } from '../clip/edits'
 import type { Slide } from '../clip/keys'
 import { clearKeys, keysWhere, selectedTimes, selectKeys } from '../clip/selection'
 import { transport } from '../clip/transport'

@@ -2,19 +2,17 @@
  * its pointer state; React mounts it. */
 import { type ChannelKey, type Curve, idsOf } from '../clip/curves'
 import { draft } from '../clip/draft'
-import { STILL, showSlide } from '../clip/hand'
+import { STILL, showSlide } from '../clip/edits'
 import type { Slide } from '../clip/keys'
 import { selectedTimes, useSelection } from '../clip/selection'
 import { transport } from '../clip/transport'
-import { type Box, type View, xToTime, zoomTime } from '../sheet/geometry'
-import { Pointer } from '../sheet/pointer'
-import type { At } from '../sheet/tools/tool'
+import { type At, type Box, type View, xToTime, zoomTime } from '../sheet/geometry'
+import { Pointed, Pointer } from '../sheet/pointer'
 import { type Painted, paint } from './paint'
 import { type Row, type Union, unionOf, unionOfAll } from './rows'
+import { type KeyPlace, ROW, RULER, type Surface } from './surface'
 import { Idle } from './tools/Idle'
 
-export const ROW = 24
-export const RULER = 24
 const NEAR = 6 // pixels
 const EDGE = 12
 
@@ -26,13 +24,7 @@ export interface Content {
   dense: ReadonlySet<ChannelKey>
 }
 
-/** A key of a row: all the keys of its channels that stand at that time. */
-export interface KeyPlace {
-  row: Row
-  time: number
-}
-
-export class Timing {
+export class Timing extends Pointed<Surface> implements Surface {
   view: View = { t0: 0, t1: 100, v0: 0, v1: 1 }
   /** Pictures drawn so far, for measurements. */
   drawn = 0
@@ -43,14 +35,15 @@ export class Timing {
   private size: [number, number] = [0, 0]
   private scroll = 0
   private asked = false
-  private pointing: Pointer<Timing>
+  protected readonly pointing: Pointer<Surface>
   private unions = new Map<string, Union>()
   private boxShown: Box | null = null
   private hovered: KeyPlace | null = null
   private stops: (() => void)[]
 
   constructor(private canvas: HTMLCanvasElement) {
-    this.pointing = new Pointer<Timing>(this, canvas, new Idle())
+    super()
+    this.pointing = new Pointer<Surface>(this, canvas, new Idle())
     const again = () => this.invalidate()
     this.stops = [draft.subscribe(again), useSelection.subscribe(again)]
     canvas.addEventListener('wheel', this.wheel, { passive: false })
@@ -261,25 +254,9 @@ export class Timing {
     return `${row.label} · frame ${frame}${off}${of}`
   }
 
-  down(event: PointerEvent): void {
-    this.pointing.down(event)
-  }
-
-  move(event: PointerEvent): void {
-    this.pointing.move(event)
-  }
-
-  up(event: PointerEvent): void {
-    this.pointing.up(event)
-  }
-
   leave(): void {
     this.hovered = null
     this.readout()
-  }
-
-  cancel(): boolean {
-    return this.pointing.cancel()
   }
 
   /** With Ctrl or over the ruler the wheel zooms time; to the side it pans. */

@@ -15,7 +15,7 @@ import {
   SWINGS,
   type Union,
 } from './rows'
-import { ROW, RULER } from './Timing'
+import { ROW, RULER } from './surface'
 
 export interface Painted {
   view: View

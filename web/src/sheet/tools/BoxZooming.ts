@@ -1,6 +1,6 @@
 /** A box is drawn; on release the view becomes what is in it. */
 import { xToTime, yToValue } from '../geometry'
-import type { Sheet } from '../Sheet'
+import type { Surface } from '../surface'
 import { type At, boxOf, type Tool } from './tool'
 
 export class BoxZooming implements Tool {
@@ -8,11 +8,11 @@ export class BoxZooming implements Tool {
 
   constructor(private from: At) {}
 
-  onMove(sheet: Sheet, at: At): void {
+  onMove(sheet: Surface, at: At): void {
     sheet.showBox(boxOf(this.from, at))
   }
 
-  onUp(sheet: Sheet, at: At): void {
+  onUp(sheet: Surface, at: At): void {
     sheet.showBox(null)
     const { left, top, width, height } = boxOf(this.from, at)
     if (width > 5 && height > 5) {
@@ -26,7 +26,7 @@ export class BoxZooming implements Tool {
     }
   }
 
-  onCancel(sheet: Sheet): void {
+  onCancel(sheet: Surface): void {
     sheet.showBox(null)
   }
 }

@@ -3,9 +3,9 @@
 
 import type { Stroke } from '../../clip/brush'
 import { draft } from '../../clip/draft'
-import { commitStroke, showStroke } from '../../clip/hand'
+import { commitStroke, showStroke } from '../../clip/edits'
 import { useBrush } from '../brushState'
-import type { Sheet } from '../Sheet'
+import type { Surface } from '../surface'
 import { type At, moved, type Tool } from './tool'
 
 export class Brushing implements Tool {
@@ -15,7 +15,7 @@ export class Brushing implements Tool {
   private view
 
   constructor(
-    sheet: Sheet,
+    sheet: Surface,
     private from: At,
   ) {
     const { kind, radius, strength } = useBrush.getState()
@@ -32,12 +32,12 @@ export class Brushing implements Tool {
     if (kind !== 'pull') this.show(sheet)
   }
 
-  private show(sheet: Sheet): void {
+  private show(sheet: Surface): void {
     this.began = true
     showStroke(this.stroke, sheet.take)
   }
 
-  onMove(sheet: Sheet, at: At): void {
+  onMove(sheet: Surface, at: At): void {
     sheet.hover(at)
     if (this.stroke.kind === 'pull') {
       if (!this.began && !moved(this.from, at)) return

@@ -1,10 +1,10 @@
 /** A handle's end follows the pointer: its slope and its length. Joined handles turn together;
  * with Shift the two go their own ways, with Ctrl the length stays. */
 import type { KeyedCurve } from '../../clip/curves'
-import { shapeOf } from '../../clip/hand'
+import { shapeOf } from '../../clip/edits'
 import type { Edits } from '../../clip/keys'
 import { xToTime, yToValue } from '../geometry'
-import type { HandlePlace, Sheet } from '../Sheet'
+import type { HandlePlace, Surface } from '../surface'
 import { KeyDrag } from './KeyDrag'
 import type { At } from './tool'
 
@@ -13,7 +13,7 @@ export class DraggingHandle extends KeyDrag {
   private curve: KeyedCurve
 
   constructor(
-    sheet: Sheet,
+    sheet: Surface,
     from: At,
     private handle: HandlePlace,
   ) {
@@ -21,7 +21,7 @@ export class DraggingHandle extends KeyDrag {
     this.curve = sheet.curve(handle.channel) as KeyedCurve
   }
 
-  protected edit(sheet: Sheet, at: At): Edits {
+  protected edit(sheet: Surface, at: At): Edits {
     const { channel, index: k, side } = this.handle
     const { view, box } = sheet.placeOf(channel)
     const { time, value } = this.curve

@@ -1,7 +1,7 @@
 /** Nothing is held: hovering reads out, a press chooses the next state. */
 import { notify } from '../../clip/bench'
 import { selectKeys, toggleKey, useSelection } from '../../clip/selection'
-import type { Sheet } from '../Sheet'
+import type { Surface } from '../surface'
 import { BoxSelecting } from './BoxSelecting'
 import { BoxZooming } from './BoxZooming'
 import { Brushing } from './Brushing'
@@ -15,10 +15,10 @@ import { ScalingValues } from './ScalingValues'
 import { SizingBrush } from './SizingBrush'
 import type { At, Resting, Tool } from './tool'
 
-export class Idle implements Resting<Sheet> {
+export class Idle implements Resting<Surface> {
   readonly cursor = 'default'
 
-  onDown(sheet: Sheet, at: At): Tool {
+  onDown(sheet: Surface, at: At): Tool {
     const where = sheet.region(at)
     if (at.button === 1 || (at.alt && where === 'field')) return new Panning(sheet, at)
     if (where === 'ruler') return new DraggingTime(sheet, at)
@@ -46,7 +46,7 @@ export class Idle implements Resting<Sheet> {
     return new BoxSelecting(at)
   }
 
-  onMove(sheet: Sheet, at: At): void {
+  onMove(sheet: Surface, at: At): void {
     sheet.hover(at)
   }
 

@@ -1,9 +1,9 @@
 /** What dragging keys, handles and the scale box have in common: edits that are shown while they
  * are dragged, kept on release, and put back on Escape. */
 import { draft } from '../../clip/draft'
-import { commitEdits, showEdits } from '../../clip/hand'
+import { commitEdits, showEdits } from '../../clip/edits'
 import type { Edits } from '../../clip/keys'
-import type { Sheet } from '../Sheet'
+import type { Surface } from '../surface'
 import { type At, moved, type Tool } from './tool'
 
 export abstract class KeyDrag implements Tool {
@@ -13,9 +13,9 @@ export abstract class KeyDrag implements Tool {
   constructor(protected from: At) {}
 
   /** What the keys become with the pointer there. */
-  protected abstract edit(sheet: Sheet, at: At): Edits
+  protected abstract edit(sheet: Surface, at: At): Edits
 
-  onMove(sheet: Sheet, at: At): void {
+  onMove(sheet: Surface, at: At): void {
     if (!this.edits && !moved(this.from, at)) return
     this.edits = this.edit(sheet, at)
     showEdits(this.edits)
@@ -25,7 +25,7 @@ export abstract class KeyDrag implements Tool {
     if (this.edits) void commitEdits(this.edits)
   }
 
-  onCancel(_sheet: Sheet): void {
+  onCancel(_sheet: Surface): void {
     draft.drop()
   }
 }

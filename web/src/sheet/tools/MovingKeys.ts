@@ -1,9 +1,9 @@
 /** Selected keys follow the pointer: on whole frames unless Alt is held, along one axis with Shift,
  * up to a key that stays, or past it where that is asked for. */
-import { editSelected, roomToMove } from '../../clip/hand'
+import { editSelected, roomToMove } from '../../clip/edits'
 import type { Edits } from '../../clip/keys'
 import { useViewing } from '../../clip/viewing'
-import type { KeyPlace, Sheet } from '../Sheet'
+import type { KeyPlace, Surface } from '../surface'
 import { KeyDrag } from './KeyDrag'
 import type { At } from './tool'
 
@@ -13,7 +13,7 @@ export class MovingKeys extends KeyDrag {
   private passes = useViewing.getState().passes
 
   constructor(
-    sheet: Sheet,
+    sheet: Surface,
     from: At,
     private grabbed: KeyPlace,
   ) {
@@ -22,7 +22,7 @@ export class MovingKeys extends KeyDrag {
     sheet.toKey(grabbed)
   }
 
-  protected edit(sheet: Sheet, at: At): Edits {
+  protected edit(sheet: Surface, at: At): Edits {
     const { view, box } = sheet.placeOf(this.grabbed.channel)
     let dt = ((at.x - this.from.x) / box.width) * (view.t1 - view.t0)
     let share = (this.from.y - at.y) / box.height
@@ -45,7 +45,7 @@ export class MovingKeys extends KeyDrag {
     })
   }
 
-  override onCancel(sheet: Sheet): void {
+  override onCancel(sheet: Surface): void {
     super.onCancel(sheet)
     sheet.toKey(this.grabbed)
   }

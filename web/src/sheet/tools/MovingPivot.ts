@@ -1,14 +1,14 @@
 /** The point that the scale box scales about follows the pointer. */
 import { useSelection } from '../../clip/selection'
 import { xToTime, yToValue } from '../geometry'
-import type { Sheet } from '../Sheet'
+import type { Surface } from '../surface'
 import type { At, Tool } from './tool'
 
 export class MovingPivot implements Tool {
   readonly cursor = 'crosshair'
   private before = useSelection.getState().pivot
 
-  onMove(sheet: Sheet, at: At): void {
+  onMove(sheet: Surface, at: At): void {
     const time = xToTime(sheet.view, sheet.box, at.x)
     useSelection.setState({
       pivot: {

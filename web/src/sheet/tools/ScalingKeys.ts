@@ -1,25 +1,12 @@
 /** The scale box: selected keys are scaled in time and value from one of its sides or corners,
  * about the opposite one, or about the pivot where one is set. */
-import { editSelected, shapeOf } from '../../clip/hand'
+import { editSelected, shapeOf } from '../../clip/edits'
 import type { Edits } from '../../clip/keys'
 import { useSelection } from '../../clip/selection'
 import { xToTime, yToValue } from '../geometry'
-import type { Sheet } from '../Sheet'
+import type { Extent, Grip, Surface } from '../surface'
 import { KeyDrag } from './KeyDrag'
 import type { At } from './tool'
-
-/** Which side is held: −1 the first or lowest, 1 the last or highest, 0 neither. */
-export interface Grip {
-  time: -1 | 0 | 1
-  value: -1 | 0 | 1
-}
-
-export interface Extent {
-  t0: number
-  t1: number
-  v0: number
-  v1: number
-}
 
 /** A selected key's time, value and handles scaled about a point. */
 export function scaled(
@@ -49,7 +36,7 @@ export class ScalingKeys extends KeyDrag {
   private about: { time: number; value: number }
 
   constructor(
-    sheet: Sheet,
+    sheet: Surface,
     from: At,
     private grip: Grip,
   ) {
@@ -62,7 +49,7 @@ export class ScalingKeys extends KeyDrag {
     }
   }
 
-  protected edit(sheet: Sheet, at: At): Edits {
+  protected edit(sheet: Surface, at: At): Edits {
     const { view, box } = sheet
     const { t0, t1, v0, v1 } = this.extent
     const factor = { time: 1, value: 1 }

@@ -1,6 +1,6 @@
 /** Dragging along the value scale zooms values about where it was taken. */
 import { yToValue, zoomValue } from '../geometry'
-import type { Sheet } from '../Sheet'
+import type { Surface } from '../surface'
 import type { At, Tool } from './tool'
 
 export class ScalingValues implements Tool {
@@ -9,20 +9,20 @@ export class ScalingValues implements Tool {
   private about: number
 
   constructor(
-    sheet: Sheet,
+    sheet: Surface,
     private from: At,
   ) {
     this.view = sheet.view
     this.about = yToValue(sheet.view, sheet.box, from.y)
   }
 
-  onMove(sheet: Sheet, at: At): void {
+  onMove(sheet: Surface, at: At): void {
     sheet.setView(zoomValue(this.view, 1.01 ** (at.y - this.from.y), this.about))
   }
 
   onUp(): void {}
 
-  onCancel(sheet: Sheet): void {
+  onCancel(sheet: Surface): void {
     sheet.setView(this.view)
   }
 }

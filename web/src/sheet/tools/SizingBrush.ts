@@ -1,6 +1,6 @@
 /** The brush is sized by dragging: to the side its radius, up and down its strength. */
 import { setRadius, setStrength, useBrush } from '../brushState'
-import type { Sheet } from '../Sheet'
+import type { Surface } from '../surface'
 import type { At, Tool } from './tool'
 
 export class SizingBrush implements Tool {
@@ -9,7 +9,7 @@ export class SizingBrush implements Tool {
 
   constructor(private from: At) {}
 
-  onMove(sheet: Sheet, at: At): void {
+  onMove(sheet: Surface, at: At): void {
     const perPixel = (sheet.view.t1 - sheet.view.t0) / sheet.box.width
     setRadius(this.before.radius + (at.x - this.from.x) * perPixel)
     setStrength(this.before.strength + (this.from.y - at.y) / 150)

@@ -1,16 +1,10 @@
 /** What every state of a sheet's pointer is. One file a state; Escape always restores. */
-import type { Sheet } from '../Sheet'
+import type { At } from '../geometry'
+import type { Surface } from '../surface'
 
-export interface At {
-  x: number
-  y: number
-  shift: boolean
-  alt: boolean
-  ctrl: boolean
-  button: number
-}
+export type { At }
 
-export interface Tool<S = Sheet> {
+export interface Tool<S = Surface> {
   readonly cursor: string
   onMove(sheet: S, at: At): void
   /** What was begun is done: the pointer is idle again. */

@@ -1,7 +1,7 @@
 /** What an operation may touch: which joints, and when. */
 import { useSyncExternalStore } from 'react'
 import { type Scope, useBench } from '../../clip/bench'
-import { handScope } from '../../clip/hand'
+import { handScope } from '../../clip/edits'
 import { transport } from '../../clip/transport'
 import { inputLook } from '../../ui/controls'
 

@@ -1,20 +1,13 @@
 /** Keys by hand: set, select, type for one or many, what happens outside of them, scaling. */
 import { useState } from 'react'
 import { useBench } from '../../clip/bench'
+import { copySelected, paste } from '../../clip/clipboard'
 import { type ChannelKey, EXTENDS, type ExtendName } from '../../clip/curves'
-import {
-  channelsOf,
-  commitEdits,
-  copySelected,
-  editSelected,
-  paste,
-  setKeys,
-  workedOn,
-} from '../../clip/hand'
+import { channelsOf, commitEdits, editSelected, setKeys, workedOn } from '../../clip/edits'
 import { common, countKeys, useSelection } from '../../clip/selection'
 import { transport } from '../../clip/transport'
+import { alongChannels, atTheseTimes, inTheRange, invertKeys, selectAll } from '../../sheet/nudges'
 import { scaled } from '../../sheet/tools/ScalingKeys'
-import { alongChannels, atTheseTimes, inTheRange, invertKeys, selectAll } from '../../sheet/walking'
 import { Button, NumberInput, Select } from '../../ui/controls'
 
 export function KeysPart() {

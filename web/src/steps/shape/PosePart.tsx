@@ -18,7 +18,7 @@ import { transport } from '../../clip/transport'
 import { lengthUnit } from '../../sheet/names'
 import { AXES } from '../../stage/Gizmo'
 import { PoseChoices } from '../../stage/PoseBar'
-import { handRef } from '../../stage/StageView'
+import { handRef } from '../../stage/refs'
 import { Button, Check, NumberInput, Select } from '../../ui/controls'
 
 /** Rendered anew while a pose is dragged. */

@@ -6,14 +6,14 @@ import { BoxSelecting } from '../../sheet/tools/BoxSelecting'
 import { DraggingTime } from '../../sheet/tools/DraggingTime'
 import { Panning } from '../../sheet/tools/Panning'
 import type { At, Resting, Tool } from '../../sheet/tools/tool'
-import { RULER, type Timing } from '../Timing'
+import { RULER, type Surface } from '../surface'
 import { Moving } from './Moving'
 import { Scaling } from './Scaling'
 
-export class Idle implements Resting<Timing> {
+export class Idle implements Resting<Surface> {
   readonly cursor = 'default'
 
-  onDown(timing: Timing, at: At): Tool<Timing> {
+  onDown(timing: Surface, at: At): Tool<Surface> {
     if (at.button === 1 || at.alt) return new Panning(timing, at)
     const grip = timing.gripAt(at)
     if (grip) return new Scaling(timing, at, grip)
@@ -38,7 +38,7 @@ export class Idle implements Resting<Timing> {
     return new Moving(timing, at, place.time)
   }
 
-  onMove(timing: Timing, at: At): void {
+  onMove(timing: Surface, at: At): void {
     timing.hover(at)
   }
 

@@ -1,25 +1,25 @@
 /** The selected keys follow the pointer in time, or with Ctrl copies of them: on whole frames unless
  * Alt is held, never past a key that stays. */
 import { draft } from '../../clip/draft'
-import { commitSlide, roomToMove } from '../../clip/hand'
+import { commitSlide, roomToMove } from '../../clip/edits'
 import type { Slide } from '../../clip/keys'
 import { type At, moved, type Tool } from '../../sheet/tools/tool'
-import type { Timing } from '../Timing'
+import type { Surface } from '../surface'
 
-export class Moving implements Tool<Timing> {
+export class Moving implements Tool<Surface> {
   readonly cursor = 'grabbing'
   private room = roomToMove()
   private slide: Slide | null = null
 
   constructor(
-    timing: Timing,
+    timing: Surface,
     private from: At,
     private time: number,
   ) {
     timing.toTime(time)
   }
 
-  onMove(timing: Timing, at: At): void {
+  onMove(timing: Surface, at: At): void {
     if (!this.slide && !moved(this.from, at)) return
     let by = timing.timeAt(at.x) - timing.timeAt(this.from.x)
     if (!at.alt) by = Math.round(by)
@@ -33,7 +33,7 @@ export class Moving implements Tool<Timing> {
     if (this.slide) commitSlide(this.slide)
   }
 
-  onCancel(timing: Timing): void {
+  onCancel(timing: Surface): void {
     draft.drop()
     timing.toTime(this.time)
   }

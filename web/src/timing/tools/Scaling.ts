@@ -1,26 +1,26 @@
 /** The bar over the selected keys is pulled by an end: they are scaled in time about the other end,
  * with Shift about now. */
 import { draft } from '../../clip/draft'
-import { commitSlide } from '../../clip/hand'
+import { commitSlide } from '../../clip/edits'
 import type { Slide } from '../../clip/keys'
 import { transport } from '../../clip/transport'
 import type { At, Tool } from '../../sheet/tools/tool'
-import type { Timing } from '../Timing'
+import type { Surface } from '../surface'
 
-export class Scaling implements Tool<Timing> {
+export class Scaling implements Tool<Surface> {
   readonly cursor = 'ew-resize'
   private ends: [number, number]
   private slide: Slide | null = null
 
   constructor(
-    timing: Timing,
+    timing: Surface,
     private from: At,
     private grip: 'first' | 'last',
   ) {
     this.ends = timing.extent()!
   }
 
-  onMove(timing: Timing, at: At): void {
+  onMove(timing: Surface, at: At): void {
     const [first, last] = this.ends
     const side = this.grip === 'first' ? first : last
     const other = this.grip === 'first' ? last : first

@@ -1,5 +1,14 @@
 import { describe, expect, it } from 'vitest'
-import { about, anglesNear, inverse, multiply, type Quat, rotate, turned, turnOf } from './local'
+import {
+  about,
+  anglesNear,
+  inverse,
+  multiply,
+  type Quat,
+  rotate,
+  turned,
+  turnOf,
+} from './rotations'
 import vectors from './vectors.json'
 
 const ORDERS = ['XYZ', 'XZY', 'YXZ', 'YZX', 'ZXY', 'ZYX']

@@ -10,7 +10,7 @@ import {
   roomToMove,
   STILL,
   workedOn,
-} from '../clip/hand'
+} from '../clip/edits'
 import {
   addKeys,
   clearKeys,
