@@ -7,9 +7,10 @@ from typing import Any
 
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
+from documents.models import State
+from documents.store import load_clip, stored_bytes
 from editing import history
-from editing.documents import load_clip, stored_bytes
-from editing.models import Clip, Revision, State
+from editing.models import Clip, Revision
 from editing.recipes import Line, current, new_line, replay, title
 from leancurve.document.evaluation import VERSION as EVALUATION
 from leancurve.errors import BadInput

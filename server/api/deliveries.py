@@ -6,7 +6,7 @@ from typing import Any
 from delivery.models import Delivery
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
-from editing.documents import load_clip
+from documents.store import load_clip
 from editing.models import Clip, Revision
 from leancurve.errors import BadInput
 from leancurve.time.resample import delivery_name, sample_times

@@ -6,8 +6,8 @@ from dataclasses import asdict
 from typing import Any
 
 from django.http import HttpRequest
-from editing.documents import load_clip
-from editing.inspections import inspect
+from documents.inspections import inspect
+from documents.store import load_clip
 from leancurve.cleaning.contacts import find_support
 from leancurve.cleaning.gimbal import rate_orders
 from leancurve.document.evaluation import evaluate

@@ -7,8 +7,8 @@ from typing import Any
 
 import numpy as np
 from django.http import HttpRequest, HttpResponse
+from documents.store import changed_channels, frame_changed, load_clip
 from editing.baseline import baseline_of
-from editing.documents import changed_channels, frame_changed, load_clip
 from leancurve.curves.curve import SampledCurve
 from leancurve.document.evaluation import affected, evaluate
 from leancurve.document.posing import mirrored

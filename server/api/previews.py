@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import asdict
 
 from django.http import HttpRequest, HttpResponse
+from documents.inspections import counts_of
+from documents.store import load_clip
 from editing import history
-from editing.documents import load_clip
-from editing.inspections import counts_of
 from editing.models import Revision
 from editing.previews import latest, whole_preview
 from editing.recipes import Standing, begin, compute, known, new_line, replay

@@ -8,9 +8,10 @@ from django.db import transaction
 from django.db.models import Max, QuerySet
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
+from documents.inspections import open_counts
+from documents.models import Inspection
 from editing.history import open_clip
-from editing.inspections import open_counts
-from editing.models import Clip, Inspection
+from editing.models import Clip
 from leancurve.formats.files import ENDINGS
 from library import jobs
 from library.intake import inspect_missing

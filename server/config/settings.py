@@ -41,6 +41,7 @@ INSTALLED_APPS = [
     "django.contrib.sessions",
     "django.contrib.staticfiles",
     "procrastinate.contrib.django",
+    "documents",
     "library",
     "editing",
     "delivery",

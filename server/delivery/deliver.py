@@ -5,7 +5,7 @@ from dataclasses import replace
 from fractions import Fraction
 from typing import Any
 
-from editing.documents import load_clip
+from documents.store import load_clip
 from editing.models import Revision
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate

@@ -2,9 +2,9 @@
 
 from dataclasses import replace
 
+from documents.store import load_clip
 from leancurve.document.clip import Clip
 
-from editing.documents import load_clip
 from editing.history import take_state_of
 from editing.models import Revision
 

@@ -7,6 +7,8 @@ from typing import Any
 
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
+from documents.inspections import inspect, open_counts
+from documents.store import load_clip
 from leancurve.errors import BadInput
 from leancurve.measures.drift import drift
 from leancurve.progress import part_of
@@ -16,8 +18,6 @@ from library.models import Job, Take, Workspace
 
 from editing import history
 from editing.baseline import baseline_of
-from editing.documents import load_clip
-from editing.inspections import inspect, open_counts
 from editing.models import Batch, Revision
 
 MOST_TAKES = 500

@@ -15,6 +15,9 @@ from typing import Any
 from config.logs import note
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
+from documents.blobs import keep_lines, keeping
+from documents.models import State
+from documents.store import changed_channels, hash_after, header_changed, load_clip
 from leancurve.errors import BadInput
 from leancurve.progress import Progress, part_of, silent
 from leancurve.recipe import moved_line, moved_lines, set_aside, time_after
@@ -22,8 +25,7 @@ from leancurve.time.meaning import ClipTime
 from library.models import Take
 from library.profiles import profile_for
 
-from editing.documents import changed_channels, hash_after, header_changed, load_clip
-from editing.models import Clip, Revision, State, keep_lines, keeping
+from editing.models import Clip, Revision
 from editing.recipes import (
     Line,
     Standing,

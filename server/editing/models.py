@@ -1,49 +1,14 @@
 """Clips as documents: blobs, states, revisions, memoised lines."""
 
-import hashlib
-import zlib
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
 from typing import Any
 
-import orjson
 from django.conf import settings
 from django.contrib.auth.models import AbstractBaseUser
-from django.db import connection, models, transaction
-from django.utils import timezone
+from django.db import models
 from django.utils.functional import cached_property
+from documents.blobs import kept_lines
+from documents.models import State
 from library.models import Take, Workspace
-
-from editing.caches import Cache
-
-
-class Blob(models.Model):
-    """Bytes named by the SHA-256 of their content: a channel's columns, a clip's header, or a
-    recipe's line, compressed."""
-
-    sha = models.CharField(primary_key=True, max_length=64)
-    data = models.BinaryField()
-
-
-class State(models.Model):
-    """One immutable state of a document: its header, which names its skeleton and its tracks, and
-    a blob a track.
-
-    ``manifest`` is the tracks' digests in the header's order, 32 bytes each, one after another.
-    ``before``, ``line`` and ``with_take`` say how it was made, where a line of a recipe did, and
-    ``ms`` how long that took: it can be made again. One whose curves are not kept is ``pruned``.
-    """
-
-    hash = models.CharField(primary_key=True, max_length=64)
-    header = models.ForeignKey(Blob, on_delete=models.PROTECT, related_name="+")
-    manifest = models.BinaryField()
-    keys = models.PositiveBigIntegerField()
-    before = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="+")
-    with_take = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="+")
-    line = models.CharField(max_length=64, default="")
-    ms = models.FloatField(null=True)
-    pruned = models.BooleanField(default=False)
-    used = models.DateTimeField(default=timezone.now)
 
 
 class Memo(models.Model):
@@ -59,19 +24,6 @@ class Memo(models.Model):
     take = models.ForeignKey(State, null=True, on_delete=models.CASCADE, related_name="+")
     report = models.JSONField(default=dict)
     created = models.DateTimeField(auto_now_add=True)
-
-
-class Inspection(models.Model):
-    """What is found in a state: measured once, since a state never changes.
-
-    ``findings`` are as :func:`leancurve.measures.findings.find` gives them, ``work`` what they
-    amount to.
-    """
-
-    state = models.OneToOneField(State, on_delete=models.CASCADE, primary_key=True)
-    version = models.PositiveIntegerField()
-    findings = models.JSONField(default=list)
-    work = models.FloatField(default=0.0)
 
 
 class ClipQuerySet(models.QuerySet["Clip"]):
@@ -130,41 +82,7 @@ class Revision(models.Model):
     @cached_property
     def recipe(self) -> list[dict[str, Any]]:
         """The lines of operations that made the state, the first of them how the take is read."""
-        found = _lines.some(self.lines)
-        missing = set(self.lines) - set(found)
-        if missing:
-            for sha, data in Blob.objects.filter(pk__in=missing).values_list("sha", "data"):
-                found[sha] = bytes(data)
-                _lines.put(sha, found[sha])
-        return [orjson.loads(zlib.decompress(found[sha])) for sha in self.lines]
-
-
-_lines: Cache[bytes] = Cache(2**24, len)
-
-
-KEEPING = 0x1EA9
-"""The advisory lock that those who keep blobs share, and that who sweeps them away holds alone."""
-
-
-@contextmanager
-def keeping() -> Iterator[None]:
-    """Around keeping blobs and naming what holds them: nothing is swept away in between."""
-    with transaction.atomic():
-        with connection.cursor() as cursor:
-            cursor.execute("SELECT pg_advisory_xact_lock_shared(%s)", [KEEPING])
-        yield
-
-
-def keep_lines(recipe: Sequence[dict[str, Any]]) -> list[str]:
-    """Keep a recipe's lines, each once; their digests are a revision's ``lines``."""
-    packed = [zlib.compress(orjson.dumps(line, option=orjson.OPT_SORT_KEYS)) for line in recipe]
-    digests = [hashlib.sha256(data).hexdigest() for data in packed]
-    kept = _lines.some(digests)
-    fresh = {sha: data for sha, data in zip(digests, packed, strict=True) if sha not in kept}
-    Blob.objects.bulk_create(
-        [Blob(sha=sha, data=data) for sha, data in fresh.items()], ignore_conflicts=True
-    )
-    return digests
+        return kept_lines(self.lines)
 
 
 class Recipe(models.Model):

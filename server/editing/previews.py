@@ -4,6 +4,8 @@ import threading
 from collections.abc import Hashable
 from dataclasses import dataclass
 
+from documents.models import State
+from documents.store import load_clip
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.figure.pose import Pose
@@ -11,8 +13,6 @@ from leancurve.measures.drift import Drift, pose_drift
 from leancurve.operations import Cancelled, Patch, apply_patch, operation_named
 from leancurve.progress import Progress
 
-from editing.documents import load_clip
-from editing.models import State
 from editing.recipes import Line, compute
 
 _lock = threading.Lock()

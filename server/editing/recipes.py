@@ -10,6 +10,9 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import orjson
+from documents.caches import Cache
+from documents.models import Blob, State
+from documents.store import Made, load_clip, make_again_with, store_patch
 from leancurve.document.stored import skeleton_of
 from leancurve.errors import BadInput
 from leancurve.operations import Patch, Scope, operation_named
@@ -17,9 +20,7 @@ from leancurve.operations.base import Inputs
 from leancurve.progress import Progress, part_of, silent
 from leancurve.recipe import checked_line
 
-from editing.caches import Cache
-from editing.documents import Made, load_clip, make_again_with, store_patch
-from editing.models import Blob, Memo, State
+from editing.models import Memo
 
 log = logging.getLogger("lean.operation")
 

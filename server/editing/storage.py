@@ -9,12 +9,14 @@ from datetime import timedelta
 from django.db import connection, transaction
 from django.db.models import Q
 from django.utils import timezone
+from documents.blobs import KEEPING
+from documents.models import Blob, State
+from documents.store import hash_after, held_by
 from leancurve.operations import operation_named
 from library.models import Skeleton, Take
 from procrastinate.contrib.django import app as queue
 
-from editing.documents import hash_after, held_by
-from editing.models import KEEPING, Blob, Clip, Memo, Revision, State
+from editing.models import Clip, Memo, Revision
 from editing.recipes import begin, made_anew, next_key
 
 log = logging.getLogger("lean.storage")
@@ -78,7 +80,7 @@ def sweep(age: timedelta = AGE) -> dict[str, int]:
         counts = {"memos": memos.delete()[0]}
         live = _live_states()
         states = State.objects.exclude(pk__in=live).filter(used__lt=before)
-        counts["states"] = states.delete()[1].get("editing.State", 0)
+        counts["states"] = states.delete()[1].get("documents.State", 0)
         held = held_by(State.objects.all()) | _lines() | _skeletons()
         counts["blobs"] = Blob.objects.exclude(pk__in=held).delete()[0]
     return counts

@@ -6,9 +6,10 @@ from collections.abc import Callable, Iterable
 from typing import Any
 
 from django.conf import settings
-from editing.documents import keep_blobs, skeleton_blob, store_clip
-from editing.inspections import inspect, keep
-from editing.models import Inspection, keeping
+from documents.blobs import keep_blobs, keeping
+from documents.inspections import inspect, keep
+from documents.models import Inspection
+from documents.store import skeleton_blob, store_clip
 from leancurve.document.clip import Clip
 from leancurve.errors import BadInput
 from leancurve.formats.bvh import Take as ReadTake

@@ -59,7 +59,7 @@ class Take(models.Model):
     workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="takes")
     name = models.CharField(max_length=255)
     file = models.OneToOneField(StoredFile, on_delete=models.PROTECT)
-    state = models.ForeignKey("editing.State", on_delete=models.PROTECT)
+    state = models.ForeignKey("documents.State", on_delete=models.PROTECT)
     skeleton = models.ForeignKey(Skeleton, on_delete=models.PROTECT, related_name="takes")
     rate_numerator = models.PositiveIntegerField()
     rate_denominator = models.PositiveIntegerField()

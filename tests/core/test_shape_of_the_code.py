@@ -12,7 +12,8 @@ from tests.conftest import PROJECT
 
 LAYERS = {
     "core/leancurve": {"django", "ninja", "library", "editing", "delivery", "api", "config"},
-    "server/library": {"api", "ninja"},
+    "server/documents": {"library", "editing", "delivery", "api", "ninja"},
+    "server/library": {"editing", "delivery", "api", "ninja"},
     "server/editing": {"api", "ninja", "delivery"},
     "server/delivery": {"api", "ninja"},
 }

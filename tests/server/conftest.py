@@ -112,7 +112,7 @@ def clip(api: Api, take: Take) -> dict:
 
 @pytest.fixture
 def document(clip: dict) -> Document:
-    from editing.documents import load_clip
+    from documents.store import load_clip
     from editing.models import Clip
 
     return load_clip(Clip.objects.get(pk=clip["id"]).head.state)

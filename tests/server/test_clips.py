@@ -6,8 +6,9 @@ import uuid
 
 import numpy as np
 import pytest
-from editing.documents import _clips, _curves, decode, encode, load_clip
-from editing.models import Blob, Clip, Memo, Revision, State
+from documents.models import Blob, State
+from documents.store import _clips, _curves, decode, encode, load_clip
+from editing.models import Clip, Memo, Revision
 from editing.previews import latest
 from leancurve.curves.curve import keyed
 from leancurve.document.clip import Clip as Document

@@ -57,7 +57,7 @@ def test_a_thinned_clip_at_another_rate_and_range_is_compared_with_its_curves(
     assert made["report"]["max_drift_deg"] < 1e-6
     assert made["report"]["max_drift_mm"] < 1e-6
     back = read_bvh(api.get(f"deliveries/{made['id']}/file").content).clip
-    from editing.documents import load_clip
+    from documents.store import load_clip
     from editing.models import Revision
 
     state = Revision.objects.get(pk=clip["head"]["id"]).state

@@ -9,8 +9,8 @@ from typing import Any, ClassVar
 import pytest
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
+from documents.store import load_clip
 from editing import history
-from editing.documents import load_clip
 from editing.models import Clip, Memo, Revision
 from editing.recipes import begin, new_line, run_line
 from leancurve.curves.curve import KeyedCurve, SampledCurve

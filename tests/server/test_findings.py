@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from editing.models import Inspection
+from documents.models import Inspection
 from library.intake import inspect_missing
 from library.models import Job, Profile, Take
 

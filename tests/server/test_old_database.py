@@ -29,7 +29,7 @@ import django; django.setup()
 import numpy as np
 from django.contrib.auth.models import User
 from editing.baseline import baseline_of
-from editing.documents import load_clip
+from documents.store import load_clip
 from editing.history import Change, write
 from editing.models import Clip, Memo, Recipe, Revision
 from editing.recipes import fresh_lines, new_line, replay, trail

@@ -207,7 +207,7 @@ def test_what_no_longer_fits_a_shorter_take_is_listed(
 
 
 def test_the_core_alone_gives_what_the_recipe_gave(api: Api, clip: dict, document: Any) -> None:
-    from editing.documents import load_clip
+    from documents.store import load_clip
 
     for line in LINES:
         document = apply_patch(

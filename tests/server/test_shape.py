@@ -6,8 +6,9 @@ from typing import Any
 
 import numpy as np
 import pytest
-from editing.documents import load_clip
-from editing.models import Blob, Clip, Revision
+from documents.models import Blob
+from documents.store import load_clip
+from editing.models import Clip, Revision
 from leancurve.document.track import base_track
 
 from tests.server.conftest import Api

@@ -8,10 +8,12 @@ from io import StringIO
 
 import pytest
 from django.core.management import call_command
-from editing import documents, recipes, storage
-from editing.caches import Cache
-from editing.documents import load_clip, stored_bytes
-from editing.models import Blob, Clip, Memo, Revision, State
+from documents import store as documents
+from documents.caches import Cache
+from documents.models import Blob, State
+from documents.store import load_clip, stored_bytes
+from editing import recipes, storage
+from editing.models import Clip, Memo, Revision
 from leancurve.document.evaluation import evaluate
 from library.models import Take
 

@@ -30,8 +30,9 @@ from leancurve.figure.skeleton import Skeleton
 from leancurve.operations import Patch, apply_patch
 from safetensors.numpy import load, save
 
-from editing.caches import Cache
-from editing.models import Blob, State, keep_lines, keeping
+from documents.blobs import keep_blobs, keep_lines, keeping
+from documents.caches import Cache
+from documents.models import Blob, State
 
 
 def _weight(curve: Curve) -> int:
@@ -60,12 +61,6 @@ def decode(data: bytes) -> Curve:
 
 def _sha(data: bytes) -> str:
     return hashlib.sha256(data).hexdigest()
-
-
-def keep_blobs(blobs: Mapping[str, bytes]) -> None:
-    Blob.objects.bulk_create(
-        [Blob(sha=sha, data=data) for sha, data in blobs.items()], ignore_conflicts=True
-    )
 
 
 def skeleton_blob(skeleton: Skeleton) -> tuple[str, bytes]:

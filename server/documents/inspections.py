@@ -9,8 +9,8 @@ from leancurve.document.clip import Clip
 from leancurve.measures.findings import VERSION, Finding, find, work_left
 from leancurve.progress import Progress, silent
 
-from editing.documents import load_clip
-from editing.models import Inspection, State
+from documents.models import Inspection, State
+from documents.store import load_clip
 
 
 def inspect(state: State, progress: Progress = silent) -> Inspection:

@@ -1,0 +1,57 @@
+"""Blobs kept and read: lines of recipes, and the lock under which blobs are kept."""
+
+import hashlib
+import zlib
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from typing import Any
+
+import orjson
+from django.db import connection, transaction
+
+from documents.caches import Cache
+from documents.models import Blob
+
+_lines: Cache[bytes] = Cache(2**24, len)
+
+
+KEEPING = 0x1EA9
+"""The advisory lock that those who keep blobs share, and that who sweeps them away holds alone."""
+
+
+@contextmanager
+def keeping() -> Iterator[None]:
+    """Around keeping blobs and naming what holds them: nothing is swept away in between."""
+    with transaction.atomic():
+        with connection.cursor() as cursor:
+            cursor.execute("SELECT pg_advisory_xact_lock_shared(%s)", [KEEPING])
+        yield
+
+
+def keep_lines(recipe: Sequence[dict[str, Any]]) -> list[str]:
+    """Keep a recipe's lines, each once; their digests are a revision's ``lines``."""
+    packed = [zlib.compress(orjson.dumps(line, option=orjson.OPT_SORT_KEYS)) for line in recipe]
+    digests = [hashlib.sha256(data).hexdigest() for data in packed]
+    kept = _lines.some(digests)
+    fresh = {sha: data for sha, data in zip(digests, packed, strict=True) if sha not in kept}
+    Blob.objects.bulk_create(
+        [Blob(sha=sha, data=data) for sha, data in fresh.items()], ignore_conflicts=True
+    )
+    return digests
+
+
+def kept_lines(digests: Sequence[str]) -> list[dict[str, Any]]:
+    """The lines that :func:`keep_lines` kept."""
+    found = _lines.some(digests)
+    missing = set(digests) - set(found)
+    if missing:
+        for sha, data in Blob.objects.filter(pk__in=missing).values_list("sha", "data"):
+            found[sha] = bytes(data)
+            _lines.put(sha, found[sha])
+    return [orjson.loads(zlib.decompress(found[sha])) for sha in digests]
+
+
+def keep_blobs(blobs: Mapping[str, bytes]) -> None:
+    Blob.objects.bulk_create(
+        [Blob(sha=sha, data=data) for sha, data in blobs.items()], ignore_conflicts=True
+    )
