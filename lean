@@ -207,10 +207,11 @@ with_test_server() { test_server; "$@"; }
 test_all() {
   test_server
   if [ $# -gt 0 ]; then $PY -m pytest "$@"; return; fi
-  .venv/bin/ruff check .
-  .venv/bin/ruff format --check .
-  .venv/bin/mypy
+  # The two sides are looked at side by side.
+  (.venv/bin/ruff check . && .venv/bin/ruff format --check . && .venv/bin/mypy) &
+  local python=$!
   (cd web && npm run -s lint && npm run -s typecheck && npm run -s test)
+  wait $python
   # A file is one process's: an application, a browser and a database each.
   $PY -m pytest -n "${LEAN_TEST_PROCESSES:-2}" --dist loadfile --no-loadscope-reorder
 }

@@ -2,7 +2,7 @@
 
 import hashlib
 import zlib
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import Any
 
@@ -28,15 +28,15 @@ def keeping() -> Iterator[None]:
         yield
 
 
-def keep_lines(recipe: Sequence[dict[str, Any]]) -> list[str]:
-    """Keep a recipe's lines, each once; their digests are a revision's ``lines``."""
+def keep_lines(recipe: Sequence[dict[str, Any]], held: Collection[str] = ()) -> list[str]:
+    """Keep a recipe's lines, each once; their digests are a revision's ``lines``.
+
+    ``held`` are digests of lines that something refers to already: those are there.
+    """
     packed = [zlib.compress(orjson.dumps(line, option=orjson.OPT_SORT_KEYS)) for line in recipe]
     digests = [hashlib.sha256(data).hexdigest() for data in packed]
-    kept = _lines.some(digests)
-    fresh = {sha: data for sha, data in zip(digests, packed, strict=True) if sha not in kept}
-    Blob.objects.bulk_create(
-        [Blob(sha=sha, data=data) for sha, data in fresh.items()], ignore_conflicts=True
-    )
+    there = set(held)
+    keep_blobs({sha: d for sha, d in zip(digests, packed, strict=True) if sha not in there})
     return digests
 
 

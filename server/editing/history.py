@@ -7,7 +7,7 @@ it was computed for; acknowledged means committed.
 import logging
 import time
 import uuid
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Any
@@ -40,6 +40,7 @@ from editing.recipes import (
     title,
     trail,
 )
+from editing.together import together
 
 log = logging.getLogger("lean.history")
 
@@ -250,10 +251,6 @@ def _swapped(base: Revision, take: Take, progress: Progress) -> _Result:
     return _result(base, steps, report, f"Swap the take for {take.name}", take)
 
 
-MOST_TOGETHER = 150
-"""Edits in one line: each write keeps its last line whole, so it may not grow for ever."""
-
-
 def _merged(base: Revision, line: Line, step: Step) -> dict[str, Any] | None:
     """Hand work in a row as one line: the recipe, its report and its name, None where it stays two.
 
@@ -264,15 +261,15 @@ def _merged(base: Revision, line: Line, step: Step) -> dict[str, Any] | None:
     if not alike or last.get("made") or last.get("aside") or base.before is None:
         return None
     take = step.after.take
-    for params in _together(line["operation"], last["params"], line["params"]):
-        together = {**last, "params": params}
-        patch = compute(together, base.before, take)
+    for params in together(line["operation"], last["params"], line["params"]):
+        one = {**last, "params": params}
+        patch = compute(one, base.before, take)
         if hash_after(base.before, patch) != step.state.hash:
             continue
-        key = next_key(_key_before_last(base), together)
+        key = next_key(_key_before_last(base), one)
         after = replace(step.after, key=key)
         remember(after, dict(patch.report))
-        return {"recipe": [*base.recipe[:-1], together], "after": after, "before": base.before}
+        return {"recipe": [*base.recipe[:-1], one], "after": after, "before": base.before}
     return None
 
 
@@ -280,64 +277,6 @@ def _key_before_last(base: Revision) -> str:
     take = take_of(base).state
     above = base.recipe[:-1]
     return trail(take, above)[-1] if above else begin(take).key
-
-
-def _together(
-    operation: str, first: dict[str, Any], second: dict[str, Any]
-) -> Iterator[dict[str, Any]]:
-    """Parameters of two lines in a row as one, the shortest first."""
-    if operation == "edit":
-        yield from _edits_together(first, second)
-    elif operation in ("edit_marks", "edit_contacts"):
-        if len(first["edits"]) < MOST_TOGETHER:
-            yield {"edits": [*first["edits"], *second["edits"]]}
-    elif operation == "accept" and first.get("meant", True) == second.get("meant", True):
-        yield {**second, "findings": [*first["findings"], *second["findings"]]}
-
-
-def _edits_together(first: dict[str, Any], second: dict[str, Any]) -> Iterator[dict[str, Any]]:
-    """Edits of keys as one ordered list; those of the same keys put together where they may be."""
-    if first.get("ends") or second.get("ends"):
-        return
-    keys, more = first["keys"], second["keys"]
-    turn = max((k.get("turn", 0) for k in keys), default=0)
-    short = _newest(keys, more, turn)
-    if short is not None and len(short) <= MOST_TOGETHER:
-        yield {**first, "keys": short}
-    if len(keys) + len(more) <= MOST_TOGETHER:
-        later = [{**k, "turn": k.get("turn", 0) + turn + 1} for k in more]
-        yield {**first, "keys": [*keys, *later]}
-
-
-SHAPE = {"slope_in", "slope_out", "length_in", "length_out"}
-
-
-def _newest(
-    keys: list[dict[str, Any]], more: list[dict[str, Any]], turn: int
-) -> list[dict[str, Any]] | None:
-    """Later edits put into those of the last turn: what was set last counts, what was set once
-    stays. None where the later ones make or remove keys, or another turn has to come first.
-
-    A handle kind does away with slopes set before it, slopes with a kind set before them.
-    """
-    newest = {_key_of(k): k for k in keys if k.get("turn", 0) == turn and k["do"] == "set"}
-    if any(k["do"] != "set" or k.get("turn", 0) for k in more):
-        return None
-    if not {_key_of(k) for k in more} <= set(newest):
-        return None
-    for key in more:
-        old = newest[_key_of(key)]
-        gone = SHAPE if "handle" in key else {"handle"} if SHAPE & set(key) else set()
-        kept = {k: v for k, v in old.items() if k not in gone}
-        seen = {name: old[name] for name in ("frame", "was", "turn") if name in old}
-        newest[_key_of(key)] = {**kept, **key, **seen}
-    return [
-        newest[_key_of(k)] if k.get("turn", 0) == turn and k["do"] == "set" else k for k in keys
-    ]
-
-
-def _key_of(key: dict[str, Any]) -> tuple[str, str, int]:
-    return key["joint"], key["channel"], key["id"]
 
 
 def write(
@@ -462,7 +401,7 @@ def _commit(
             parent=head,
             take=result.take or head.take,
             number=newest + 1,
-            lines=keep_lines(result.recipe),
+            lines=keep_lines(result.recipe, held=head.lines),
             state=result.after.state,
             before=result.before,
             take_state=result.after.take,

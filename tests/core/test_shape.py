@@ -508,3 +508,23 @@ def test_keys_of_hand_edits_move_with_the_rate_of_a_swapped_take() -> None:
 def test_operations_on_whole_curves_take_no_keys(thin: Clip) -> None:
     with pytest.raises(BadInput, match="no keys in its scope"):
         run(thin, "lag", keys=(("Hips", "ry", 1),))
+
+
+def test_a_contact_across_a_repeated_spans_border_is_in_every_round(walk: Clip) -> None:
+    """Repeated 100 to 199, three times: what reaches over a border is cut to it in the rounds
+    between, what meets itself at a seam is one, what lies around the span grows with it."""
+    spans = (
+        Contact("left toe", 80, 130),  # comes in
+        Contact("left toe", 180, 230),  # goes out
+        Contact("right toe", 150, 160),
+        Contact("right toe", 300, 310),
+        Contact("left hand", 0, 400),
+    )
+    clip = replace(walk, contacts=tuple(sorted(spans)), marks=(Mark(150, 150, "step"),))
+    patch = run(clip, "repeat", {"first": 100, "last": 199, "times": 3, "offset": "none"})
+    found = {limb: [(c.first, c.last) for c in patch.contacts or () if c.limb == limb]
+             for limb in ("left toe", "right toe", "left hand")}  # fmt: skip
+    assert found["left toe"] == [(80, 130), (180, 229), (279, 328), (378, 428)]
+    assert found["right toe"] == [(150, 160), (249, 259), (348, 358), (498, 508)]
+    assert found["left hand"] == [(0, 598)]
+    assert [m.first for m in patch.marks or ()] == [150, 249, 348]

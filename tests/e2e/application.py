@@ -11,6 +11,7 @@ import time
 import urllib.error
 import urllib.request
 from pathlib import Path
+from typing import Any
 from urllib.parse import urlsplit, urlunsplit
 
 import psycopg
@@ -31,6 +32,8 @@ class Application:
     def __init__(self, folder: Path, database: str = "lean_e2e") -> None:
         self.folder = folder
         self.database = database
+        run = os.environ.get("PYTEST_XDIST_TESTRUNUID", str(os.getpid()))
+        self.loaded = f"lean_loaded_{run[:12]}"
         with socket.socket() as free:
             free.bind(("127.0.0.1", 0))
             self.port = free.getsockname()[1]
@@ -52,18 +55,32 @@ class Application:
 
     def start(self) -> Application:
         with psycopg.connect(self.admin, autocommit=True) as connection:
+            # Whoever comes first loads the demo; the others copy it.
+            connection.execute("SELECT pg_advisory_lock(420)")
             connection.execute(f"DROP DATABASE IF EXISTS {self.database} WITH (FORCE)")
-            connection.execute(f"CREATE DATABASE {self.database}")
-        for command in (["migrate", "-v0"], ["load_demo"]):
-            self._manage(*command).check_returncode()
+            if not self._exists(connection, self.loaded):
+                self._make(connection, self.loaded)
+            connection.execute(f"CREATE DATABASE {self.database} TEMPLATE {self.loaded}")
         self.start_web()
         self.start_worker()
         return self
 
-    def _manage(self, *arguments: str) -> subprocess.CompletedProcess[bytes]:
+    @staticmethod
+    def _exists(connection: psycopg.Connection[Any], name: str) -> bool:
+        found = connection.execute("SELECT 1 FROM pg_database WHERE datname = %s", [name])
+        return found.fetchone() is not None
+
+    def _make(self, connection: psycopg.Connection[Any], name: str) -> None:
+        connection.execute(f"CREATE DATABASE {name}")
+        own = self.environment["LEAN_DATABASE_URL"]
+        url = urlunsplit(urlsplit(own)._replace(path=f"/{name}"))
+        for command in (["migrate", "-v0"], ["load_demo"]):
+            self._manage(*command, LEAN_DATABASE_URL=url).check_returncode()
+
+    def _manage(self, *arguments: str, **more: str) -> subprocess.CompletedProcess[bytes]:
         return subprocess.run(
             [sys.executable, PROJECT / "server/manage.py", *arguments],
-            env=self.environment, stdout=subprocess.DEVNULL,
+            env={**self.environment, **more}, stdout=subprocess.DEVNULL,
         )  # fmt: skip
 
     def _spawn(self, name: str, *command: object) -> subprocess.Popen[bytes]:
@@ -105,4 +122,5 @@ class Application:
         self.kill(self.web)
         self.kill(self.worker)
         with psycopg.connect(self.admin, autocommit=True) as connection:
-            connection.execute(f"DROP DATABASE IF EXISTS {self.database} WITH (FORCE)")
+            for name in (self.database, self.loaded):
+                connection.execute(f"DROP DATABASE IF EXISTS {name} WITH (FORCE)")
