@@ -213,7 +213,7 @@ test_all() {
   (cd web && npm run -s lint && npm run -s typecheck && npm run -s test)
   wait $python
   # A file is one process's: an application, a browser and a database each.
-  $PY -m pytest -n "${LEAN_TEST_PROCESSES:-2}" --dist loadfile --no-loadscope-reorder
+  $PY -m pytest -n "${LEAN_TEST_PROCESSES:-2}" --dist loadfile --no-loadscope-reorder --durations=12
 }
 
 case ${1:-help} in

@@ -81,7 +81,7 @@ def sweep(age: timedelta = AGE) -> dict[str, int]:
         live = _live_states()
         states = State.objects.exclude(pk__in=live).filter(used__lt=before)
         counts["states"] = states.delete()[1].get("documents.State", 0)
-        held = held_by(State.objects.all()) | _lines() | _skeletons()
+        held = held_by(State.objects.iterator()) | _lines() | _skeletons()
         counts["blobs"] = Blob.objects.exclude(pk__in=held).delete()[0]
     return counts
 

@@ -25,7 +25,7 @@ AXE_FINDS = """async (contrast) => (await axe.run({
 def found_by_axe(page: Page, contrast: bool) -> list[str]:
     """What axe finds that is serious or critical (WCAG 2.2 A and AA), or of contrast alone."""
     if not page.evaluate("() => !!window.axe"):
-        page.add_script_tag(path=AXE)
+        page.evaluate(AXE.read_text())
     return list(page.evaluate(AXE_FINDS, contrast))
 
 

@@ -58,6 +58,14 @@ export function showCurves(): void {
   draft.settle(touched)
 }
 
+/** The last change in line has been answered: what it waited for is fetched. */
+export function catchUp(): void {
+  if (!open || open.count) return
+  const trouble = (problem: unknown) => notify(textOf(problem))
+  bringCurves().catch(trouble)
+  bringPoses().catch(trouble)
+}
+
 let curvesLoop: Promise<void> | null = null
 let posesLoop: Promise<void> | null = null
 
@@ -106,14 +114,16 @@ function nextCurves(): Promise<void> | null {
   if (!open || !clip) return null
   const { pinned, muted, timing } = useViewing.getState()
   const stale = !known || known.order !== open.order
-  if (timing && (stale || !known!.dense)) return fetchKeys(open, known, clip)
+  if (timing && (stale || !known!.dense))
+    return known?.dense && open.count ? null : fetchKeys(open, known, clip)
   const wanted = [...joints, ...more, ...[...pinned, ...muted].map((key) => splitKey(key).joint)]
+  const has = (j: number) => (c: string) => known?.curves.has(channelKey(j, c)) ?? false
   const missing = [...new Set(wanted)].filter(
-    (j) =>
-      clip.joints[j] &&
-      (stale || clip.joints[j].channels.some((c) => !known!.curves.has(channelKey(j, c)))),
+    (j) => clip.joints[j] && (stale || !clip.joints[j].channels.every(has(j))),
   )
-  if (missing.length) return fetchCurves(open, clip, missing)
+  // While changes are in line what is shown is right already: the last one's answer is fetched.
+  const here = wanted.every((j) => clip.joints[j]?.channels.every(has(j)) ?? true)
+  if (missing.length) return here && open.count ? null : fetchCurves(open, clip, missing)
   if (stale) return null
   const read = readoutChannels(get()).filter((key) => !known!.curves.has(key))
   return read.length ? fetchReadouts(open, clip, read) : null
@@ -166,7 +176,8 @@ async function fetchReadouts(writes: Writes<Curves, Clip>, clip: Clip, keys: Cha
 
 function nextPoses(): Promise<void> | null {
   const { clip } = get()
-  return open && clip && posed.order !== open.order ? fetchPoses(open, clip) : null
+  if (!open || !clip || posed.order === open.order) return null
+  return posed.revision >= 0 && open.count ? null : fetchPoses(open, clip)
 }
 
 /** The poses of the head: all of them, or what differs from the poses that are here. */

@@ -3,7 +3,7 @@
 import { ApiError, answer, client, type Schemas, textOf } from '../api/client'
 import { type Clip, notify, type Scope, useBench } from './bench'
 import { loadCatalogue, titleOf } from './catalogue'
-import { bringAll, type Curves, follow, forgetPoses, showCurves } from './confirmed'
+import { bringAll, type Curves, catchUp, follow, forgetPoses, showCurves } from './confirmed'
 import { draft } from './draft'
 import { cancelPreview } from './previews'
 import { clearKeys } from './selection'
@@ -92,6 +92,7 @@ function show(line: Line): void {
   if (now.pending !== pending || now.away !== away)
     set({ pending, away, saving: pending > 0 && away === null })
   showCurves()
+  catchUp()
 }
 
 function refused(clip: Clip, line: Line, entry: Entry<Curves>, trouble: Error): void {
