@@ -17,6 +17,7 @@ LAMP = "Signal lamp, take 01"
 
 
 AXE_FINDS = """async (contrast) => (await axe.run({
+  resultTypes: ['violations'],
   runOnly: contrast ? ['color-contrast'] : ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'],
 })).violations.filter((v) => ['serious', 'critical'].includes(v.impact))
   .map((v) => v.id + ': ' + v.nodes.map((n) => n.html.slice(0, 90)).join(' | '))"""
