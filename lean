@@ -5,6 +5,8 @@ cd "$(dirname "$(readlink -f "$0")")"
 LOCAL=${LEAN_LOCAL:-$PWD/.local}
 export LEAN_LOCAL=$LOCAL LEAN_BIND=${LEAN_BIND:-127.0.0.1} LEAN_PORT=${LEAN_PORT:-8420}
 export LEAN_KERNEL_CACHE=${LEAN_KERNEL_CACHE:-$LOCAL/kernels}
+# A heap for each of the web server's threads would keep what each once needed at most.
+export MALLOC_ARENA_MAX=${MALLOC_ARENA_MAX:-2}
 export DJANGO_SETTINGS_MODULE=config.settings PYTHONPATH=$PWD/core:$PWD/server
 export PATH=$PWD/.venv/bin:$PATH
 unset PYTHONDONTWRITEBYTECODE

@@ -10,9 +10,10 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import orjson
+from django.conf import settings
 from documents.caches import Cache
 from documents.models import Blob, State
-from documents.store import Made, load_clip, make_again_with, store_patch
+from documents.store import Made, load_clip, make_again_with, store_patch, weight
 from leancurve.document.stored import skeleton_of
 from leancurve.errors import BadInput
 from leancurve.operations import Patch, Scope, operation_named
@@ -27,7 +28,7 @@ log = logging.getLogger("lean.operation")
 Line = dict[str, Any]
 
 _patches: Cache[Patch] = Cache(
-    2**27, lambda p: sum(a.nbytes for c in p.curves.values() for a in c.columns.values())
+    settings.PREVIEW_CACHE_BYTES, lambda p: sum(weight(c) for c in p.curves.values())
 )
 """The newest results that were previewed and not applied: applying one computes nothing."""
 

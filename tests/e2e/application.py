@@ -44,6 +44,7 @@ class Application:
             "LEAN_DATABASE_URL": urlunsplit(server._replace(path=f"/{database}")),
             "LEAN_SECRET_KEY": "only-for-tests-" * 4,
             "DJANGO_SETTINGS_MODULE": "config.settings",
+            "MALLOC_ARENA_MAX": "2",
             "PYTHONPATH": f"{PROJECT}/core:{PROJECT}/server",
         }
         self.web: subprocess.Popen[bytes] | None = None

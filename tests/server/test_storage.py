@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import threading
+import tracemalloc
 from datetime import timedelta
 from io import StringIO
 
+import numpy as np
 import pytest
 from django.core.management import call_command
 from documents import store as documents
 from documents.caches import Cache
 from documents.models import Blob, State
-from documents.store import load_clip, stored_bytes
+from documents.store import decode, encode, load_clip, stored_bytes, weight
 from editing import recipes, storage
 from editing.models import Clip, Memo, Revision
+from leancurve.curves.curve import keyed
 from leancurve.document.evaluation import evaluate
 from library.models import Take
 
@@ -143,6 +146,17 @@ def test_bytes_shown_are_those_of_the_blobs(api: Api, clip: dict) -> None:
         {sha for r in Revision.objects.all() for sha in r.lines},
     )
     assert shown > 0.9 * whole
+
+
+@pytest.mark.parametrize("keys", [4, 30, 2000])
+def test_a_curve_weighs_what_it_takes_in_memory(keys: int) -> None:
+    data = encode(keyed(np.arange(keys), np.sin(np.arange(keys))))
+    tracemalloc.start()
+    curves = [decode(data) for _ in range(100)]
+    weighed = sum(weight(curve) for curve in curves)
+    taken, _ = tracemalloc.get_traced_memory()
+    tracemalloc.stop()
+    assert weighed == pytest.approx(taken, rel=0.15)
 
 
 def test_caches_are_weighed_in_bytes_and_safe_for_threads() -> None:
