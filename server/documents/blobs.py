@@ -12,7 +12,7 @@ from django.db import connection, transaction
 from documents.caches import Cache
 from documents.models import Blob
 
-_lines: Cache[bytes] = Cache(2**24, len)
+_lines: Cache[bytes] = Cache(2**22, len)
 
 
 KEEPING = 0x1EA9

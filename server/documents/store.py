@@ -42,13 +42,13 @@ def weight(curve: Curve) -> int:
 
 
 _curves: Cache[Curve] = Cache(settings.DOCUMENT_CACHE_BYTES, weight)
-# Clips share most of their curves with each other and with the cache above: what they weigh here
-# is what they would keep alive by themselves.
+# Clips share most of their curves with each other and with the cache above, from which they are
+# put together in no time: a few are enough. They weigh what they would keep alive by themselves.
 _clips: Cache[Clip] = Cache(
-    settings.DOCUMENT_CACHE_BYTES, lambda c: sum(weight(k) for k in c.curves.values())
+    settings.DOCUMENT_CACHE_BYTES // 4, lambda c: sum(weight(k) for k in c.curves.values())
 )
 _skeletons: Cache[Skeleton] = Cache(2**22, lambda s: 200 * len(s))
-_manifests: Cache[dict[TrackId, str]] = Cache(2**24, lambda m: 300 * len(m))
+_manifests: Cache[dict[TrackId, str]] = Cache(2**22, lambda m: 300 * len(m))
 
 
 def encode(curve: Curve) -> bytes:
