@@ -1,4 +1,4 @@
-"""Clips and revisions as somebody may see them: somebody else's are not there."""
+"""Workspaces, clips and revisions as somebody may see them: somebody else's are not there."""
 
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
@@ -6,6 +6,11 @@ from editing.models import Clip, Revision
 from leancurve.document.clip import Clip as Document
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
+from library.models import Workspace
+
+
+def workspace_for(request: HttpRequest, workspace_id: int) -> Workspace:
+    return get_object_or_404(Workspace, pk=workspace_id, members=request.user)
 
 
 def clip_for(request: HttpRequest, clip_id: int) -> Clip:

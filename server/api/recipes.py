@@ -16,6 +16,7 @@ from library.models import Take, Workspace
 from ninja import Router, Status
 
 from api import schemas
+from api.access import workspace_for
 
 router = Router()
 
@@ -35,10 +36,6 @@ def _many(recipe: Recipe) -> Many:
     return Many(recipe.name, fresh_lines(recipe.lines), rate)
 
 
-def _workspace(request: HttpRequest, workspace_id: int) -> Workspace:
-    return get_object_or_404(Workspace, pk=workspace_id, members=request.user)
-
-
 def _out(recipe_id: int, many: Many) -> dict[str, Any]:
     told = [title(x) for x in many.lines]
     return {"id": recipe_id, "name": many.name, "lines": many.lines, "told": told}
@@ -46,7 +43,7 @@ def _out(recipe_id: int, many: Many) -> dict[str, Any]:
 
 @router.get("workspaces/{int:workspace_id}/recipes", response=list[schemas.RecipeOut])
 def recipes(request: HttpRequest, workspace_id: int) -> Any:
-    workspace = _workspace(request, workspace_id)
+    workspace = workspace_for(request, workspace_id)
     kept = [_out(r.pk, _many(r)) for r in workspace.recipes.all()]
     return [_out(0, kept_recipe(workspace, 0)), *kept]
 
@@ -54,7 +51,7 @@ def recipes(request: HttpRequest, workspace_id: int) -> Any:
 @router.post("workspaces/{int:workspace_id}/recipes", response=schemas.RecipeOut)
 def keep_recipe(request: HttpRequest, workspace_id: int, wanted: schemas.RecipeIn) -> Any:
     """Keep lines under a name; how a take is read is no part of a recipe."""
-    workspace = _workspace(request, workspace_id)
+    workspace = workspace_for(request, workspace_id)
     lines = [line.model_dump() for line in wanted.lines if line.operation != "read"]
     if not lines:
         raise BadInput("recipe: there is nothing to keep beside how the take is read")
@@ -79,7 +76,7 @@ def forget_recipe(request: HttpRequest, recipe_id: int) -> Any:
 
 @router.post("workspaces/{int:workspace_id}/batches", response=schemas.BatchOut)
 def start_batch(request: HttpRequest, workspace_id: int, wanted: schemas.BatchIn) -> Any:
-    workspace = _workspace(request, workspace_id)
+    workspace = workspace_for(request, workspace_id)
     many = kept_recipe(workspace, wanted.recipe)
     found = {t.pk: t for t in Take.objects.filter(workspace=workspace, pk__in=wanted.takes)}
     missing = [pk for pk in wanted.takes if pk not in found]
@@ -91,7 +88,7 @@ def start_batch(request: HttpRequest, workspace_id: int, wanted: schemas.BatchIn
 
 @router.get("workspaces/{int:workspace_id}/batches", response=list[schemas.BatchOut])
 def list_batches(request: HttpRequest, workspace_id: int) -> Any:
-    workspace = _workspace(request, workspace_id)
+    workspace = workspace_for(request, workspace_id)
     return [_batch_out(b) for b in workspace.batches.all()[:20]]
 
 

@@ -15,17 +15,14 @@ from editing.models import Clip
 from leancurve.formats.files import ENDINGS
 from library import jobs
 from library.intake import inspect_missing
-from library.models import Job, StoredFile, Take, Workspace
+from library.models import Job, StoredFile, Take
 from ninja import File, Router, Status, UploadedFile
 
 from api import schemas
+from api.access import workspace_for
 from api.clips import clip_out
 
 router = Router()
-
-
-def _workspace(request: HttpRequest, workspace_id: int) -> Workspace:
-    return get_object_or_404(Workspace, pk=workspace_id, members=request.user)
 
 
 def _takes(request: HttpRequest) -> QuerySet[Take]:
@@ -80,7 +77,7 @@ def take_out(take: Take) -> dict[str, Any]:
 
 @router.get("workspaces/{int:workspace_id}/takes", response=list[schemas.TakeOut])
 def list_takes(request: HttpRequest, workspace_id: int) -> Any:
-    workspace = _workspace(request, workspace_id)
+    workspace = workspace_for(request, workspace_id)
     mine = _takes(request).filter(workspace=workspace)
     takes = list(mine.select_related("workspace", "file", "skeleton"))
     inspect_missing(takes)
@@ -113,7 +110,7 @@ def open_take(request: HttpRequest, take_id: int) -> Any:
 @router.post("workspaces/{int:workspace_id}/files", response=schemas.UploadOut)
 def bring_in(request: HttpRequest, workspace_id: int, files: File[list[UploadedFile]]) -> Any:
     """One import job a file; what cannot be one is refused by name, without touching the rest."""
-    workspace = _workspace(request, workspace_id)
+    workspace = workspace_for(request, workspace_id)
     started: list[Job] = []
     refused: list[dict[str, str]] = []
     for file in files:
@@ -140,7 +137,7 @@ def bring_in(request: HttpRequest, workspace_id: int, files: File[list[UploadedF
 @router.get("workspaces/{int:workspace_id}/jobs", response=list[schemas.JobOut])
 def list_jobs(request: HttpRequest, workspace_id: int, kind: str = "import") -> Any:
     """Jobs that are open or failed, newest first: what a page shows after a reload."""
-    workspace = _workspace(request, workspace_id)
+    workspace = workspace_for(request, workspace_id)
     shown = (*Job.OPEN, Job.State.FAILED)
     return list(Job.objects.filter(workspace=workspace, kind=kind, state__in=shown)[:100])
 

@@ -159,17 +159,26 @@ def _read_header(state: State) -> tuple[dict, Skeleton]:  # type: ignore[type-ar
     header, own = upgraded(orjson.loads(bytes(state.header.data)))
     if own is not None:
         return header, skeleton_of(own)
-    name = header["skeleton"]
-    skeleton = _skeletons.get(name)
+    return header, load_skeleton(header["skeleton"])
+
+
+def load_skeleton(digest: str) -> Skeleton:
+    """The skeleton of a digest; :class:`Blob.DoesNotExist` where it is not kept."""
+    skeleton = _skeletons.get(digest)
     if skeleton is None:
-        skeleton = skeleton_of(orjson.loads(bytes(Blob.objects.get(pk=name).data)))
-        _skeletons.put(name, skeleton)
-    return header, skeleton
+        skeleton = skeleton_of(orjson.loads(bytes(Blob.objects.get(pk=digest).data)))
+        _skeletons.put(digest, skeleton)
+    return skeleton
+
+
+def _split(state: State) -> list[str]:
+    """A state's digests, in its header's order of tracks."""
+    raw = bytes(state.manifest)
+    return [raw[k : k + 32].hex() for k in range(0, len(raw), 32)]
 
 
 def _digests(header: dict, state: State) -> dict[TrackId, str]:  # type: ignore[type-arg]
-    raw = bytes(state.manifest)
-    return {t: raw[32 * k : 32 * k + 32].hex() for k, t in enumerate(tracks_of(header))}
+    return dict(zip(tracks_of(header), _split(state), strict=True))
 
 
 def manifest_of(state: State) -> dict[TrackId, str]:
@@ -258,8 +267,7 @@ def held_by(states: Iterable[State]) -> set[str]:
     for state in states:
         headers.add(state.header_id)
         if not state.pruned:
-            raw = bytes(state.manifest)
-            shas |= {raw[k : k + 32].hex() for k in range(0, len(raw), 32)}
+            shas.update(_split(state))
     for data in Blob.objects.filter(pk__in=headers).values_list("data", flat=True):
         skeleton = orjson.loads(bytes(data)).get("skeleton")
         if isinstance(skeleton, str):
@@ -272,8 +280,3 @@ def stored_bytes(states: Iterable[State], lines: Iterable[str] = ()) -> int:
     shas = set(lines) | held_by(states)
     total = Blob.objects.filter(pk__in=shas).aggregate(total=Sum(Length("data")))["total"]
     return int(total or 0)
-
-
-def cached_bytes() -> int:
-    """What this process's caches of documents weigh."""
-    return _curves.bytes + _clips.bytes + _skeletons.bytes + _manifests.bytes

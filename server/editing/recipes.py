@@ -4,17 +4,16 @@ import hashlib
 import logging
 import time
 import uuid
-import zlib
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 import orjson
 from django.conf import settings
+from documents.blobs import kept_lines
 from documents.caches import Cache
 from documents.models import Blob, State
-from documents.store import Made, load_clip, make_again_with, store_patch, weight
-from leancurve.document.stored import skeleton_of
+from documents.store import Made, load_clip, load_skeleton, make_again_with, store_patch, weight
 from leancurve.errors import BadInput
 from leancurve.operations import Patch, Scope, operation_named
 from leancurve.operations.base import Inputs
@@ -141,10 +140,10 @@ def _loaded(inputs: Mapping[str, State | str]) -> Inputs:
         if isinstance(given, State):
             out[name] = load_clip(given)
             continue
-        blob = Blob.objects.filter(pk=given).first()
-        if blob is None:
-            raise BadInput(f"{name}: that skeleton is not here any more")
-        out[name] = skeleton_of(orjson.loads(bytes(blob.data)))
+        try:
+            out[name] = load_skeleton(given)
+        except Blob.DoesNotExist:
+            raise BadInput(f"{name}: that skeleton is not here any more") from None
     return out
 
 
@@ -231,7 +230,7 @@ def _moved_take(line: Line, report: Mapping[str, Any], take: State) -> State:
 
 def made_anew(state: State) -> Patch:
     """The patch that made a state, from how it was made."""
-    line = orjson.loads(zlib.decompress(bytes(Blob.objects.get(pk=state.line).data)))
+    (line,) = kept_lines([state.line])
     assert state.before is not None
     assert state.with_take is not None
     return compute(line, state.before, state.with_take)

@@ -127,10 +127,10 @@ def _skeletons() -> set[str]:
     return set(Skeleton.objects.values_list("digest", flat=True))
 
 
-def tidy() -> dict[str, int]:
-    """Prune every clip and sweep what is left over."""
+def tidy(age: timedelta = AGE) -> dict[str, int]:
+    """Prune every clip and sweep what is left over, but not what is young."""
     pruned = sum(prune(clip) for clip in Clip.objects.all())
-    return {"pruned": pruned, **sweep()}
+    return {"pruned": pruned, **sweep(age)}
 
 
 def forget_clip(clip: Clip) -> None:

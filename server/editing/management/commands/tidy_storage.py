@@ -32,7 +32,7 @@ class Command(BaseCommand):
             if found is None:
                 raise CommandError(f"there is no {model.__name__.lower()} {options[name]}")
             forget(found)
-        pruned = sum(storage.prune(clip) for clip in Clip.objects.all())
-        swept = storage.sweep(timedelta(0) if options["at_once"] else storage.AGE)
+        swept = storage.tidy(timedelta(0) if options["at_once"] else storage.AGE)
+        pruned = swept.pop("pruned")
         told = ", ".join(f"{count} {what}" for what, count in swept.items())
         self.stdout.write(f"{pruned} states pruned; swept: {told}")
