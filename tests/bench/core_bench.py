@@ -7,7 +7,6 @@ import time
 from pathlib import Path
 
 import numpy as np
-from leancurve.cleaning.continuity import continuous
 from leancurve.curves.curve import KeyedCurve, evaluate_keyed
 from leancurve.curves.plain import evaluate_plain
 from leancurve.demo import TAKES, captured
@@ -17,6 +16,7 @@ from leancurve.document.track import TrackId, base_track
 from leancurve.figure.skeleton import forward_kinematics, forward_kinematics_plain
 from leancurve.formats.bvh import read_bvh, write_bvh
 from leancurve.numbers import rotation
+from leancurve.numbers.continuity import continuous
 from leancurve.numbers.kernels import minimax
 from leancurve.operations import OPERATIONS, apply_patch
 

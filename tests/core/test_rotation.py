@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from leancurve.cleaning.continuity import continuous
 from leancurve.numbers import rotation
+from leancurve.numbers.continuity import continuous
 from leancurve.numbers.kernels import motion
 from scipy.spatial.transform import Rotation, Slerp
 

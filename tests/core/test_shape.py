@@ -196,9 +196,58 @@ def test_a_clamped_keyed_curve_never_passes_its_bounds(thin: Clip, soft: float) 
     slack = 1e-6 if soft == 0 else 0.3
     assert new.max() <= most + slack
     assert new.min() >= least - slack
-    inside = (old > least + soft) & (old < most - soft)
+    # Its keys stand on frames: between the two about a bound it goes straight.
+    inside = (old > least + soft) & (old < most - soft) & (np.round(TIMES) == TIMES)
     assert np.abs(new - old)[inside].max() < (1e-6 if soft == 0 else 0.3)
+    fresh = patch.curves[RY]
+    assert isinstance(fresh, KeyedCurve)
+    assert np.all(fresh.time == np.round(fresh.time))
     assert patch.report["values"] > 100
+
+
+RAMPED = {"ramp_in": 5, "ramp_out": 8}
+SPANNED: list[tuple[str, dict[str, Any]]] = [
+    ("gain", {"factor": 1.7, **RAMPED}),
+    ("gain", {"factor": 1.7}),
+    ("offset", {"amount": 8.0, **RAMPED}),
+    ("noise", {"size": 3.0, "frequency_hz": 7.3, **RAMPED}),
+    ("clamp", {"least": -3.0, "most": 3.0}),
+]
+
+
+@pytest.mark.parametrize(("name", "params"), SPANNED)
+def test_a_change_over_a_span_ends_at_its_borders_and_puts_keys_on_frames(
+    walk: Clip, thin: Clip, name: str, params: dict[str, Any]
+) -> None:
+    """Frames outside are the same number, before the first and after the last key too."""
+    few = one(walk, keyed([0, 12, 33, 47, 60], [0, 15, -6, 9, 4]))
+    for clip in (thin, few, one(walk, keyed([20], [5.0]))):
+        patch = run(clip, name, params, only=(("Hips", "ry"),), frames=(21, 74))
+        changed = patch.curves.get(RY, clip.curves[RY])
+        away = np.abs(changed.at(FRAMES) - clip.curves[RY].at(FRAMES))
+        outside = (FRAMES < 21) | (FRAMES > 74)
+        assert away[outside].max() < 1e-9
+        assert away[~outside].max() > 1e-3 or clip is not few
+        assert isinstance(changed, KeyedCurve)
+        assert np.all(changed.time == np.round(changed.time))
+
+
+def test_a_borrowed_rhythm_stands_on_frames(walk: Clip) -> None:
+    clip = one(walk, keyed([0, 10, 13, 17, 40, 90], [0, 5, 6, 3, 2, 0]))
+    clip = one(clip, keyed([3, 9, 50, 80], [0, 1, 2, 0]), RX)
+    patch = run(clip, "borrow_rhythm", {"joint": "Hips", "channel": "rx"}, only=(("Hips", "ry"),))
+    times = patch.curves[RY].time  # type: ignore[union-attr]
+    assert np.all(times == np.round(times))
+    assert (times[0], times[-1]) == (3, 80)
+    assert np.all(np.diff(times) >= 1)
+
+
+def test_a_closed_loop_says_one_gap_before_and_after(walk: Clip) -> None:
+    """Of the channels that were chosen alone, and none is left of a loop that closed."""
+    report = run(walk, "close_loop", {"spread": 30}, only=(("Hips", "ry"),)).report
+    assert report["gap_before_deg"] == pytest.approx(float(np.ptp(walk.curves[RY].at(FRAMES)[[0, -1]])))
+    assert report["gap_after_deg"] == pytest.approx(0.0, abs=1e-9)
+    assert report["gap_after_mm"] == report["gap_before_mm"] == 0.0
 
 
 def test_even_spacing_of_picked_keys(walk: Clip) -> None:

@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
+from collections import Counter, defaultdict
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 
-from leancurve.curves.curve import frame_values
+from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve
+from leancurve.curves.sayings import said_anew
 from leancurve.document.clip import Clip
-from leancurve.document.evaluation import evaluate, sampled_on_frames
+from leancurve.document.evaluation import effective, evaluate
 from leancurve.document.scope import Scope
-from leancurve.document.track import TrackId, base_track
+from leancurve.document.track import TrackId
 from leancurve.numbers import rotation
-from leancurve.numbers.arrays import Bools, Floats, Ints, runs
+from leancurve.numbers.arrays import Floats
+from leancurve.numbers.continuity import Saying, continuous_within
 from leancurve.progress import Progress, silent
 
 SNAP_DEG = 40.0
@@ -34,6 +37,11 @@ class Flips:
     alternates: tuple[tuple[int, int], ...]
     snaps: tuple[tuple[int, int, float], ...]
 
+    @property
+    def joints(self) -> set[int]:
+        """Joints that hold a flip."""
+        return {w[0] for w in self.wraps} | {a[0] for a in self.alternates}
+
     def report(self, clip: Clip, most: int = 500) -> dict[str, Any]:
         """Counts, and where, by joint name, for people and programs."""
         names = clip.skeleton.names
@@ -52,80 +60,19 @@ class Flips:
         }
 
 
-@dataclass(frozen=True)
-class _Joint:
-    """A joint's dense rotation channels, ``angles`` (F, n)."""
-
-    joint: int
-    order: str
-    angles: Floats
-
-    @property
-    def channels(self) -> list[TrackId]:
-        return [base_track(self.joint, f"r{a.lower()}") for a in self.order]
+def whole_turns(clip: Clip, scope: Scope) -> dict[int, Floats]:
+    """Effective angles ``(F, n)`` of the joints whose rotation channels are all in scope."""
+    wanted: dict[int, int] = Counter(c.joint for c in scope.resolve(clip) if c.turns)
+    return angles_of(clip, [j for j, count in wanted.items() if count == len(clip.order(j))])
 
 
-def _joints(clip: Clip, scope: Scope) -> list[_Joint]:
-    """Joints whose rotation channels are all in scope and dense, so that frames are neighbours."""
-    wanted: dict[int, list[TrackId]] = defaultdict(list)
-    for channel in scope.resolve(clip):
-        if channel.turns:
-            wanted[channel.joint].append(channel)
-    out = []
-    for joint, channels in wanted.items():
-        if len(channels) != len(clip.order(joint)):
-            continue
-        curves = [clip.curves[c] for c in channels]
-        if clip.frames > 1 and all(sampled_on_frames(c, clip.frames) for c in curves):
-            angles = np.stack([frame_values(c) for c in curves], axis=1)
-            out.append(_Joint(joint, clip.order(joint), angles))
-    return out
-
-
-def continuous(angles: Floats, order: str) -> tuple[Floats, Bools, Ints]:
-    """Continuous Euler angles of joints ``(J, F, n)`` of one order: also swaps and turns.
-
-    ``swaps (J, F)`` says where the solution changed between frame f - 1 and f, ``turns
-    (J, F, n)`` where a channel jumped by whole turns. Choosing between two equal solutions is
-    a running exclusive-or along time, since both candidates keep the same distances.
-    """
-    from leancurve.numbers.kernels import motion  # numba loads late
-
-    if len(order) == 3:
-        out = np.empty_like(angles)
-        swaps = np.zeros(angles.shape[:2], dtype=np.bool_)
-        turns = np.zeros(angles.shape, dtype=np.int64)
-        base = 0.0 if order[0] == order[2] else 180.0
-        motion.continuous_joints(
-            np.ascontiguousarray(angles), np.full(len(angles), base), out, swaps, turns
-        )
-        return out, swaps, turns
-    step = np.diff(angles, axis=1)
-    turns = np.zeros(angles.shape, dtype=np.int64)
-    # A step of just 180° has no nearer reading: it stays.
-    turns[:, 1:] = np.where(np.abs(step) <= 180.0, 0, -np.floor(step / 360.0 + 0.5))
-    return (
-        angles + 360.0 * np.cumsum(turns, axis=1),
-        np.zeros(angles.shape[:2], dtype=np.bool_),
-        turns,
-    )
-
-
-def _in_range(angles: Floats, order: str, inside: Bools) -> tuple[Floats, Bools, Ints]:
-    """:func:`continuous` within runs of frames ``inside (F,)``, each begun by the frame before."""
-    if inside.all():
-        return continuous(angles, order)
-    out = angles.copy()
-    swaps = np.zeros(angles.shape[:2], dtype=np.bool_)
-    turns = np.zeros(angles.shape, dtype=np.int64)
-    for first, last in runs(inside):
-        end = last + 1
-        start = max(0, first - 1)
-        part, swapped, turned = continuous(np.ascontiguousarray(out[:, start:end]), order)
-        out[:, first:end] = part[:, first - start :]
-        swaps[:, first:end] = swapped[:, first - start :]
-        turns[:, first:end] = turned[:, first - start :]
-    return out, swaps, turns
+def angles_of(clip: Clip, joints: Iterable[int]) -> dict[int, Floats]:
+    """Effective angles ``(F, n)`` of joints; none of a clip of one frame, which has no steps."""
+    joints = [j for j in joints if clip.order(j)]
+    if clip.frames < 2 or not joints:
+        return {}
+    values = effective(clip, channels=[t for j in joints for t in clip.turns_of(j)])
+    return {j: np.stack([values[t] for t in clip.turns_of(j)], axis=1) for j in joints}
 
 
 def find_snaps(clip: Clip) -> list[tuple[int, int, float]]:
@@ -154,32 +101,66 @@ def snaps_in(local: Floats) -> list[tuple[int, int, float]]:
     return sorted(out)
 
 
-def solve(clip: Clip, scope: Scope, progress: Progress) -> tuple[dict[int, Floats], Flips]:
-    by_order: dict[str, list[_Joint]] = defaultdict(list)
-    for item in _joints(clip, scope):
-        by_order[item.order].append(item)
+def solve(
+    clip: Clip, angles: Mapping[int, Floats], scope: Scope, progress: Progress = silent
+) -> tuple[dict[int, Floats], Flips]:
+    """Continuous angles of joints given theirs, within the scope's frames, and the flips."""
+    by_order: dict[str, list[int]] = defaultdict(list)
+    for joint in angles:
+        by_order[clip.order(joint)].append(joint)
     result: dict[int, Floats] = {}
     wraps: list[tuple[int, str, int]] = []
     alternates: list[tuple[int, int]] = []
-    done, total = 0, sum(map(len, by_order.values()))
     inside = scope.mask(clip)
-    for order, items in by_order.items():
-        given = np.stack([i.angles for i in items])
-        out, swaps, turns = _in_range(given, order, inside)
-        for k, item in enumerate(items):
-            result[item.joint] = out[k]
-            alternates += [(item.joint, f) for f in np.flatnonzero(swaps[k]).tolist()]
+    for order, joints in by_order.items():
+        given = np.stack([angles[j] for j in joints])
+        out, swaps, turns = continuous_within(given, order, inside)
+        for k, joint in enumerate(joints):
+            result[joint] = out[k]
+            alternates += [(joint, f) for f in np.flatnonzero(swaps[k]).tolist()]
             for f, c in zip(*(a.tolist() for a in np.nonzero(turns[k])), strict=True):
-                wraps.append((item.joint, f"r{order[c].lower()}", f))
-            done += 1
-            progress(done / total)
+                wraps.append((joint, f"r{order[c].lower()}", f))
+            progress(len(result) / len(angles))
     return result, Flips(tuple(sorted(wraps)), tuple(sorted(alternates)), ())
 
 
+def said_as(clip: Clip, joint: int, given: Floats, angles: Floats) -> dict[TrackId, Curve]:
+    """Curves of a joint that stands at the angles ``given (F, n)``, to say the equal ``angles``.
+
+    Keyed curves keep their keys at their times (:func:`said_anew`). Channels that stay are left
+    out.
+    """
+    saying = Saying.between(given, angles)
+    out: dict[TrackId, Curve] = {}
+    for k, track in enumerate(clip.turns_of(joint)):
+        if np.array_equal(given[:, k], angles[:, k]):
+            continue
+        curve = clip.curves[track]
+        if isinstance(curve, KeyedCurve):
+            out[track] = said_anew(curve, saying.sign[:, k], saying.shift[:, k])
+        else:
+            out[track] = SampledCurve(np.ascontiguousarray(angles[:, k]))
+    return out
+
+
+def kept_continuous(before: Clip, after: Clip, joints: Iterable[int]) -> dict[TrackId, Curve]:
+    """Curves of ``after`` that say flips anew which ``before`` did not have, every pose as it is.
+
+    Joints that held a flip already are left: what stood flipped is Unflip's to mend.
+    """
+    angles = angles_of(after, joints)
+    said, found = solve(after, angles, Scope())
+    fresh = found.joints - solve(before, angles_of(before, found.joints), Scope())[1].joints
+    out: dict[TrackId, Curve] = {}
+    for joint in sorted(fresh):
+        out |= said_as(after, joint, angles[joint], said[joint])
+    return out
+
+
 def find_flips(clip: Clip, scope: Scope | None = None, progress: Progress = silent) -> Flips:
-    """The flips and snaps that stand in a clip's dense rotation channels."""
+    """The flips and snaps that stand in a clip's rotation channels."""
     scope = scope or Scope()
-    return with_snaps(solve(clip, scope, progress)[1], clip, scope)
+    return with_snaps(solve(clip, whole_turns(clip, scope), scope, progress)[1], clip, scope)
 
 
 def with_snaps(flips: Flips, clip: Clip, scope: Scope) -> Flips:
@@ -189,4 +170,4 @@ def with_snaps(flips: Flips, clip: Clip, scope: Scope) -> Flips:
 
 def continuity_breaks(clip: Clip) -> Flips:
     """The flips alone, without looking for snaps: no pose is evaluated."""
-    return solve(clip, Scope(), silent)[1]
+    return solve(clip, whole_turns(clip, Scope()), Scope())[1]

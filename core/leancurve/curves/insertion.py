@@ -109,6 +109,12 @@ def _split_segment(curve: KeyedCurve, k: int, time: float, columns: dict[str, An
     columns["length_out"][new] = (e[0] - time) / after
     columns["length_in"][new + 1] = (p3[0] - c[0]) / after
     columns["slope_in"][new] = columns["slope_out"][new] = slope
+    for left in (k, new):
+        a, b = float(columns["length_out"][left]), float(columns["length_in"][left + 1])
+        # Halves of a segment whose time nearly stands are as near to it: rounding may pass it.
+        while a + b - 1.0 > np.sqrt(a * b):
+            a, b = a * (1.0 - 1e-9), b * (1.0 - 1e-9)
+        columns["length_out"][left], columns["length_in"][left + 1] = a, b
 
 
 def _insert_outside(curve: KeyedCurve, time: float, extent: Extent | None) -> KeyedCurve:

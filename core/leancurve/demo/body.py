@@ -11,7 +11,6 @@ from fractions import Fraction
 
 import numpy as np
 
-from leancurve.cleaning.continuity import continuous
 from leancurve.curves.curve import Curve, SampledCurve
 from leancurve.demo import suit
 from leancurve.document.clip import Clip, Reading
@@ -20,6 +19,7 @@ from leancurve.figure.skeleton import Skeleton
 from leancurve.measures.drift import find_ends
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
+from leancurve.numbers.continuity import continuous
 
 SIDES = {"Left": 1.0, "Right": -1.0}
 MOST_REACH = 0.997

@@ -1,7 +1,7 @@
 """Dense motion as filters see it: a joint's rotations, or the numbers of single channels.
 
 Rotations are worked on as rotations: a filter gives quaternions, and their angles are written
-as the solution nearest to what stood, so that channels stay continuous.
+as the solution that goes on from the frame before, so that channels stay continuous.
 """
 
 from __future__ import annotations
@@ -18,7 +18,8 @@ from leancurve.document.evaluation import sampled_on_frames
 from leancurve.document.scope import Scope
 from leancurve.document.track import TrackId, base_track
 from leancurve.numbers import rotation
-from leancurve.numbers.arrays import Bools, Floats
+from leancurve.numbers.arrays import Floats
+from leancurve.numbers.continuity import rewritten
 from leancurve.numbers.cubic import hermite
 
 
@@ -93,33 +94,19 @@ def skipped(clip: Clip, scope: Scope) -> int:
 def written(
     tracks: Sequence[TurningTrack], rotations: Mapping[int, Floats]
 ) -> dict[TrackId, Curve]:
-    """Curves of joints given new rotations ``(F, 4)``; frames that did not turn stay."""
+    """Curves of joints given new rotations ``(F, 4)``, continuous in time; frames that did not
+    turn stay."""
     out: dict[TrackId, Curve] = {}
     for track in tracks:
         q = rotations[track.joint]
         moved = np.any(q != track.rotations, axis=1)
         if not np.any(moved):
             continue
-        angles = track.angles.copy()
-        near = _guides(track.angles, track.rotations, q, moved)
-        angles[moved] = rotation.angles_near(q[moved], track.order, near[moved])
+        angles = rewritten(track.angles, q, moved, track.order)
         for k, axis in enumerate(track.order):
             out[base_track(track.joint, f"r{axis.lower()}")] = SampledCurve(
                 np.ascontiguousarray(angles[:, k])
             )
-    return out
-
-
-def _guides(angles: Floats, before: Floats, after: Floats, moved: Bools) -> Floats:
-    """Angles that new ones shall be near: the old ones, or where a frame turned far, a straight
-    line between the frames around it that did not."""
-    far = moved & (rotation.geodesic_deg(before, after) > 20.0)
-    if not np.any(far) or np.all(far):
-        return angles
-    frames = np.arange(len(angles), dtype=np.float64)
-    out = angles.copy()
-    for k in range(angles.shape[1]):
-        out[far, k] = np.interp(frames[far], frames[~far], angles[~far, k])
     return out
 
 
@@ -153,7 +140,7 @@ def curves_near(clip: Clip, other: Clip, joints: Iterable[int]) -> dict[TrackId,
         here = np.stack([clip.curves[base_track(joint, c)].at(frames) for c in turns], axis=1)
         there = np.stack([other.curves[base_track(joint, c)].at(frames) for c in theirs], axis=1)
         rotations = rotation.from_euler(there, other.order(joint))
-        near = rotation.angles_near(rotations, order, here)
+        near = rewritten(here, rotations, np.ones(clip.frames, dtype=np.bool_), order)
         for k, name in enumerate(turns):
             out[base_track(joint, name)] = SampledCurve(np.ascontiguousarray(near[:, k]))
     return out

@@ -10,6 +10,7 @@ from typing import Any, ClassVar, Generic, Literal, TypeAlias, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from leancurve.cleaning.continuity import kept_continuous
 from leancurve.curves.curve import Curve
 from leancurve.document.clip import Accepted, Clip, Contact, Mark, Reading
 from leancurve.document.scope import Scope
@@ -82,6 +83,17 @@ def apply_patch(clip: Clip, patch: Patch) -> Clip:
     return replace(changed, **patch.parts) if patch.parts else changed
 
 
+def continuous_patch(clip: Clip, patch: Patch) -> Patch:
+    """The patch with its rotations said without a flip that the clip did not have: in goes a
+    clip free of flips, out comes one. No pose changes by it."""
+    turned = {t.joint for t in patch.curves if t.turns}
+    if not turned:
+        return patch
+    after = apply_patch(clip, patch)
+    curves = kept_continuous(clip, after, sorted(turned))
+    return replace(patch, curves={**patch.curves, **curves}) if curves else patch
+
+
 __all__ = [
     "Cancelled",
     "ClipTime",
@@ -93,6 +105,7 @@ __all__ = [
     "Progress",
     "Scope",
     "apply_patch",
+    "continuous_patch",
     "number",
     "silent",
     "timed",
@@ -119,6 +132,7 @@ class Operation(ABC, Generic[P]):
     whether it can be limited to some frames, ``keyed`` whether to single keys; ``by_joint``
     that it can be had for a few joints without the others. ``grows`` marks what has parameters
     that grow with the work. ``inputs`` are other documents that it works with, by name.
+    ``meant`` says that angles are written as a hand set them: nobody says them anew.
     """
 
     name: ClassVar[str]
@@ -129,6 +143,7 @@ class Operation(ABC, Generic[P]):
     keyed: ClassVar[bool] = False
     by_joint: ClassVar[bool] = False
     grows: ClassVar[bool] = False
+    meant: ClassVar[bool] = False
     inputs: ClassVar[Mapping[str, InputKind]] = {}
     version: ClassVar[int] = 1
     Params: ClassVar[type[BaseModel]]
@@ -159,6 +174,8 @@ class Operation(ABC, Generic[P]):
             patch = self.apply_with(clip, inputs, scope, parsed, progress)
         else:
             patch = self.apply(clip, scope, parsed, progress)
+        if not self.meant:
+            patch = continuous_patch(clip, patch)
         gone = scope.unplaced(clip)
         if gone:
             report = dict(patch.report)

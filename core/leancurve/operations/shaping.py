@@ -71,15 +71,15 @@ class Window:
         return np.asarray(rising * self.easing.at(out) - falling * self.easing.at(into))
 
     @property
-    def corners(self) -> list[float]:
-        """Times at which a keyed curve needs keys, so that nothing outside changes."""
-        out: list[float] = []
+    def corners(self) -> list[int]:
+        """Frames on which a keyed curve needs keys, so that nothing outside changes."""
+        out: list[int] = []
         for border, ramp, sign in (
             (self.first - 1, self.ramp_in, 1),
             (self.last + 1, self.ramp_out, -1),
         ):
             inner = border + sign * (ramp + 1)
-            out += [border, inner] + ([(border + inner) / 2.0] if ramp > 2 else [])
+            out += [border, inner] + ([(border + inner) // 2] if ramp > 2 else [])
         return sorted({t for t in out if 0 < t < self.frames - 1})
 
     @property
@@ -129,29 +129,36 @@ def reshaped(
         return SampledCurve(curve.values + weight * (goal - curve.values))
     if picked is not None:
         none = np.zeros(curve.key_count)
-        return _at_keys(curve, target, picked, none + 1.0, none, none)
+        led = _led(curve, target, picked, none + 1.0, [none, none])
+        return settled(led, beside(picked) & ~picked & (led.handle != Handle.FREE))
     plain = len(windows) == 1 and windows[0].plain
+    end = windows[0].frames - 1.0
+    # What holds before the first or after the last key changes within the windows alone.
+    held = [t for w in windows for t in w.corners] + [0.0, end] * (not plain)
     low, high = float(curve.time[0]), float(curve.time[-1])
-    corners = [t for w in windows for t in w.corners if low < t < high]
-    curve = insert_keys(curve, [*corners, *(t for t in more if low < t < high)])
+    wanted = sorted({*map(float, held), *(t for t in more if low < t < high)})
+    given, curve = curve, insert_keys(curve, wanted, (0.0, end))
     weight = np.sum([w.at(curve.time) for w in windows], axis=0)
     # Where a ramp begins or ends the weight has a kink: each handle follows its own side.
     rates = [
         np.sum([w.slope(curve.time + side) for w in windows], axis=0) for side in (-BESIDE, BESIDE)
     ]
     touched = (weight != 0.0) | (rates[0] != 0.0) | (rates[1] != 0.0)
-    return _at_keys(curve, target, touched, weight, rates[0], rates[1], keep_handles=plain)
+    led = _led(curve, target, touched, weight, rates, keep_handles=plain)
+    same = all(np.array_equal(led.columns[n], c) for n, c in curve.columns.items())
+    return given if same else led
 
 
-def _at_keys(
+def _led(
     curve: KeyedCurve,
     target: Target,
     at: Bools,
     weight: Floats,
-    rate_in: Floats,
-    rate_out: Floats,
+    rates: list[Floats],
     keep_handles: bool = False,
 ) -> KeyedCurve:
+    """Keys of a mask led to the target by ``weight (K,)``, which changes by ``rates`` a frame
+    before and after each."""
     t, v = curve.time, curve.value
     goal, goal_in = target(t, v, curve.slope_in)
     _, goal_out = target(t, v, curve.slope_out)
@@ -160,17 +167,16 @@ def _at_keys(
     def led(old: Floats, new: Floats, rate: Floats) -> Floats:
         return np.where(at, old + weight * (new - old) + rate * away, old)
 
-    slope_in = led(curve.slope_in, goal_in, rate_in)
-    slope_out = led(curve.slope_out, goal_out, rate_out)
+    slope_in = led(curve.slope_in, goal_in, rates[0])
+    slope_out = led(curve.slope_out, goal_out, rates[1])
     bent = at & ((slope_in != curve.slope_in) | (slope_out != curve.slope_out))
     free = bent & (curve.handle != Handle.HOLD) & (not keep_handles)
-    changed = curve.edited(
+    return curve.edited(
         value=np.where(at, v + weight * away, v),
         slope_in=slope_in,
         slope_out=slope_out,
         handle=np.where(free, np.uint8(Handle.FREE), curve.handle),
     )
-    return settled(changed, beside(at) & ~at & (curve.handle != Handle.FREE))
 
 
 def key_mask(clip: Clip, scope: Scope, channel: TrackId) -> Bools | None:

@@ -113,7 +113,9 @@ def _kept_within(
     bounds = [b for b in (params.least, params.most) if b is not None]
     starts = [params.most - params.soft] if params.most is not None else []
     starts += [params.least + params.soft] if params.least is not None else []
-    meets = sorted({t for at in {*bounds, *starts} for t in _crossings(curve, frames, values, at)})
+    crossed = [t for at in {*bounds, *starts} for t in _crossings(curve, frames, values, at)]
+    # Keys stand on frames: on the two about where it meets the bound.
+    frames_about = sorted({f for t in crossed for f in (np.floor(t), np.ceil(t))})
 
     def goal(t: Floats, v: Floats, s: Floats) -> tuple[Floats, Floats]:
         if params.soft == 0:
@@ -124,7 +126,7 @@ def _kept_within(
         rate = (bounded(v + h, params) - bounded(v - h, params)) / (2 * h)
         return bounded(v, params), s * rate
 
-    out = reshaped(curve, windows, goal, more=meets)
+    out = reshaped(curve, windows, goal, more=frames_about)
     assert isinstance(out, KeyedCurve)
     if params.soft == 0:
         middle = (out.time[:-1] + out.time[1:]) / 2
@@ -135,10 +137,20 @@ def _kept_within(
         along &= np.abs(np.diff(out.value)) < 1e-6
         slope_in, slope_out = out.slope_in.copy(), out.slope_out.copy()
         slope_out[:-1][along] = slope_in[1:][along] = 0.0
+        length_in, length_out = out.length_in.copy(), out.length_out.copy()
+        # Into a bound and out of it the curve goes straight, within one frame.
+        on = np.abs(out.value[:, None] - np.array(bounds)).min(axis=1) < 1e-9
+        meets = np.isin(out.time[:-1], frames_about) & np.isin(out.time[1:], frames_about)
+        into = meets & (on[:-1] != on[1:]) & (np.diff(out.time) <= 1.0)
+        step = np.diff(out.value) / np.diff(out.time)
+        slope_out[:-1][into] = slope_in[1:][into] = step[into]
+        length_out[:-1][into] = length_in[1:][into] = 1.0 / 3.0
         bent = (slope_in != slope_out) & (out.handle != Handle.FREE)
         out = out.edited(
             slope_in=slope_in,
             slope_out=slope_out,
+            length_in=length_in,
+            length_out=length_out,
             handle=np.where(bent, np.uint8(Handle.FREE), out.handle),
             flags=np.where(slope_in != slope_out, out.flags | KeyFlag.BROKEN, out.flags),
         )

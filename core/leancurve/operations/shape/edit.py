@@ -359,6 +359,7 @@ class Edit(Operation[EditParams]):
     step = "shape"
     version = 3
     grows = True
+    meant = True
     Params: ClassVar[type[EditParams]] = EditParams
 
     def apply(

@@ -210,42 +210,28 @@ class CloseLoop(Operation[CloseLoopParams]):
                 f"spread: the loop of frames {first} to {last} leaves at most {last - first - 1}"
             )
         curves: dict[TrackId, Curve] = {}
-        gaps = {True: 0.0, False: 0.0}
+        meeting: list[TrackId] = []
         for channel in scope.resolve(clip):
-            curve = clip.curves[channel]
             walks = params.travel and travels(clip, channel)
-            values = curve.at(np.array([first, last], dtype=np.float64))
+            curves[channel] = _closed(clip.curves[channel], first, last, params.spread, walks)
             if not walks:
-                gap = abs(float(values[1] - values[0]))
-                gaps[channel.turns] = max(gaps[channel.turns], gap)
-            curves[channel] = _closed(curve, first, last, params.spread, walks)
-        report = change_report(clip, curves)
-        return Patch(
-            curves=curves,
-            report={
-                **report,
-                "gap_before_deg": gaps[True],
-                "gap_after_deg": _open(clip.with_curves(curves), first, last, True, params),
-                "gap_before_mm": gaps[False] * clip.millimetres,
-                "gap_after_mm": _open(clip.with_curves(curves), first, last, False, params)
-                * clip.millimetres,
-            },
-        )
+                meeting.append(channel)
+        closed = clip.with_curves(curves)
+        gaps: dict[str, float] = {}
+        for name, state in (("before", clip), ("after", closed)):
+            gaps[f"gap_{name}_deg"], gaps[f"gap_{name}_mm"] = _gaps(state, meeting, first, last)
+        return Patch(curves=curves, report={**change_report(clip, curves), **gaps})
 
     def told(self, params: Any) -> str:
         return f"Close the loop over {params.get('spread', 20)} frames"
 
 
-def _open(clip: Clip, first: int, last: int, turns: bool, params: CloseLoopParams) -> float:
+def _gaps(clip: Clip, channels: list[TrackId], first: int, last: int) -> tuple[float, float]:
+    """How far the ends of channels are apart at most: degrees of turns, mm of moves."""
     at = np.array([first, last], dtype=np.float64)
-    return max(
-        (
-            abs(float(np.diff(clip.curves[c].at(at))[0]))
-            for c in clip.channels
-            if c.turns == turns and not (params.travel and travels(clip, c))
-        ),
-        default=0.0,
-    )
+    gaps = [(c.turns, abs(float(np.diff(clip.curves[c].at(at))[0]))) for c in channels]
+    degrees = max((gap for turns, gap in gaps if turns), default=0.0)
+    return degrees, max((gap for turns, gap in gaps if not turns), default=0.0) * clip.millimetres
 
 
 def _closed(curve: Curve, first: int, last: int, spread: int, walks: bool) -> Curve:

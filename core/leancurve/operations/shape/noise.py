@@ -95,9 +95,9 @@ class Sway:
 
     @property
     def knots(self) -> Iterable[float]:
-        """Times at which the finest layer begins a new piece, and the middle of each."""
-        step = self.layers[-1][0] / 2.0
-        return np.arange(self.first, self.last + 1e-9, step).tolist()
+        """Frames nearest to where the finest layer begins a new piece, and to each one's middle."""
+        step = max(self.layers[-1][0] / 2.0, 1.0)
+        return sorted(set(np.round(np.arange(self.first, self.last + 1e-9, step)).tolist()))
 
     def at(self, t: Floats) -> tuple[Floats, Floats]:
         """Noise and its slope a frame, at times in frames."""

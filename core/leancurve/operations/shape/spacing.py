@@ -98,6 +98,7 @@ class MatchTimes(Operation[MatchTimesParams]):
 class BorrowParams(Params):
     joint: str = Field("", description="the joint whose curve lends its rhythm")
     channel: Literal["tx", "ty", "tz", "rx", "ry", "rz"] = Field("ry", description="its channel")
+    whole_frames: bool = Field(True, description="put keys on whole frames")
 
 
 class BorrowRhythm(Operation[BorrowParams]):
@@ -128,12 +129,23 @@ class BorrowRhythm(Operation[BorrowParams]):
 
         def rhythm(curve: KeyedCurve, at: Bools) -> Floats:
             share = np.linspace(0.0, len(lent) - 1.0, int(np.count_nonzero(at)))
-            return np.asarray(np.interp(share, np.arange(len(lent)), lent))
+            times = np.asarray(np.interp(share, np.arange(len(lent)), lent))
+            return on_frames(times) if params.whole_frames else times
 
         return _moved(clip, scope, rhythm, least=2)
 
     def told(self, params: Any) -> str:
         return f"Borrow the rhythm of {params.get('joint', '')} {params.get('channel', 'ry')}"
+
+
+def on_frames(times: Floats) -> Floats:
+    """The nearest whole frames to ascending times, no two the same while there is room for all."""
+    out = np.round(times)
+    steps = np.arange(len(out))
+    # Each at least a frame after the one before it, none beyond the last one's own.
+    out = np.maximum.accumulate(out - steps) + steps
+    latest = out[-1].clip(max=np.round(times[-1])) - steps[::-1]
+    return np.asarray(np.minimum(out, latest))
 
 
 def _joint(clip: Clip, name: str) -> int:

@@ -17,7 +17,7 @@ from leancurve.operations.base import (
     Patch,
     Progress,
     Scope,
-    apply_patch,
+    continuous_patch,
     silent,
 )
 from leancurve.operations.thin.params import ThinParams
@@ -66,7 +66,8 @@ class Thin(Operation[ThinParams]):
                 worst[turns] = max(worst[turns], part.worst(solved, turns))
             for channel, curve in solved.items():
                 curves[channel] = spliced(curves[channel], curve, first, last, clip.frames)
-        changed = apply_patch(clip, Patch(curves=curves))
+        curves = dict(continuous_patch(clip, Patch(curves=curves)).curves)
+        changed = clip.with_curves(curves)
         after = sum(c.key_count for c in curves.values())
         report = _report(before, after, bound, worst[True], worst[False] * clip.millimetres)
         if times:

@@ -6,7 +6,6 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
-from leancurve.cleaning.continuity import continuous
 from leancurve.cleaning.gimbal import rate_orders
 from leancurve.cleaning.thinning import find_landmarks, fit
 from leancurve.curves.curve import Curve, SampledCurve, made_anew
@@ -14,6 +13,7 @@ from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.document.track import TrackId, base_track
 from leancurve.numbers import rotation
+from leancurve.numbers.continuity import continuous
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
 
 WORTH = 3.0

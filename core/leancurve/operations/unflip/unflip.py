@@ -6,11 +6,12 @@ from typing import ClassVar
 
 import numpy as np
 
-from leancurve.cleaning.continuity import solve, with_snaps
+from leancurve.cleaning.continuity import said_as, solve, whole_turns, with_snaps
 from leancurve.cleaning.gimbal import away_from_gimbal, easiest_path
-from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve, frame_values
+from leancurve.curves.curve import Curve, SampledCurve
 from leancurve.document.clip import Clip
-from leancurve.document.track import TrackId, base_track
+from leancurve.document.evaluation import sampled_on_frames
+from leancurve.document.track import TrackId
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
@@ -23,7 +24,7 @@ class UnflipParams(Params):
         0.0,
         "°",
         "how far a pose may drift where a joint passes within this of the gimbal, for a "
-        "smoother way through; 0 changes no pose",
+        "smoother way through, of joints with a value on every frame; 0 changes no pose",
         ge=0,
         le=5,
     )
@@ -40,9 +41,9 @@ class Unflip(Operation[UnflipParams]):
     """Remove jumps of ±360° and swaps between the two equal Euler solutions.
 
     One channel ``(170, 179, -172)`` → ``(170, 179, 188)``. No pose changes. Turns that are true
-    in the data, fast or at once, are not flips: they stay and are reported as snaps. Keyed
-    curves that are not dense are left alone: their values between keys are meant. In a range
-    of frames the solution begins as the frame before it stands.
+    in the data, fast or at once, are not flips: they stay and are reported as snaps. Keys stay
+    at their times; where a flip was, keys on the two frames beside it hold the curves as they
+    are. In a range of frames the solution begins as the frame before it stands.
     """
 
     name = "unflip"
@@ -54,14 +55,16 @@ class Unflip(Operation[UnflipParams]):
     def apply(
         self, clip: Clip, scope: Scope, params: UnflipParams, progress: Progress = silent
     ) -> Patch:
-        result, flips = solve(clip, scope, progress)
+        given = whole_turns(clip, scope)
+        result, flips = solve(clip, given, scope, progress)
         before, after, drift = 0.0, 0.0, 0.0
+        curves: dict[TrackId, Curve] = {}
         for joint, angles in result.items():
             order = clip.order(joint)
             if params.begin_frame is not None and scope.whole_time:
                 at = min(params.begin_frame, clip.frames - 1)
-                angles = _begun_at(angles, _angles(clip, joint), at, order)
-            if params.gimbal_deg > 0 and len(order) == 3:
+                angles = _begun_at(angles, given[joint], at, order)
+            if params.gimbal_deg > 0 and len(order) == 3 and _dense(clip, joint):
                 near = away_from_gimbal(angles[:, 1]) <= params.gimbal_deg
                 eased = easiest_path(angles, order, params.gimbal_deg)
                 if np.any(near):
@@ -71,11 +74,9 @@ class Unflip(Operation[UnflipParams]):
                     drift = max(drift, float(moved.max()))
                     before = max(before, _worst_step(angles, near))
                     after = max(after, _worst_step(eased, near))
-                angles = eased
-            result[joint] = angles
-        curves: dict[TrackId, Curve] = {}
-        for joint, angles in result.items():
-            _write(clip, joint, angles, curves)
+                    curves |= _sampled(clip, joint, eased)
+                    continue
+            curves |= said_as(clip, joint, given[joint], angles)
         report = with_snaps(flips, clip, scope).report(clip)
         if params.gimbal_deg > 0:
             report |= {
@@ -86,9 +87,15 @@ class Unflip(Operation[UnflipParams]):
         return Patch(curves=curves, report=report)
 
 
-def _angles(clip: Clip, joint: int) -> Floats:
-    names = [base_track(joint, f"r{a.lower()}") for a in clip.order(joint)]
-    return np.stack([frame_values(clip.curves[c]) for c in names], axis=1)
+def _dense(clip: Clip, joint: int) -> bool:
+    return all(sampled_on_frames(clip.curves[t], clip.frames) for t in clip.turns_of(joint))
+
+
+def _sampled(clip: Clip, joint: int, angles: Floats) -> dict[TrackId, Curve]:
+    return {
+        t: SampledCurve(np.ascontiguousarray(angles[:, k]))
+        for k, t in enumerate(clip.turns_of(joint))
+    }
 
 
 def _begun_at(angles: Floats, given: Floats, frame: int, order: str) -> Floats:
@@ -105,23 +112,3 @@ def _worst_step(angles: Floats, near: Bools) -> float:
     step = np.abs(np.diff(angles, axis=0)).max(axis=1, initial=0.0)
     touched = near[1:] | near[:-1]
     return float(step[touched].max()) if np.any(touched) else 0.0
-
-
-def _write(clip: Clip, joint: int, angles: Floats, curves: dict[TrackId, Curve]) -> None:
-    """Curves of a joint's channels whose values have changed."""
-    for k, axis in enumerate(clip.order(joint)):
-        channel = base_track(joint, f"r{axis.lower()}")
-        old = clip.curves[channel]
-        if np.array_equal(frame_values(old), angles[:, k]):
-            continue
-        values = np.ascontiguousarray(angles[:, k])
-        if isinstance(old, KeyedCurve):
-            sign = np.where(np.diff(values) * np.diff(old.value) < 0, -1.0, 1.0)
-            first = np.concatenate([sign[:1], sign])
-            curves[channel] = old.edited(
-                value=values,
-                slope_in=old.slope_in * first,
-                slope_out=old.slope_out * np.concatenate([sign, sign[-1:]]),
-            )
-        else:
-            curves[channel] = SampledCurve(values)
