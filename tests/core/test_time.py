@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 from leancurve.curves.curve import (
     Extend,
@@ -344,6 +344,8 @@ def test_a_spring_and_a_repetition_keep_their_path_under_pins() -> None:
 
 @pytest.mark.parametrize("smooth", [True, False])
 @given(st.integers(0, 300), st.integers(1, 5), st.integers(1, 5))
+@example(smooth=True, seed=27, muted=3, rides=1)
+@example(smooth=True, seed=35, muted=2, rides=1)
 @fast
 def test_muted_riding_and_held_keys_go_through_pins(
     smooth: bool, seed: int, muted: int, rides: int
@@ -362,9 +364,7 @@ def test_muted_riding_and_held_keys_go_through_pins(
     warp = Warp(*np.array(pins, dtype=float).T, smooth)
     frames = np.arange(1.0, last + 1)
     # A held value steps within the frame; all else keeps to its path.
-    away = after.at(frames) - curve.at(warp.back(frames))
-    # A step of over half a turn, made by two that met in a frame, is said the shorter way.
-    gap = np.abs(np.remainder(away + 180.0, 360.0) - 180.0)
+    gap = np.abs(after.at(frames) - curve.at(warp.back(frames)))
     step = np.ptp(curve.at(np.linspace(curve.time[0], curve.time[-1], 2000)))
     assert np.all((gap < 0.16) | (gap <= step + 1e-6))
     assert np.count_nonzero(gap > 0.16) <= 2

@@ -182,8 +182,9 @@ def _snapped(curve: KeyedCurve, path: _Path) -> KeyedCurve:
         handle=np.where(led, np.uint8(Handle.FREE), curve.handle),
         flags=np.where(led, curve.flags & ~np.uint8(KeyFlag.BROKEN), curve.flags),
     )
-    # A key that stood on its frame stays; of those that came there the first.
-    order = np.lexsort((off, time))
+    # A key that stood on its frame stays; of those that came there the first, but for one whose
+    # hold is over within the frame.
+    order = np.lexsort((steps, off, time))
     twice = np.append(False, np.diff(time[order]) < SAME_TIME)
     keep = np.ones(curve.key_count, dtype=np.bool_)
     keep[order[twice]] = False
