@@ -6,6 +6,7 @@ import os
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 from leancurve.demo import TAKES, captured
 from leancurve.demo.defects import Capture
 from leancurve.document.clip import Clip
@@ -17,6 +18,9 @@ os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
 PROJECT = Path(__file__).resolve().parent.parent
 OPEN_CAPTURE = PROJECT.parent / "shared" / "data" / "open_capture_jumps_120fps.bvh"
 
+# The same examples at every run: a suite that is run all the time says the same twice.
+settings.register_profile("same", derandomize=True)
+settings.load_profile("same")
 
 ORDER = ("server", "e2e", "core")
 """Playwright's event loop, once begun, would be in the way of the server's tests; the core's many

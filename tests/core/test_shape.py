@@ -245,7 +245,9 @@ def test_a_borrowed_rhythm_stands_on_frames(walk: Clip) -> None:
 def test_a_closed_loop_says_one_gap_before_and_after(walk: Clip) -> None:
     """Of the channels that were chosen alone, and none is left of a loop that closed."""
     report = run(walk, "close_loop", {"spread": 30}, only=(("Hips", "ry"),)).report
-    assert report["gap_before_deg"] == pytest.approx(float(np.ptp(walk.curves[RY].at(FRAMES)[[0, -1]])))
+    assert report["gap_before_deg"] == pytest.approx(
+        float(np.ptp(walk.curves[RY].at(FRAMES)[[0, -1]]))
+    )
     assert report["gap_after_deg"] == pytest.approx(0.0, abs=1e-9)
     assert report["gap_after_mm"] == report["gap_before_mm"] == 0.0
 

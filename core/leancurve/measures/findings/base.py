@@ -11,7 +11,6 @@ import numpy as np
 
 from leancurve.cleaning.contacts import Support, find_support, tidy
 from leancurve.cleaning.continuity import Flips, continuity_breaks
-from leancurve.curves.curve import SampledCurve
 from leancurve.document.clip import Clip, Contact
 from leancurve.document.evaluation import effective, evaluate
 from leancurve.document.track import TrackId
@@ -48,7 +47,8 @@ class Kind:
     """A kind of finding: its name and plural, what it is, what mends it, its detector.
 
     ``remedy`` names the operation that mends it, empty where it takes hand work. ``weight`` is
-    how much work one of them stands for when takes are sorted by need.
+    how much work one of them stands for when takes are sorted by need. ``of_keys`` says that it
+    is a matter of how curves are keyed, not of the motion: a file of samples has others.
     """
 
     name: str
@@ -57,6 +57,7 @@ class Kind:
     remedy: str
     weight: float
     detect: Callable[[Motion], Iterable[Finding]]
+    of_keys: bool = False
 
 
 def severity(size: float, threshold: float, worst: float) -> float:
@@ -130,15 +131,6 @@ class Motion:
     @cached_property
     def contacts(self) -> tuple[Contact, ...]:
         return self.support.contacts if self.clip.contacts is None else self.clip.contacts
-
-    @cached_property
-    def dense(self) -> Bools:
-        """Joints ``(J,)`` with a channel that is sampled, as captured."""
-        out = np.zeros(len(self.names), dtype=np.bool_)
-        for channel, curve in self.clip.curves.items():
-            if isinstance(curve, SampledCurve):
-                out[channel.joint] = True
-        return out
 
 
 def paired(

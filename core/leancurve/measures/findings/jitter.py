@@ -48,10 +48,10 @@ def _running_mean(x: Floats, window: int) -> Floats:
 
 
 def detect(motion: Motion) -> Iterator[Finding]:
-    """Spans of dense joints; the size is the span's median noise per axis in degrees."""
+    """Spans of joints; the size is the span's median noise per axis in degrees."""
     window = motion.frames_in(WINDOW_S, 24)
     noise = noise_of(motion.local, window)
-    for joint in np.flatnonzero(motion.dense & (noise.max(axis=0, initial=0) > LEAST_DEG)).tolist():
+    for joint in np.flatnonzero(noise.max(axis=0, initial=0) > LEAST_DEG).tolist():
         level = noise[:, joint]
         found = spans(level > LEAST_DEG, window, motion.frames_in(SHORTEST_S, 8))
         for first, last in found:

@@ -24,7 +24,7 @@ from leancurve.measures.findings import (
 from leancurve.measures.findings.base import Finding, Kind, Motion
 from leancurve.progress import Progress, silent
 
-VERSION = 2
+VERSION = 3
 """Rises when any detector changes what it finds: what was kept before is measured anew."""
 
 KINDS: tuple[Kind, ...] = (
@@ -50,12 +50,13 @@ KINDS: tuple[Kind, ...] = (
     Kind("float", "floats", "a foot in contact above the floor", "clamp", 2.0,
          floor.detect_floats),
     Kind("key off the frame", "keys off frame", "a key between two frames", "tidy_keys", 0.5,
-         keys.detect_off_frame),
+         keys.detect_off_frame, of_keys=True),
     Kind("doubled key", "doubled keys", "two keys closer than half a frame", "tidy_keys", 0.5,
-         keys.detect_doubled),
+         keys.detect_doubled, of_keys=True),
     Kind("stuck key", "stuck keys", "a flat key inside one continuous motion: it stops there",
-         "flow", 0.3, stuck.detect),
-    Kind("idle", "idle channels", "a channel that never moves", "drop_idle", 0.02, idle.detect),
+         "flow", 0.3, stuck.detect, of_keys=True),
+    Kind("idle", "idle channels", "a channel that never moves", "drop_idle", 0.02, idle.detect,
+         of_keys=True),
 )  # fmt: skip
 
 _BY_NAME = {kind.name: kind for kind in KINDS}

@@ -83,15 +83,15 @@ def spikes_of(motion: Motion) -> list[Spike]:
     """Spikes of the joints' rotations, degrees."""
     # A chord between unit quaternions is half the angle, in radians, for small angles.
     found = search(motion.local, motion.rate, np.radians(LEAST_DEG) / 2)
-    return [(j, a, b, float(np.degrees(2 * s))) for j, a, b, s in found if motion.dense[j]]
+    return [(j, a, b, float(np.degrees(2 * s))) for j, a, b, s in found]
 
 
 def detect(motion: Motion) -> Iterator[Finding]:
-    """Rotations of every dense joint, positions of those that have position channels."""
+    """Rotations of every joint, positions of those that have position channels."""
     for joint, first, last, size in motion.once(spikes_of):
         if not at_calibration(motion, first, AROUND):
             yield _finding(motion, joint, first, last, size, "°", 30.0, LEAST_DEG)
-    moving = [j for j, names in enumerate(motion.clip.layout) if "tx" in names and motion.dense[j]]
+    moving = [j for j, names in enumerate(motion.clip.layout) if "tx" in names]
     if moving:
         scale = motion.clip.millimetres
         track = motion.pose.translation[:, moving] * scale
