@@ -33,8 +33,9 @@ ALL_OF_IT: tuple[Line, ...] = (
     {"operation": "find_contacts"},
     {"operation": "drop_idle"},
     {"operation": "thin"},
+    {"operation": "check"},
 )
-"""From captured to thinned with each operation's own defaults."""
+"""From captured to thinned with each operation's own defaults, and what is left."""
 
 
 def checked_line(

@@ -7,9 +7,10 @@ from typing import Any
 
 import numpy as np
 import pytest
-from leancurve.cleaning.continuity import continuity_breaks
-from leancurve.curves.curve import SampledCurve
+from leancurve.cleaning.continuity import angles_of, continuity_breaks, said_as
+from leancurve.curves.curve import KeyedCurve, KeyFlag, SampledCurve, keyed
 from leancurve.document.clip import Clip
+from leancurve.document.evaluation import evaluate
 from leancurve.document.scope import Scope
 from leancurve.document.track import base_track
 from leancurve.figure.skeleton import Skeleton
@@ -63,21 +64,72 @@ def flips(clip: Clip) -> int:
     return len(found.wraps) + len(found.alternates)
 
 
-@pytest.mark.parametrize("keyed", [False, True], ids=["sampled", "keyed"])
+def most_turned(a: Clip, b: Clip) -> float:
+    return float(rotation.geodesic_deg(evaluate(a).rotation, evaluate(b).rotation).max())
+
+
+@pytest.mark.parametrize("thinned", [False, True], ids=["sampled", "keyed"])
 @pytest.mark.parametrize("name", [n for n in OPERATIONS if not OPERATIONS[n].meant])
-def test_no_operation_makes_a_flip(name: str, keyed: bool) -> None:
-    if name in KEYED_ALONE and not keyed:
+def test_no_operation_makes_a_flip(name: str, thinned: bool) -> None:
+    if name in KEYED_ALONE and not thinned:
         pytest.skip("works with keys alone")
     kind, other = OPERATIONS[name], tumbling(99)
     for seed in range(6):
         clip = tumbling(seed)
-        if keyed:
+        if thinned:
             clip = apply_patch(clip, OPERATIONS["thin"].run(clip, {"tolerance_deg": 0.5}))
         assert flips(clip) == 0
         for where in ({}, SPAN) if kind.ranged else ({},):
             scope = Scope.model_validate(where)
             patch = kind.run(clip, GIVEN.get(name, {}), scope, inputs={"take": other})
             assert flips(apply_patch(clip, patch)) == 0, (seed, where)
+
+
+def test_unflip_on_keyed_curves_keeps_poses_and_times() -> None:
+    """Whole turns and other solutions, at frames where keys stand and where none do."""
+    for seed in range(8):
+        smooth = tumbling(seed)
+        clip = apply_patch(smooth, OPERATIONS["thin"].run(smooth, {"tolerance_deg": 0.5}))
+        random = np.random.default_rng(seed)
+        curves = dict(clip.curves)
+        for joint, order in enumerate(clip.orders):
+            given = angles_of(clip, [joint])[joint]
+            said = given.copy()
+            for first in sorted(random.choice(np.arange(5, 95), 3, replace=False).tolist()):
+                said[first:] = rotation.alternate(said[first:], order)
+                said[first:] += 360.0 * random.integers(-1, 2, 3)
+            curves |= said_as(clip, joint, given, said)
+        flipped = clip.with_curves(curves)
+        assert flips(flipped) >= 8
+        assert most_turned(flipped, clip) < 1e-9
+        patch = OPERATIONS["unflip"].run(flipped)
+        mended = apply_patch(flipped, patch)
+        assert flips(mended) == 0
+        assert patch.report["alternates"] + patch.report["wraps"] == flips(flipped)
+        assert most_turned(mended, clip) < 1e-9
+        for track, curve in flipped.curves.items():
+            fresh = mended.curves[track]
+            assert isinstance(curve, KeyedCurve)
+            assert isinstance(fresh, KeyedCurve)
+            assert set(curve.time.tolist()) <= set(fresh.time.tolist())
+            assert np.array_equal(fresh.id[np.isin(fresh.time, curve.time)], curve.id)
+
+
+def test_unflip_leaves_holds_and_muted_keys_in_their_places() -> None:
+    clip = tumbling(1)
+    track, others = base_track(0, "rz"), [base_track(0, n) for n in ("rx", "ry")]
+    curve = keyed([0, 20, 40, 60, 100], [170.0, -175, 10, -178, 175])
+    held = curve.edited(
+        segment=np.array([2, 2, 0, 2, 0], dtype=np.uint8), flags=np.array([0, 0, 1, 0, 0], "u1")
+    )
+    still = {t: keyed([0], [0.0]) for t in others}
+    clip = clip.with_curves({track: held, **still})
+    assert [(c, f) for _, c, f in continuity_breaks(clip).wraps] == [("rz", 20), ("rz", 100)]
+    mended = apply_patch(clip, OPERATIONS["unflip"].run(clip)).curves[track]
+    assert isinstance(mended, KeyedCurve)
+    assert mended.time.tolist() == [0, 20, 40, 60, 100]
+    assert mended.value.tolist() == [170, 185, 370, 182, 175]
+    assert mended.flags[2] & KeyFlag.MUTED
 
 
 def test_an_operation_leaves_flips_that_stood_to_unflip() -> None:

@@ -6,12 +6,14 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from leancurve.curves.curve import SampledCurve
+from leancurve.curves.curve import Curve, SampledCurve
 from leancurve.demo import TAKES, captured, lamp_take
 from leancurve.document.clip import Clip
-from leancurve.document.track import base_track
-from leancurve.measures.findings import KINDS, find, work_left
+from leancurve.document.track import TrackId, base_track
+from leancurve.formats.files import read_take, write_take
+from leancurve.measures.findings import KINDS, Finding, find, work_left
 from leancurve.operations import OPERATIONS, apply_patch
+from leancurve.recipe import ALL_OF_IT, Outcome, run_recipe
 
 from tests.findings_score import SEEDED, counts, score
 
@@ -139,6 +141,58 @@ def test_what_is_meant_counts_no_more_and_can_be_reopened() -> None:
     assert work_left(again) < work_left(found)
     reopened = apply_patch(accepted, OPERATIONS["accept"].run(accepted, {**meant, "meant": False}))
     assert find(reopened) == found
+
+
+@pytest.fixture(scope="module")
+def cleaned(open_capture: Clip) -> Outcome:
+    return run_recipe(open_capture, ALL_OF_IT)
+
+
+def of_motion(found: list[Finding]) -> dict[str, int]:
+    keys = {k.name for k in KINDS if k.of_keys}
+    return {kind: n for kind, n in counts(found).items() if kind not in keys}
+
+
+@pytest.mark.parametrize("which", ["captured", "cleaned", "real", "keyed by hand"])
+def test_a_delivered_file_brought_in_again_shows_what_the_clip_shows(
+    which: str, cleaned: Outcome
+) -> None:
+    """Findings are of the motion that is delivered, whether its curves are keyed or dense."""
+    clip = {
+        "captured": lambda: captured(TAKES[2], 106).clip,
+        "cleaned": lambda: run_recipe(captured(TAKES[2], 107).clip, ALL_OF_IT).clip,
+        "real": lambda: cleaned.clip,
+        "keyed by hand": lambda: lamp_take().clip,
+    }[which]()
+    again = read_take(write_take(clip, "again.bvh", ()), "again.bvh").clip
+    shown = of_motion(find(clip))
+    assert of_motion(find(again)) == shown
+    assert sum(shown.values()) > 0 or which == "keyed by hand"
+
+
+def test_all_of_it_ends_with_what_is_left(cleaned: Outcome) -> None:
+    report = cleaned.lines[-1].report
+    left = counts(find(cleaned.clip))
+    assert report["left"] == left
+    assert report["steps_over_150"] == 0
+    assert f"{left['slide']} slides" in report["told"]
+
+
+def test_a_rest_is_no_gap_and_a_freeze_is_one_keyed_or_not(walk: Clip) -> None:
+    """The whole body comes to rest and starts again, eased; then the same frames frozen dead."""
+    frames = np.arange(walk.frames, dtype=np.float64)
+    frozen = np.where(frames < 300, frames, np.clip(frames - 30, 300, None))
+    into = np.clip((frames - 270) / 60, 0, 1)
+    out_of = np.clip(frames - 360, 0, None)
+    rested = np.minimum(frames, 270) + 30 * into * (2 - into)
+    rested += np.where(out_of < 60, out_of**2 / 120, out_of - 30)
+    for warp, gaps in ((rested, 0), (frozen, 1)):
+        curves: dict[TrackId, Curve] = {t: SampledCurve(c.at(warp)) for t, c in walk.curves.items()}
+        clip = walk.with_curves(curves)
+        keyed = apply_patch(clip, OPERATIONS["densify"].run(clip))
+        for one in (clip, keyed):
+            found = [f for f in find(one, ["gap"]) if f.joint == "Hips" and f.first < 700]
+            assert len(found) == gaps
 
 
 def test_every_kind_names_a_remedy_that_there_is() -> None:

@@ -16,6 +16,7 @@ from leancurve.operations.calm.smooth import Smooth
 from leancurve.operations.calm.tidy_keys import TidyKeys
 from leancurve.operations.calm.trim import Trim
 from leancurve.operations.inspect.accept import Accept
+from leancurve.operations.inspect.check import Check
 from leancurve.operations.inspect.contacts import EditContacts, FindContacts
 from leancurve.operations.shape.brush import Brush
 from leancurve.operations.shape.by_hand import KeyPose, SoftOffset
@@ -44,6 +45,7 @@ OPERATIONS: dict[str, Operation[Any]] = {
         FindContacts(),
         EditContacts(),
         Accept(),
+        Check(),
         Trim(),
         Unflip(),
         MendSnaps(),
