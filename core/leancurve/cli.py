@@ -18,11 +18,12 @@ from leancurve.document.clip import Clip
 from leancurve.errors import BadInput
 from leancurve.formats.bvh import Take
 from leancurve.formats.files import read_take, write_take
+from leancurve.measures.account import LineDrift, account
 from leancurve.measures.drift import drift
 from leancurve.measures.findings import find, work_left
 from leancurve.operations import OPERATIONS
 from leancurve.operations.describe import described
-from leancurve.recipe import ALL_OF_IT, KeptRecipe, checked_line, read_recipe, run_recipe
+from leancurve.recipe import ALL_OF_IT, KeptRecipe, checked_line, entry_of, read_recipe, run_recipe
 
 
 def _read(path: str) -> Take:
@@ -123,16 +124,39 @@ def _work(source: str, out: str, recipe: KeptRecipe) -> dict[str, Any]:
             "rms_drift_deg": moved.rms_deg,
             "max_drift_mm": moved.max_mm,
         }
+    befores = [take.clip, *(d.clip for d in outcome.lines)]
+    entries = [
+        entry_of(d.line, d.report, was, d.clip)
+        for d, was in zip(outcome.lines, befores, strict=False)
+    ]
+    told = account(entries)
+    report |= {"cost_deg": told.cost_deg.size, "cost_mm": told.cost_mm.size}
+    report["mended"] = [asdict(m) for m in told.mended]
     report |= {
         "findings_before": dict(Counter(f.kind for f in before)),
         "findings_after": dict(Counter(f.kind for f in find(clip))),
-        "lines": [{"told": d.told, "keys": d.keys} for d in outcome.lines],
+        "lines": [
+            {"told": d.told, "keys": d.keys, **_drifted(e.drift)}
+            for d, e in zip(outcome.lines, entries, strict=True)
+        ],
         "seconds": round(time.perf_counter() - began, 4),
     }
     if outcome.lost:
         report["without_place"] = outcome.lost
     _write(clip, out, [{"version": 1, "params": {}, "scope": {}, **d.line} for d in outcome.lines])
     return report
+
+
+def _drifted(line: LineDrift) -> dict[str, Any]:
+    """A line's own drift: its kind, its largest turn and where, its largest way at the ends."""
+    return {
+        "kind": line.kind,
+        "drift_deg": line.deg.size,
+        "rms_deg": line.deg.rms,
+        "drift_at": {"joint": line.deg.name, "frame": line.deg.frame},
+        "drift_mm": line.mm.size,
+        "drift_mm_at": {"end": line.mm.name, "frame": line.mm.frame},
+    }
 
 
 def run(args: argparse.Namespace) -> dict[str, Any]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any
@@ -13,6 +13,7 @@ from pydantic import ValidationError
 from leancurve.document.clip import Clip
 from leancurve.document.scope import Scope
 from leancurve.errors import BadInput
+from leancurve.measures.account import Entry, Kind, measured
 from leancurve.operations import apply_patch, operation_named
 from leancurve.progress import Progress, part_of, silent
 from leancurve.time.meaning import Beyond, ClipTime, moved_values
@@ -134,12 +135,13 @@ def write_recipe(name: str, lines: Sequence[Line], rate: Fraction | None = None)
 
 @dataclass(frozen=True)
 class Done:
-    """What a line did."""
+    """What a line did, and the clip after it."""
 
     line: Line
     told: str
     report: Mapping[str, Any]
     keys: int
+    clip: Clip
 
 
 @dataclass(frozen=True)
@@ -182,8 +184,30 @@ def run_recipe(
             raise BadInput(f"line {k + 1}, {kind.title}: {trouble.message}") from None
         clip = apply_patch(clip, patch)
         told = kind.told(line.get("params", {}))
-        done.append(Done(line, told, patch.report, clip.key_count))
+        done.append(Done(line, told, patch.report, clip.key_count, clip))
     return Outcome(clip, done, lost)
+
+
+def entry_of(line: Line, report: Mapping[str, Any], before: Clip, after: Clip) -> Entry:
+    """A line in an account, measured from the clips before and after it."""
+    drift, shift = measured(counted_as(line), before, after)
+    moved = time_moved(line, report, before)
+    return Entry(drift, shift, after.frames, moved)
+
+
+def counted_as(line: Line) -> Kind:
+    kind = operation_named(line["operation"])
+    params = kind.upgraded(line.get("version", kind.version), line.get("params", {}))
+    return kind.counted_as(params)
+
+
+def time_moved(
+    line: Line, report: Mapping[str, Any], before: Clip
+) -> Callable[[float], float] | None:
+    """Where a line puts a frame of the clip before it; None where it moves no time."""
+    if not operation_named(line["operation"]).retimes:
+        return None
+    return time_after(line, ClipTime(before.rate, before.frames), report).moved
 
 
 @dataclass(frozen=True)

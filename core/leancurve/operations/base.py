@@ -17,6 +17,7 @@ from leancurve.document.scope import Scope
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import Skeleton
+from leancurve.measures.account import Kind
 from leancurve.progress import Cancelled, Progress, silent
 from leancurve.time.meaning import ClipTime, Meaning
 
@@ -119,6 +120,16 @@ named in the line by the digest of what was chosen."""
 Inputs: TypeAlias = Mapping[str, Clip | Skeleton]
 
 
+KIND_OF_STEP: Mapping[str, Kind] = {
+    "bring-in": "continuity",
+    "inspect": "continuity",
+    "unflip": "continuity",
+    "calm": "calm",
+    "thin": "thin",
+    "shape": "hand",
+}
+
+
 class Params(BaseModel):
     """Parameters of an operation: unknown names are refused, not ignored."""
 
@@ -197,6 +208,10 @@ class Operation(ABC, Generic[P]):
     def retimes(self) -> bool:
         """Whether it moves time: the take that drift is measured from goes through it as well."""
         return type(self).time_after is not Operation.time_after
+
+    def counted_as(self, params: Mapping[str, Any]) -> Kind:
+        """What kind of drift a line of it makes: by its step, unless it says otherwise."""
+        return KIND_OF_STEP[self.step]
 
     def upgraded(self, version: int, params: Mapping[str, Any]) -> dict[str, Any]:
         """Parameters of a line of an older version, as this version means the same by them."""

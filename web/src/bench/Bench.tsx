@@ -4,6 +4,7 @@ import { useEffect, useState } from 'react'
 import { Link, useParams } from 'react-router'
 import { useBench } from '../clip/bench'
 import { setStep } from '../clip/choose'
+import { measuredNow } from '../clip/findings'
 import { transport } from '../clip/transport'
 import { useViewing } from '../clip/viewing'
 import { openClip } from '../clip/write'
@@ -24,6 +25,7 @@ import { useSplit } from './useSplit'
 
 function StepRail() {
   const state = useBench()
+  const known = measuredNow(state)
   return (
     <nav
       aria-label="Steps"
@@ -49,9 +51,11 @@ function StepRail() {
             ) : (
               count !== null &&
               count > 0 && (
-                <span className="num absolute top-1 right-1.5 font-semibold text-[10px] text-bad">
-                  {count}
-                  <span className="sr-only"> open findings</span>
+                <span
+                  className={`num absolute top-1 right-1.5 font-semibold text-[10px] ${known ? 'text-bad' : 'text-ink-3'}`}
+                >
+                  {known ? count : '…'}
+                  <span className="sr-only">{known ? ' open findings' : ' measuring'}</span>
                 </span>
               )
             )}

@@ -84,6 +84,8 @@ export interface BenchState {
   /** Per frame how far any end is from the take, millimetres. */
   driftFrames: Float32Array | null
   findings: Finding[] | null
+  /** The revision that findings, contacts and drift are of. */
+  measured: number | null
   contacts: Schemas['ContactsOut'] | null
   /** The contact span that is selected on the strip and in its list. */
   contact: Contact | null
@@ -113,6 +115,7 @@ export const useBench = create<BenchState>(() => ({
   drift: null,
   driftFrames: null,
   findings: null,
+  measured: null,
   contacts: null,
   contact: null,
   body: null,

@@ -231,6 +231,7 @@ async function loadNumbers(): Promise<void> {
       driftFrames: lane.arrays.get('mm')!.data as Float32Array,
       findings: found.findings,
       contacts,
+      measured: clip.head.id,
     })
 }
 

@@ -2,7 +2,7 @@
 import { sheetRef } from '../sheet/SheetView'
 import { useOpenCard } from '../steps/operation/openCard'
 import { timingRef } from '../timing/TimingView'
-import { type Finding, type StepName, useBench } from './bench'
+import { type BenchState, type Finding, type StepName, useBench } from './bench'
 import { kindNamed } from './catalogue'
 import { selectChannels, selectJoints, setStep } from './choose'
 import { channelKey } from './curves'
@@ -14,6 +14,10 @@ export function countsOf(findings: readonly Finding[] | null): Record<string, nu
   for (const f of findings ?? []) if (!f.accepted) out[f.kind] = (out[f.kind] ?? 0) + 1
   return out
 }
+
+/** Whether what was measured is of the motion that stands: nothing newer is on its way. */
+export const measuredNow = ({ clip, measured, saving }: BenchState): boolean =>
+  clip !== null && measured === clip.head.id && !saving
 
 /** How many open findings a step's operations mend. */
 export function openFor(findings: readonly Finding[] | null, step: StepName): number | null {
@@ -58,7 +62,7 @@ export function mend(finding: Finding): void {
   const kind = kindNamed(finding.kind)
   goTo(finding)
   if (!kind?.remedy) return
-  useOpenCard.setState({ open: kind.remedy })
+  useOpenCard.setState({ open: kind.remedy, at: finding })
   setStep(kind.step as StepName)
 }
 

@@ -20,6 +20,11 @@ export class Transport {
   private began = 0
   private handle = 0
 
+  /** Whether the range is a part of the clip. */
+  get partial(): boolean {
+    return this.range[0] > 0 || this.range[1] < this.frames - 1
+  }
+
   /** Begin a clip: range fitted to all of it. */
   fit(frames: number, rate: number): void {
     this.pause()

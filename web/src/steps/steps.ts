@@ -12,7 +12,7 @@ import {
 } from 'lucide-react'
 import type { ComponentType } from 'react'
 import type { BenchState, StepName } from '../clip/bench'
-import { openFor } from '../clip/findings'
+import { measuredNow, openFor } from '../clip/findings'
 import { BringInPanel } from './bring-in/BringInPanel'
 import { CalmPanel } from './calm/CalmPanel'
 import { DeliverPanel } from './deliver/DeliverPanel'
@@ -50,7 +50,7 @@ export const STEPS: readonly Step[] = [
     Icon: ScanSearch,
     Panel: InspectPanel,
     open: (s) => openFor(s.findings, 'inspect'),
-    done: (s) => s.findings?.every((f) => f.accepted || f.kind === 'idle') ?? false,
+    done: (s) => measuredNow(s) && s.findings!.every((f) => f.accepted || f.kind === 'idle'),
   },
   {
     name: 'unflip',
@@ -58,7 +58,7 @@ export const STEPS: readonly Step[] = [
     Icon: Waypoints,
     Panel: UnflipPanel,
     open: (s) => openFor(s.findings, 'unflip'),
-    done: (s) => openFor(s.findings, 'unflip') === 0,
+    done: (s) => measuredNow(s) && openFor(s.findings, 'unflip') === 0,
   },
   {
     name: 'calm',
@@ -66,7 +66,7 @@ export const STEPS: readonly Step[] = [
     Icon: Waves,
     Panel: CalmPanel,
     open: (s) => openFor(s.findings, 'calm'),
-    done: (s) => openFor(s.findings, 'calm') === 0,
+    done: (s) => measuredNow(s) && openFor(s.findings, 'calm') === 0,
   },
   {
     name: 'thin',

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from fractions import Fraction
 from typing import Any, ClassVar, Literal
 
@@ -13,6 +14,7 @@ from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput
+from leancurve.measures.account import Kind
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
 from leancurve.numbers.cubic import hermite
@@ -64,6 +66,9 @@ class ChangeRate(Operation[ChangeRateParams]):
     title = "Change rate"
     step = "calm"
     Params: ClassVar[type[ChangeRateParams]] = ChangeRateParams
+
+    def counted_as(self, params: Mapping[str, Any]) -> Kind:
+        return "continuity"
 
     def apply(
         self, clip: Clip, scope: Scope, params: ChangeRateParams, progress: Progress = silent

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any, ClassVar
 
 import numpy as np
@@ -16,6 +17,7 @@ from leancurve.document.tracks import turning_tracks, written
 from leancurve.errors import BadInput
 from leancurve.figure.limb import reach, usual_hinge
 from leancurve.figure.skeleton import UP
+from leancurve.measures.account import Kind
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
@@ -48,6 +50,10 @@ class Clamp(Operation[ClampParams]):
     step = "calm"
     ranged = True
     Params: ClassVar[type[ClampParams]] = ClampParams
+
+    def counted_as(self, params: Mapping[str, Any]) -> Kind:
+        """Feet that sink are mended; bounds are a matter of taste."""
+        return "mend" if params.get("feet") else "calm"
 
     def apply(
         self, clip: Clip, scope: Scope, params: ClampParams, progress: Progress = silent

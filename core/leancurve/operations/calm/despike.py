@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import ClassVar
+from collections.abc import Mapping
+from typing import Any, ClassVar
 
 import numpy as np
 
@@ -17,6 +18,7 @@ from leancurve.document.tracks import (
     written,
     written_values,
 )
+from leancurve.measures.account import Kind
 from leancurve.measures.findings.spikes import (
     AROUND,
     LEAST_DEG,
@@ -53,6 +55,9 @@ class Despike(Operation[DespikeParams]):
     step = "calm"
     ranged = True
     Params: ClassVar[type[DespikeParams]] = DespikeParams
+
+    def counted_as(self, params: Mapping[str, Any]) -> Kind:
+        return "mend"
 
     def apply(
         self, clip: Clip, scope: Scope, params: DespikeParams, progress: Progress = silent

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import ClassVar
+from collections.abc import Mapping
+from typing import Any, ClassVar
 
 import numpy as np
 from pydantic import Field
@@ -18,6 +19,7 @@ from leancurve.document.tracks import (
     written,
     written_values,
 )
+from leancurve.measures.account import Kind
 from leancurve.measures.findings import Motion
 from leancurve.measures.findings.base import spans
 from leancurve.measures.findings.gaps import detect as find_gaps
@@ -46,6 +48,9 @@ class Fill(Operation[FillParams]):
     step = "calm"
     ranged = True
     Params: ClassVar[type[FillParams]] = FillParams
+
+    def counted_as(self, params: Mapping[str, Any]) -> Kind:
+        return "mend"
 
     def apply(
         self, clip: Clip, scope: Scope, params: FillParams, progress: Progress = silent

@@ -13,6 +13,7 @@ from leancurve.curves.insertion import cut
 from leancurve.document.clip import Clip
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
+from leancurve.measures.account import Kind
 from leancurve.measures.findings import Motion
 from leancurve.measures.findings.calibration import calibration_spans
 from leancurve.operations.base import (
@@ -47,6 +48,9 @@ class Trim(Operation[TrimParams]):
     title = "Trim"
     step = "calm"
     Params: ClassVar[type[TrimParams]] = TrimParams
+
+    def counted_as(self, params: Mapping[str, Any]) -> Kind:
+        return "continuity"
 
     def apply(
         self, clip: Clip, scope: Scope, params: TrimParams, progress: Progress = silent

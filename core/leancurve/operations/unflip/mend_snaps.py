@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from collections.abc import Mapping
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 
 from leancurve.document.clip import Clip
 from leancurve.document.tracks import refilled, turning_tracks, written
+from leancurve.measures.account import Kind
 from leancurve.measures.findings import Finding, Motion, kind_named
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
@@ -36,6 +38,9 @@ class MendSnaps(Operation[MendSnapsParams]):
     step = "unflip"
     ranged = True
     Params: ClassVar[type[MendSnapsParams]] = MendSnapsParams
+
+    def counted_as(self, params: Mapping[str, Any]) -> Kind:
+        return "mend"
 
     def apply(
         self, clip: Clip, scope: Scope, params: MendSnapsParams, progress: Progress = silent

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import ClassVar
+from collections.abc import Mapping
+from typing import Any, ClassVar
 
 import numpy as np
 
@@ -12,6 +13,7 @@ from leancurve.curves.curve import Curve, SampledCurve
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import sampled_on_frames
 from leancurve.document.track import TrackId
+from leancurve.measures.account import Kind
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
@@ -51,6 +53,10 @@ class Unflip(Operation[UnflipParams]):
     step = "unflip"
     ranged = True
     Params: ClassVar[type[UnflipParams]] = UnflipParams
+
+    def counted_as(self, params: Mapping[str, Any]) -> Kind:
+        """A smoother way through the gimbal is bought with poses."""
+        return "calm" if params.get("gimbal_deg") else "continuity"
 
     def apply(
         self, clip: Clip, scope: Scope, params: UnflipParams, progress: Progress = silent

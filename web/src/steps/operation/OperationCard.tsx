@@ -10,7 +10,7 @@ import { Trouble } from '../Panel'
 import { PreviewNumbers } from './Outcome'
 import { useOpenCard } from './openCard'
 import { chosen, ParamForm, type Params } from './ParamForm'
-import { BY_HAND, EVERYTHING, ScopeChoice, scopeOf } from './ScopeChoice'
+import { beginning, ScopeChoice, type ScopeChosen, scopeOf } from './ScopeChoice'
 
 export function OperationCard({
   name,
@@ -41,19 +41,22 @@ export function OperationCard({
   const trouble = useBench((s) => s.previewTrouble)
   const saving = useBench((s) => s.saving)
   const [values, setValues] = useState<Params>(first)
-  const [scope, setScope] = useState(where === 'shown' ? BY_HAND : EVERYTHING)
+  const at = useOpenCard((s) => (s.open === name ? s.at : null))
+  const [scope, setScope] = useState(() => beginning(where))
   const card = useRef<HTMLElement>(null)
   useEffect(() => {
-    if (open) card.current?.scrollIntoView({ block: 'nearest' })
-  }, [open])
+    if (!open) return
+    card.current?.scrollIntoView({ block: 'nearest' })
+    setScope(beginning(where, at))
+  }, [open, at, where])
   if (!operation) return null
-  const show = (next: Params, within = scope) =>
-    void startPreview(name, chosen(operation, { ...next, ...live?.() }), {
-      scope: scoped ? scopeOf(within) : {},
-    })
+  const within = (choice: ScopeChosen) =>
+    scoped ? scopeOf(operation.ranged ? choice : { ...choice, time: 'all' }) : {}
+  const show = (next: Params, choice = scope) =>
+    void startPreview(name, chosen(operation, { ...next, ...live?.() }), { scope: within(choice) })
   const toggle = () => {
     if (open && preview) cancelPreview()
-    useOpenCard.setState({ open: open ? null : name })
+    useOpenCard.setState({ open: open ? null : name, at: null })
   }
   return (
     <section ref={card} className="rounded-[4px] border border-rule-2" aria-label={operation.title}>
@@ -108,11 +111,7 @@ export function OperationCard({
               kind="primary"
               disabled={saving}
               onClick={() =>
-                void apply(
-                  name,
-                  chosen(operation, { ...values, ...live?.() }),
-                  scoped ? scopeOf(scope) : {},
-                )
+                void apply(name, chosen(operation, { ...values, ...live?.() }), within(scope))
               }
             >
               {saving ? 'Applying …' : 'Apply'}

@@ -1,6 +1,6 @@
 /** What an operation may touch: which joints, and when. */
 import { useSyncExternalStore } from 'react'
-import { type Scope, useBench } from '../../clip/bench'
+import { type Finding, type Scope, useBench } from '../../clip/bench'
 import { handScope } from '../../clip/edits'
 import { transport } from '../../clip/transport'
 import { inputLook } from '../../ui/controls'
@@ -8,20 +8,38 @@ import { inputLook } from '../../ui/controls'
 /** As chosen in the panel; turned into a scope when asked for, since the selection moves. */
 export interface ScopeChosen {
   joints: string
-  time: 'all' | 'range'
+  time: 'all' | 'range' | 'finding'
+  /** The finding that is to be mended, where one led here. */
+  at?: Finding
 }
-
-export const EVERYTHING: ScopeChosen = { joints: 'all', time: 'all' }
 
 const SHOWN = 'shown channels'
 const KEYS = 'selected keys'
-/** Where hand work begins: picked keys, else the channels that are shown. */
-export const BY_HAND: ScopeChosen = { joints: SHOWN, time: 'all' }
+const FOUND = 'the finding'
+
+/** Where an operation begins: on a finding's own place; else on the range where one is set, and
+ * on the whole body, or for hand work on the channels that are shown. */
+export function beginning(where: 'all' | 'shown', at: Finding | null = null): ScopeChosen {
+  if (at) return { joints: partOf(at), time: 'finding', at }
+  return { joints: where === 'shown' ? SHOWN : 'all', time: transport.partial ? 'range' : 'all' }
+}
+
+/** What has to give way for a finding to be mended: its joint, a foot's leg, all that stands still. */
+function partOf({ kind, joint }: Finding): string {
+  const { body, clip } = useBench.getState()
+  const index = clip?.joints.findIndex((j) => j.name === joint) ?? -1
+  if (kind === 'gap' && index === 0) return 'all'
+  const legs = Object.entries(body?.groups ?? {}).filter(([name]) => name.endsWith(' leg'))
+  const leg = legs.find(([, joints]) => joints.includes(index))
+  return (kind === 'sink' || kind === 'float') && leg ? leg[0] : FOUND
+}
 
 export function scopeOf(choice: ScopeChosen): Scope {
   const { clip, joints, body } = useBench.getState()
   const scope: Scope = {}
-  if (choice.joints === SHOWN) Object.assign(scope, handScope(new Map()))
+  const { at } = choice
+  if (choice.joints === FOUND && at) scope.joints = [at.joint]
+  else if (choice.joints === SHOWN) Object.assign(scope, handScope(new Map()))
   else if (choice.joints === KEYS) Object.assign(scope, handScope())
   else if (choice.joints === 'selected' && clip)
     scope.joints = joints.map((j) => clip.joints[j]!.name)
@@ -29,6 +47,7 @@ export function scopeOf(choice: ScopeChosen): Scope {
     scope.joints = body.own_groups[choice.joints]!.map((j) => clip.joints[j]!.name)
   else if (choice.joints !== 'all') scope.groups = [choice.joints]
   if (choice.time === 'range') scope.frames = [...transport.range]
+  if (choice.time === 'finding' && at) scope.frames = [at.first, at.last]
   return scope
 }
 
@@ -59,6 +78,7 @@ export function ScopeChoice({
         value={value.joints}
         onChange={(e) => onChange({ ...value, joints: e.target.value })}
       >
+        {value.at && <option value={FOUND}>{value.at.joint}</option>}
         {byHand && <option value={SHOWN}>shown channels</option>}
         {byHand && keyed && <option value={KEYS}>selected keys</option>}
         <option value="all">whole body</option>
@@ -77,6 +97,11 @@ export function ScopeChoice({
           onChange={(e) => onChange({ ...value, time: e.target.value as ScopeChosen['time'] })}
         >
           <option value="all">whole clip</option>
+          {value.at && (
+            <option value="finding">
+              frames {value.at.first} – {value.at.last}
+            </option>
+          )}
           <option value="range">range {range}</option>
         </select>
       )}

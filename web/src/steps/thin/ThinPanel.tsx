@@ -9,7 +9,7 @@ import { apply, write } from '../../clip/write'
 import { Button, Check, Choice, inputLook, Row, Slider } from '../../ui/controls'
 import { degrees, grouped, millimetres } from '../../ui/numbers'
 import { OperationCard } from '../operation/OperationCard'
-import { EVERYTHING, ScopeChoice, scopeOf } from '../operation/ScopeChoice'
+import { beginning, ScopeChoice, scopeOf } from '../operation/ScopeChoice'
 import { Panel, Trouble } from '../Panel'
 import { DEFAULTS, type ThinParams, thinLine } from './thinning'
 
@@ -196,7 +196,7 @@ export function ThinPanel() {
   const line = thinLine(clip)
   const kept = line?.params as Partial<ThinParams> | undefined
   const [params, setParams] = useState<ThinParams>({ ...DEFAULTS, ...kept, keep: null })
-  const [scope, setScope] = useState(EVERYTHING)
+  const [scope, setScope] = useState(() => beginning('all'))
   // The line may change elsewhere: by undo, in the recipe, on the drift lane.
   const text = JSON.stringify(kept ?? {})
   useEffect(() => {

@@ -3,7 +3,7 @@ import { useEffect, useState } from 'react'
 import { answer, client, type Schemas } from '../../api/client'
 import { useBench } from '../../clip/bench'
 import { useCatalogue } from '../../clip/catalogue'
-import { countsOf, goTo, sizeOf } from '../../clip/findings'
+import { countsOf, goTo, measuredNow, sizeOf } from '../../clip/findings'
 import { cancelPreview, startPreview } from '../../clip/previews'
 import { transport } from '../../clip/transport'
 import { apply } from '../../clip/write'
@@ -11,8 +11,9 @@ import { Button, Row } from '../../ui/controls'
 import { degrees, millimetres } from '../../ui/numbers'
 import { OperationCard } from '../operation/OperationCard'
 import { ReportRows, rounded } from '../operation/Outcome'
+import { useOpenCard } from '../operation/openCard'
 import { chosen, ParamForm, type Params } from '../operation/ParamForm'
-import { EVERYTHING, ScopeChoice, scopeOf } from '../operation/ScopeChoice'
+import { beginning, ScopeChoice, scopeOf } from '../operation/ScopeChoice'
 import { Panel, Trouble } from '../Panel'
 
 const MOST_LISTED = 60
@@ -138,7 +139,10 @@ export function UnflipPanel() {
   const saving = useBench((s) => s.saving)
   const operation = useCatalogue((s) => s.operations.find((o) => o.name === 'unflip'))
   const [values, setValues] = useState<Params>({})
-  const [scope, setScope] = useState(EVERYTHING)
+  const at = useOpenCard((s) => (s.open === 'unflip' ? s.at : null))
+  const [scope, setScope] = useState(() => beginning('all', at))
+  useEffect(() => setScope(beginning('all', at)), [at])
+  const known = useBench(measuredNow)
   const counts = countsOf(findings)
   const found = (counts.wrap ?? 0) + (counts.alternate ?? 0)
   const shown = preview?.operation === 'unflip'
@@ -157,13 +161,13 @@ export function UnflipPanel() {
           {shown ? (
             <Button onClick={cancelPreview}>Discard</Button>
           ) : (
-            <Button disabled={!found && !asks} onClick={() => show(values)}>
+            <Button disabled={known && !found && !asks} onClick={() => show(values)}>
               Preview
             </Button>
           )}
           <Button
             kind="primary"
-            disabled={(!found && !asks) || saving}
+            disabled={(known && !found && !asks) || saving}
             onClick={() =>
               operation && void apply('unflip', chosen(operation, values), scopeOf(scope))
             }
@@ -196,7 +200,7 @@ export function UnflipPanel() {
           )}
         </dl>
       )}
-      {findings && found === 0 && (
+      {known && found === 0 && (
         <p className="rounded-[3px] border border-ok px-2.5 py-1.5 text-ok">
           No flips: every rotation channel is continuous. Go on to Calm.
         </p>
