@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from django.http import HttpRequest, HttpResponse
 from documents.store import changed_channels, frame_changed, load_clip
+from editing.accounts import account_of, as_told, lanes_of
 from editing.baseline import baseline_of
 from leancurve.curves.curve import SampledCurve
 from leancurve.document.evaluation import affected, evaluate
@@ -16,7 +17,7 @@ from leancurve.document.track import base_track
 from leancurve.document.tracks import curves_near
 from leancurve.errors import BadInput
 from leancurve.measures.cycles import whole_cycles
-from leancurve.measures.drift import drift, end_gap_mm, world_track
+from leancurve.measures.drift import drift, world_track
 from ninja import Router
 
 from api import schemas
@@ -114,12 +115,18 @@ def clip_drift(
     return asdict(drift(clip, baseline_of(wanted)))
 
 
-@router.get("clips/{int:clip_id}/drift/frames")
-def drift_frames(request: HttpRequest, clip_id: int, revision: int) -> HttpResponse:
-    """Per frame how far any end is from the take as read, millimetres."""
-    wanted = revision_for(request, clip_id, revision)
-    gap = end_gap_mm(load_clip(wanted.state), baseline_of(wanted))
-    return immutable(request, message({"mm": gap.astype(np.float32)}, {}))
+@router.get("clips/{int:clip_id}/account", response=schemas.AccountOut)
+def clip_account(request: HttpRequest, clip_id: int, revision: int) -> Any:
+    """What a revision's recipe did: costs, mends, and each line's own drift."""
+    return as_told(account_of(revision_for(request, clip_id, revision)))
+
+
+@router.get("clips/{int:clip_id}/account/frames")
+def account_frames(request: HttpRequest, clip_id: int, revision: int) -> HttpResponse:
+    """Per frame how far any end was moved, millimetres: by mends, and by all the rest."""
+    mends, rest = lanes_of(revision_for(request, clip_id, revision))
+    lanes = {"mended_mm": mends.astype(np.float32), "mm": rest.astype(np.float32)}
+    return immutable(request, message(lanes, {}))
 
 
 @router.get("clips/{int:clip_id}/tracks")

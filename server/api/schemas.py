@@ -333,6 +333,47 @@ class DriftOut(Schema):
     end_max_mm: dict[str, float]
 
 
+class PlaceOut(Schema):
+    """The largest of a measure, its RMS, and where: a joint's or an end's name, and its frame."""
+
+    size: float
+    rms: float
+    name: str
+    frame: int
+
+
+class MendedOut(Schema):
+    """A stretch that was put right, by how much, and how far it is from what those around it
+    predict."""
+
+    joints: list[str]
+    first: int
+    last: int
+    deg: float
+    mm: float
+    off_deg: float | None
+
+
+class LineDriftOut(Schema):
+    """What one line did by itself."""
+
+    line_id: str
+    told: str
+    kind: Literal["continuity", "mend", "calm", "thin", "hand"]
+    deg: PlaceOut
+    mm: PlaceOut
+    mended: list[MendedOut]
+
+
+class AccountOut(Schema):
+    """What a recipe did: what calm and thin cost together, what was mended, line by line."""
+
+    cost_deg: PlaceOut
+    cost_mm: PlaceOut
+    mended: list[MendedOut]
+    lines: list[LineDriftOut]
+
+
 class AppendIn(Schema):
     operation: str
     params: dict[str, Any] = {}

@@ -6,6 +6,7 @@ from fractions import Fraction
 from typing import Any
 
 from documents.store import load_clip
+from editing.accounts import account_of, summary_of
 from editing.models import Revision
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
@@ -75,6 +76,7 @@ def deliver(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
             "rms_drift_deg": moved.rms_deg,
             "max_drift_mm": moved.max_mm,
             "max_joint": moved.max_joint,
+            **summary_of(account_of(revision)),
         },
     )
     return {"delivery": delivery.pk}

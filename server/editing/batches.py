@@ -8,16 +8,14 @@ from typing import Any
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from documents.inspections import inspect, open_counts
-from documents.store import load_clip
 from leancurve.errors import BadInput
-from leancurve.measures.drift import drift
 from leancurve.progress import part_of
 from library import jobs
 from library.jobs import job_kind
 from library.models import Job, Take, Workspace
 
 from editing import history
-from editing.baseline import baseline_of
+from editing.accounts import account_of, summary_of
 from editing.models import Batch, Revision
 
 MOST_TAKES = 500
@@ -72,7 +70,6 @@ def run_recipe(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
         clip.pk, head.pk, request, change, batch.author, part_of(report, 0.05, 0.8)
     )
     after = inspect(revision.state)
-    moved = drift(load_clip(revision.state), baseline_of(revision))
     return {
         "clip": clip.pk,
         "take": take.pk,
@@ -81,7 +78,6 @@ def run_recipe(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
         "findings_after": open_counts(after.findings),
         "keys_before": head.state.keys,
         "keys_after": revision.state.keys,
-        "max_drift_deg": moved.max_deg,
-        "max_drift_mm": moved.max_mm,
+        **summary_of(account_of(revision)),
         "lines": [{"told": x["told"], "keys": x["keys"]} for x in revision.report["lines"]],
     }

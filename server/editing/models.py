@@ -16,13 +16,14 @@ class Memo(models.Model):
 
     ``key`` follows from the take's state and the lines (:func:`editing.recipes.trail`), so that a
     whole recipe is looked up at once. ``take`` is the take as read, brought through the same
-    changes of time.
+    changes of time; ``drift`` what the last line did by itself, once it was asked for.
     """
 
     key = models.CharField(primary_key=True, max_length=64)
     state = models.ForeignKey(State, on_delete=models.CASCADE)
     take = models.ForeignKey(State, null=True, on_delete=models.CASCADE, related_name="+")
     report = models.JSONField(default=dict)
+    drift = models.JSONField(null=True)
     created = models.DateTimeField(auto_now_add=True)
 
 

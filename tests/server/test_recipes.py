@@ -73,7 +73,7 @@ def test_the_built_in_recipe_is_shown_as_its_lines(api: Api, workspace: Workspac
     (whole,) = api.get(f"workspaces/{workspace.pk}/recipes").json()
     assert whole["id"] == 0
     assert whole["told"][:2] == ["Trim the calibration pose", "Unflip"]
-    assert whole["told"][-1] == "Thin within 0.25°"
+    assert whole["told"][-2:] == ["Thin within 0.25°", "Check what is left"]
 
 
 def test_a_batch_is_one_table_and_what_fails_says_why(
@@ -100,7 +100,9 @@ def test_a_batch_is_one_table_and_what_fails_says_why(
     assert result["findings_before"]["alternate"] > 0
     assert "alternate" not in result["findings_after"]
     assert result["keys_after"] < result["keys_before"]
-    assert result["max_drift_deg"] > 0
+    assert 0 < result["cost_deg"] < 3
+    assert result["mended"] >= 3
+    assert result["mended_deg"] > 10
     assert result["lines"][0]["told"] == "Unflip"
     card = api.get(f"takes/{take.pk}").json()
     assert "alternate" not in card["left"]

@@ -157,8 +157,8 @@ def _off(local: Floats, first: int, last: int, rate: float) -> float | None:
 class Entry:
     """A line in an account: its drift, its shift where it counts, and where it moves frames.
 
-    ``frames`` is how many there are after it. ``moved`` gives the frame that one has become; None
-    where time stays.
+    ``moved`` gives the frame that one has become, and ``frames`` how many there are after it;
+    None where time stays.
     """
 
     drift: LineDrift

@@ -99,15 +99,6 @@ def baseline_with_ends(baseline: Clip, ends: tuple[str, ...]) -> Clip:
     return replace(baseline, reading=replace(baseline.reading, ends=ends))
 
 
-def end_gap_mm(clip: Clip, baseline: Clip) -> Floats:
-    """Per frame the farthest that any end is from where it is in ``baseline``, ``(F,)`` in mm."""
-    frames = np.arange(min(clip.frames, baseline.frames), dtype=np.float64)
-    names, ours = end_points(clip, evaluate(clip, frames))
-    _, theirs = end_points(baseline_with_ends(baseline, names), evaluate(baseline, frames))
-    gap = np.linalg.norm(ours * clip.millimetres - theirs * baseline.millimetres, axis=-1)
-    return np.asarray(gap.max(axis=1, initial=0.0))
-
-
 def world_track(clip: Clip, joint: int) -> dict[str, Floats]:
     """A joint in the world on each frame: position in cm, speed in m/s, acceleration in m/s².
 

@@ -76,6 +76,46 @@ export interface paths {
         patch: operations["api_clips_rename_clip"];
         trace?: never;
     };
+    "/api/clips/{clip_id}/account": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Clip Account
+         * @description What a revision's recipe did: costs, mends, and each line's own drift.
+         */
+        get: operations["api_motion_clip_account"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/account/frames": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Account Frames
+         * @description Per frame how far any end was moved, millimetres: by mends, and by all the rest.
+         */
+        get: operations["api_motion_account_frames"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clips/{clip_id}/body": {
         parameters: {
             query?: never;
@@ -210,26 +250,6 @@ export interface paths {
          * @description Drift of a revision from the take as read, or from another revision.
          */
         get: operations["api_motion_clip_drift"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/clips/{clip_id}/drift/frames": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Drift Frames
-         * @description Per frame how far any end is from the take as read, millimetres.
-         */
-        get: operations["api_motion_drift_frames"];
         put?: never;
         post?: never;
         delete?: never;
@@ -840,6 +860,18 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AccountOut
+         * @description What a recipe did: what calm and thin cost together, what was mended, line by line.
+         */
+        AccountOut: {
+            cost_deg: components["schemas"]["PlaceOut"];
+            cost_mm: components["schemas"]["PlaceOut"];
+            /** Lines */
+            lines: components["schemas"]["LineDriftOut"][];
+            /** Mended */
+            mended: components["schemas"]["MendedOut"][];
+        };
         /** AppendIn */
         AppendIn: {
             /**
@@ -1318,6 +1350,25 @@ export interface components {
             /** Step */
             step: string;
         };
+        /**
+         * LineDriftOut
+         * @description What one line did by itself.
+         */
+        LineDriftOut: {
+            deg: components["schemas"]["PlaceOut"];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "continuity" | "mend" | "calm" | "thin" | "hand";
+            /** Line Id */
+            line_id: string;
+            /** Mended */
+            mended: components["schemas"]["MendedOut"][];
+            mm: components["schemas"]["PlaceOut"];
+            /** Told */
+            told: string;
+        };
         /** LineOut */
         LineOut: {
             /**
@@ -1345,6 +1396,25 @@ export interface components {
             last: number;
             /** Name */
             name: string;
+        };
+        /**
+         * MendedOut
+         * @description A stretch that was put right, by how much, and how far it is from what those around it
+         *     predict.
+         */
+        MendedOut: {
+            /** Deg */
+            deg: number;
+            /** First */
+            first: number;
+            /** Joints */
+            joints: string[];
+            /** Last */
+            last: number;
+            /** Mm */
+            mm: number;
+            /** Off Deg */
+            off_deg: number | null;
         };
         /**
          * MirrorIn
@@ -1453,6 +1523,20 @@ export interface components {
         PictureOut: {
             /** Figures */
             figures: number[][][];
+        };
+        /**
+         * PlaceOut
+         * @description The largest of a measure, its RMS, and where: a joint's or an end's name, and its frame.
+         */
+        PlaceOut: {
+            /** Frame */
+            frame: number;
+            /** Name */
+            name: string;
+            /** Rms */
+            rms: number;
+            /** Size */
+            size: number;
         };
         /** PreferencesIO */
         PreferencesIO: {
@@ -1934,6 +2018,52 @@ export interface operations {
             };
         };
     };
+    api_motion_clip_account: {
+        parameters: {
+            query: {
+                revision: number;
+            };
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountOut"];
+                };
+            };
+        };
+    };
+    api_motion_account_frames: {
+        parameters: {
+            query: {
+                revision: number;
+            };
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     api_inspections_body: {
         parameters: {
             query: {
@@ -2128,28 +2258,6 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["DriftOut"];
                 };
-            };
-        };
-    };
-    api_motion_drift_frames: {
-        parameters: {
-            query: {
-                revision: number;
-            };
-            header?: never;
-            path: {
-                clip_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
         };
     };

@@ -16,8 +16,10 @@ interface Result {
   findings_after: Counts
   keys_before: number
   keys_after: number
-  max_drift_deg: number
-  max_drift_mm: number
+  cost_deg: number
+  cost_mm: number
+  mended: number
+  mended_deg: number
 }
 
 const open = (row: Row) => row.state === 'queued' || row.state === 'running'
@@ -52,8 +54,12 @@ function Cells({ row }: { row: Row }) {
       <td className="num text-right">
         {grouped(r.keys_before)} → <b>{grouped(r.keys_after)}</b>
       </td>
-      <td className="num text-right">{degrees(r.max_drift_deg)}</td>
-      <td className="num text-right">{millimetres(r.max_drift_mm)}</td>
+      <td className="num text-right">
+        {degrees(r.cost_deg)} · {millimetres(r.cost_mm)}
+      </td>
+      <td className="num text-right">
+        {r.mended ? `${r.mended} ≤ ${degrees(r.mended_deg)}` : 'none'}
+      </td>
     </>
   )
 }
@@ -110,8 +116,8 @@ export function BatchPage() {
                     <th className="text-right">findings</th>
                     <th className="text-left">what is left</th>
                     <th className="text-right">keys</th>
-                    <th className="text-right">drift</th>
-                    <th className="text-right">at the ends</th>
+                    <th className="text-right">calm and thin cost</th>
+                    <th className="text-right">mended</th>
                     <th />
                   </tr>
                 </thead>

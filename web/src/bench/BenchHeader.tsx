@@ -9,7 +9,8 @@ import { jump, redo, undo } from '../clip/write'
 import { useOverlay } from '../commands/overlay'
 import { useSession } from '../session/session'
 import { Button, Popover, Tip } from '../ui/controls'
-import { bytes, degrees, millimetres } from '../ui/numbers'
+import { bytes } from '../ui/numbers'
+import { AccountFigure } from './AccountFigure'
 
 function HistoryList() {
   const clip = useBench((s) => s.clip)
@@ -66,7 +67,6 @@ export function BenchHeader() {
   const saving = useBench((s) => s.saving)
   const pending = useBench((s) => s.pending)
   const away = useBench((s) => s.away)
-  const drift = useBench((s) => s.drift)
   const workspace = useSession((s) => s.workspaces[0]?.name)
   return (
     <header className="flex h-10 shrink-0 items-center gap-2.5 border-rule-2 border-b bg-raised px-3.5">
@@ -91,6 +91,7 @@ export function BenchHeader() {
         </span>
       )}
       <Popover
+        name="History"
         trigger={
           <Button aria-label="History">
             <History size={13} />
@@ -108,17 +109,7 @@ export function BenchHeader() {
       <Button disabled={!clip?.can_redo} onClick={() => void redo()}>
         <Redo2 size={13} /> Redo
       </Button>
-      <Tip text="How far the motion is now from the take, at most">
-        <span
-          data-testid="drift"
-          className="num min-w-[150px] rounded-[3px] border border-rule-2 bg-paper px-2 py-0.5 text-center"
-        >
-          drift{' '}
-          {drift
-            ? `${millimetres(drift.max_mm < 1e-6 ? 0 : drift.max_mm)} · ${degrees(drift.max_deg < 1e-6 ? 0 : drift.max_deg)}`
-            : '…'}
-        </span>
-      </Tip>
+      <AccountFigure />
       <Button onClick={() => useOverlay.setState({ shown: 'commands' })}>Commands</Button>
       <Button aria-label="Keys" onClick={() => useOverlay.setState({ shown: 'keys' })}>
         ?

@@ -53,6 +53,12 @@ export interface Refusal {
   again: () => void
 }
 
+/** How far ends were moved on each frame, mm: by mends, and by all the rest. */
+export interface Moved {
+  mended: Float32Array
+  rest: Float32Array
+}
+
 export interface BenchState {
   clip: Clip | null
   trouble: string | null
@@ -80,11 +86,13 @@ export interface BenchState {
   /** A change that was refused and can be made again over what stands now. */
   refusal: Refusal | null
   ghost: boolean
-  drift: Schemas['DriftOut'] | null
-  /** Per frame how far any end is from the take, millimetres. */
-  driftFrames: Float32Array | null
+  /** What the recipe did, and the revision that it is of. */
+  account: Schemas['AccountOut'] | null
+  accountOf: number | null
+  /** Per frame how far any end was moved, millimetres. */
+  moved: Moved | null
   findings: Finding[] | null
-  /** The revision that findings, contacts and drift are of. */
+  /** The revision that findings and contacts are of. */
   measured: number | null
   contacts: Schemas['ContactsOut'] | null
   /** The contact span that is selected on the strip and in its list. */
@@ -112,8 +120,9 @@ export const useBench = create<BenchState>(() => ({
   away: null,
   refusal: null,
   ghost: true,
-  drift: null,
-  driftFrames: null,
+  account: null,
+  accountOf: null,
+  moved: null,
   findings: null,
   measured: null,
   contacts: null,

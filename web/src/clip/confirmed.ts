@@ -218,21 +218,22 @@ async function loadNumbers(): Promise<void> {
   if (!clip) return
   const params = { path: { clip_id: clip.id }, query: { revision: clip.head.id } }
   const { GET } = client
-  const frames = addressOf(clip, 'drift/frames', { revision: clip.head.id })
-  const [drift, lane, found, contacts] = await Promise.all([
-    answer(GET('/api/clips/{clip_id}/drift', { params })),
-    numbers(frames),
-    answer(GET('/api/clips/{clip_id}/findings', { params })),
-    answer(GET('/api/clips/{clip_id}/contacts', { params })),
-  ])
-  if (isHead(clip))
-    set({
-      drift,
-      driftFrames: lane.arrays.get('mm')!.data as Float32Array,
-      findings: found.findings,
-      contacts,
-      measured: clip.head.id,
-    })
+  const measure = async () => {
+    const [found, contacts] = await Promise.all([
+      answer(GET('/api/clips/{clip_id}/findings', { params })),
+      answer(GET('/api/clips/{clip_id}/contacts', { params })),
+    ])
+    if (isHead(clip)) set({ findings: found.findings, contacts, measured: clip.head.id })
+  }
+  const tell = async () => {
+    const account = await answer(GET('/api/clips/{clip_id}/account', { params }))
+    const frames = addressOf(clip, 'account/frames', { revision: clip.head.id })
+    const lanes = (await numbers(frames)).arrays
+    const of = (name: string) => lanes.get(name)!.data as Float32Array
+    const moved = { mended: of('mended_mm'), rest: of('mm') }
+    if (isHead(clip)) set({ account, accountOf: clip.head.id, moved })
+  }
+  await Promise.all([measure(), tell()])
 }
 
 const isHead = ({ id, head }: Clip): boolean =>

@@ -19,7 +19,7 @@ import { Button, Check, inputLook, NumberInput, Popover } from '../ui/controls'
 
 export function BehindMenu() {
   return (
-    <Popover trigger={<Button>Traces</Button>}>
+    <Popover name="Traces" trigger={<Button>Traces</Button>}>
       <div className="flex w-72 flex-col gap-3">
         <ReadoutField />
         <TraceFields />

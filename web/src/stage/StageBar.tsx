@@ -73,7 +73,7 @@ function place(camera: Placed): void {
 function CameraMenu() {
   const camera = useBench((s) => s.clip?.camera ?? null)
   return (
-    <Popover trigger={<Button>Camera</Button>}>
+    <Popover name="Camera" trigger={<Button>Camera</Button>}>
       <div className="flex w-72 flex-col gap-2">
         {camera ? (
           <>
@@ -157,7 +157,7 @@ function ShowMenu() {
   const set = useViewing.setState
   const ghost = useBench((s) => s.ghost)
   return (
-    <Popover trigger={<Button>Show</Button>}>
+    <Popover name="Show" trigger={<Button>Show</Button>}>
       <div className="flex w-56 flex-col gap-1">
         <Check on={view.follow} onChange={(follow) => set({ follow })}>
           Follow the root

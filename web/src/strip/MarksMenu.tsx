@@ -9,6 +9,7 @@ export function MarksMenu() {
   const marks = useBench((s) => s.clip?.marks)
   return (
     <Popover
+      name="Marks"
       trigger={
         <Button>
           <Flag size={13} /> Marks

@@ -1,5 +1,12 @@
 /** The strip's canvas: ruler, range, lanes of contacts, findings and keys, now. */
-import { type Clip, type Contact, type Finding, type Mark, useBench } from '../clip/bench'
+import {
+  type Clip,
+  type Contact,
+  type Finding,
+  type Mark,
+  type Moved,
+  useBench,
+} from '../clip/bench'
 import { moveContact, sameContact } from '../clip/contacts'
 import { draft } from '../clip/draft'
 import { goTo, mend } from '../clip/findings'
@@ -61,7 +68,7 @@ export class Strip {
     findings: Finding[] | null,
     contacts: Contact[] | null,
     keys: number[],
-    drift: Float32Array | null,
+    drift: Moved | null,
   ): void {
     this.clip = clip
     this.keys = keys
@@ -185,7 +192,7 @@ export class Strip {
     }
     if (lane.kind === 'drift') {
       const frame = Math.round(this.frame(x))
-      if (frame < 0 || frame >= lane.mm.length) return false
+      if (frame < 0 || frame >= lane.moved.rest.length) return false
       transport.seek(frame)
       this.onDrift(frame)
       return true
@@ -402,7 +409,8 @@ export class Strip {
     } else if (lane.kind === 'marks') {
       for (const m of lane.marks) this.named(g, m, y)
     } else if (lane.kind === 'drift') {
-      this.hill(g, lane.mm, lane.most, y)
+      this.hill(g, lane.moved.mended, lane.most, y, true)
+      this.hill(g, lane.moved.rest, lane.most, y, false)
     } else if (lane.kind === 'keys') this.keysLane(g, y)
   }
 
@@ -495,10 +503,16 @@ export class Strip {
   }
 
   /** Drift: filled from the lane's foot up, the worst of each pixel's frames. */
-  private hill(g: CanvasRenderingContext2D, mm: Float32Array, most: number, y: number): void {
-    g.fillStyle = token('warn')
+  private hill(
+    g: CanvasRenderingContext2D,
+    mm: Float32Array,
+    most: number,
+    y: number,
+    hatched: boolean,
+  ): void {
+    g.fillStyle = token(hatched ? 'calm' : 'warn')
     const per = (transport.frames - 1) / Math.max(1, this.width)
-    for (let px = 0; px < this.width; px++) {
+    for (let px = 0; px < this.width; px += hatched ? 3 : 1) {
       let worst = 0
       const last = Math.min(mm.length - 1, Math.ceil((px + 1) * per))
       for (let f = Math.floor(px * per); f <= last; f++) worst = Math.max(worst, mm[f]!)

@@ -109,7 +109,7 @@ export function StripView() {
   const findings = useBench((s) => s.findings)
   const contacts = useBench((s) => s.contacts)
   const contact = useBench((s) => s.contact)
-  const drift = useBench((s) => s.driftFrames)
+  const drift = useBench((s) => s.moved)
   const [tall, setTall] = useState(64)
   const joints = useBench((s) => s.joints)
   const curves = useBench((s) => s.curves)
@@ -199,7 +199,7 @@ export function StripView() {
           range <RangeField end={0} label="First frame of the range" /> –
           <RangeField end={1} label="Last frame of the range" />
         </span>
-        <Popover trigger={<Button className="num w-12">{t.speed}×</Button>}>
+        <Popover name="Speed" trigger={<Button className="num w-12">{t.speed}×</Button>}>
           <div className="flex w-60 flex-col gap-3">
             <fieldset className="flex flex-wrap gap-1" aria-label="Playback rate">
               {SPEEDS.map((s) => (

@@ -1,5 +1,5 @@
 /** Lanes of the time strip: keys, contacts of each limb, a kind of finding each. */
-import type { Contact, Finding, Mark } from '../clip/bench'
+import type { Contact, Finding, Mark, Moved } from '../clip/bench'
 import { useCatalogue } from '../clip/catalogue'
 
 export const LEFT = 14
@@ -13,28 +13,30 @@ export type Lane =
   | { kind: 'keys'; label: string }
   | { kind: 'pins'; label: string }
   | { kind: 'marks'; label: string; marks: Mark[] }
-  /** Height by the distance from the take, full at `most` millimetres. */
-  | { kind: 'drift'; label: string; mm: Float32Array; most: number }
+  /** Height by the distance from the take, full at `most` mm: mends hatched, the rest solid. */
+  | { kind: 'drift'; label: string; moved: Moved; most: number }
 
 /** The kinds that span the whole clip by their nature have no lane: they are listed. */
 const NO_LANE = new Set(['idle'])
 
+const highest = (mm: Float32Array): number => mm.reduce((a, b) => Math.max(a, b), 0)
+
 export function lanesOf(
   findings: Finding[],
   contacts: Contact[],
-  drift: Float32Array | null,
+  drift: Moved | null,
   marks: Mark[],
   pinned: boolean,
 ): Lane[] {
   const lanes: Lane[] = [{ kind: 'keys', label: 'keys' }]
   if (pinned) lanes.push({ kind: 'pins', label: 'time pins' })
   if (marks.length) lanes.push({ kind: 'marks', label: 'marks', marks })
-  const most = drift?.reduce((a, b) => Math.max(a, b), 0) ?? 0
+  const most = drift ? Math.max(highest(drift.rest), highest(drift.mended)) : 0
   if (drift && most > 0.01)
     lanes.push({
       kind: 'drift',
       label: `drift ≤ ${most.toFixed(most < 10 ? 1 : 0)} mm`,
-      mm: drift,
+      moved: drift,
       most,
     })
   const of = (limb: string) => contacts.filter((c) => c.limb === limb)

@@ -108,6 +108,7 @@ export function JointTree() {
           className={`${inputLook} h-6 min-w-0 flex-1 px-1.5 placeholder:text-ink-3`}
         />
         <Popover
+          name="Groups"
           trigger={
             <Button
               kind={moving || found ? 'on' : 'plain'}

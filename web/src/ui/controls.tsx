@@ -102,12 +102,22 @@ export function Dialog({
   )
 }
 
-export function Popover({ trigger, children }: { trigger: ReactNode; children: ReactNode }) {
+export function Popover({
+  trigger,
+  name,
+  children,
+}: {
+  trigger: ReactNode
+  /** What it shows, for those who do not see its trigger. */
+  name: string
+  children: ReactNode
+}) {
   return (
     <P.Root>
       <P.Trigger asChild>{trigger}</P.Trigger>
       <P.Portal>
         <P.Content
+          aria-label={name}
           sideOffset={6}
           className="z-40 rounded-md border border-rule-2 bg-raised p-3 shadow-lg"
         >

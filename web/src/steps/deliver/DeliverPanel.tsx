@@ -42,6 +42,16 @@ function Report({ delivery }: { delivery: Schemas['DeliveryOut'] }) {
         <Row name="Read back, differs by">
           {degrees(r.max_drift_deg! < 1e-6 ? 0 : r.max_drift_deg!)}
         </Row>
+        {r.cost_deg !== undefined && (
+          <>
+            <Row name="Calm and thin cost">
+              {degrees(r.cost_deg)} · {millimetres(r.cost_mm!)}
+            </Row>
+            <Row name="Mended places">
+              {r.mended ? `${r.mended} ≤ ${degrees(r.mended_deg!)}` : 'none'}
+            </Row>
+          </>
+        )}
         <Row name="at the ends">{millimetres(r.max_drift_mm! < 1e-6 ? 0 : r.max_drift_mm!)}</Row>
       </dl>
     </li>

@@ -23,22 +23,26 @@ const named = (name: string) => {
 /** Rows of a report; what has a before and an after is one row. */
 export function ReportRows({ report }: { report: Record<string, unknown> }) {
   const rows = Object.entries(report).filter(([, v]) => typeof v === 'number') as [string, number][]
-  return rows.map(([name, value]) => {
-    if (name.includes('_after') && name.replace('_after', '_before') in report) return null
-    if (name === 'keyed_skipped' && value === 0) return null
-    const after = report[name.replace('_before', '_after')]
-    if (name.includes('_before') && typeof after === 'number')
+  const told = typeof report.told === 'string' && <Row key="told" name="Left">{report.told}</Row>
+  return [
+    told,
+    ...rows.map(([name, value]) => {
+      if (name.includes('_after') && name.replace('_after', '_before') in report) return null
+      if (name === 'keyed_skipped' && value === 0) return null
+      const after = report[name.replace('_before', '_after')]
+      if (name.includes('_before') && typeof after === 'number')
+        return (
+          <Row key={name} name={named(name.replace('_before', ''))}>
+            {figure(name, value)} → <b>{figure(name, after)}</b>
+          </Row>
+        )
       return (
-        <Row key={name} name={named(name.replace('_before', ''))}>
-          {figure(name, value)} → <b>{figure(name, after)}</b>
+        <Row key={name} name={named(name)}>
+          {figure(name, value)}
         </Row>
       )
-    return (
-      <Row key={name} name={named(name)}>
-        {figure(name, value)}
-      </Row>
-    )
-  })
+    }),
+  ]
 }
 
 /** Below a millionth of a degree is rounding of doubles, not motion. */

@@ -3,13 +3,14 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { ChevronDown, ChevronRight, X } from 'lucide-react'
 import { useState } from 'react'
 import { answer, client, type Schemas } from '../../api/client'
+import { goToPlace } from '../../clip/account'
 import { notify, useBench } from '../../clip/bench'
 import { useCatalogue } from '../../clip/catalogue'
 import { channelTitle } from '../../clip/curves'
 import { cancelPreview, startPreview } from '../../clip/previews'
 import { write } from '../../clip/write'
-import { Button, inputLook } from '../../ui/controls'
-import { grouped } from '../../ui/numbers'
+import { Button, inputLook, Row } from '../../ui/controls'
+import { degrees, grouped, millimetres } from '../../ui/numbers'
 import { PreviewNumbers, ReportRows } from '../operation/Outcome'
 import { ParamForm, type Params } from '../operation/ParamForm'
 import { Panel, Trouble } from '../Panel'
@@ -92,6 +93,28 @@ function LineEditor({ line, onDone }: { line: Line; onDone: () => void }) {
   )
 }
 
+/** What a line did by itself, and where. */
+function OwnDrift({ own }: { own: Schemas['LineDriftOut'] }) {
+  const place = (text: string, { name, frame }: Schemas['PlaceOut']) => (
+    <button
+      type="button"
+      className="underline decoration-rule-2 underline-offset-2 hover:decoration-ink"
+      onClick={() => goToPlace(name, frame)}
+    >
+      {text}, {name} {frame}
+    </button>
+  )
+  if (own.deg.size + own.mm.size < 1e-6) return <Row name="Moves">nothing</Row>
+  return (
+    <>
+      {own.deg.name && <Row name="Turns by">{place(degrees(own.deg.size), own.deg)}</Row>}
+      {own.deg.name && <Row name="RMS">{degrees(own.deg.rms)}</Row>}
+      {own.mm.name && <Row name="Moves ends by">{place(millimetres(own.mm.size), own.mm)}</Row>}
+      {own.kind === 'mend' && <Row name="Places mended">{own.mended.length}</Row>}
+    </>
+  )
+}
+
 function Item({
   line,
   number,
@@ -104,6 +127,7 @@ function Item({
   const [open, setOpen] = useState(unplacedIn(line).length > 0)
   const saving = useBench((s) => s.saving)
   const scope = scopeText(line)
+  const own = useBench((s) => s.account?.lines.find((l) => l.line_id === line.line_id))
   return (
     <li className="border-rule border-b last:border-b-0">
       <div className="flex items-center gap-1">
@@ -122,6 +146,12 @@ function Item({
               <span className="block text-[12px] text-bad">set aside: {line.aside}</span>
             )}
           </span>
+          {own && own.deg.size + own.mm.size > 1e-6 && (
+            <span className="num whitespace-nowrap text-[12px] text-ink-2" title={own.kind}>
+              {own.kind === 'mend' ? 'mends ' : ''}
+              {degrees(own.deg.size)}
+            </span>
+          )}
           {before !== undefined && before !== line.keys && (
             <span className="num whitespace-nowrap text-[12px] text-ink-2">
               {grouped(line.keys)} keys
@@ -145,6 +175,7 @@ function Item({
           <Unplaced line={line} />
           <dl>
             <ReportRows report={line.report} />
+            {own && <OwnDrift own={own} />}
           </dl>
           <LineEditor key={JSON.stringify(line.params)} line={line} onDone={() => setOpen(false)} />
         </div>
