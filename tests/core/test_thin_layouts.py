@@ -8,7 +8,14 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from leancurve.cleaning.thinning import Channel, borders, find_landmarks, fit_channel, fit_shared
+from leancurve.cleaning.thinning import (
+    Channel,
+    borders,
+    find_landmarks,
+    fit_channel,
+    fit_shared,
+    truly_broken,
+)
 from leancurve.curves.curve import KeyedCurve, SampledCurve
 from leancurve.curves.plain import evaluate_plain
 from leancurve.curves.splice import dense_keys, spliced
@@ -169,20 +176,24 @@ def test_about_so_many_poses(walk: Clip) -> None:
         THIN.run(walk, {"poses": 30})
 
 
-def test_where_the_support_changes_legs_have_keys(walk: Clip) -> None:
+def test_a_leg_has_keys_where_the_support_changes_and_it_truly_breaks(walk: Clip) -> None:
     found = apply_patch(walk, OPERATIONS["find_contacts"].run(walk))
-    thin = thinned(found, {})
-    shin = thin.curves[base_track(walk.skeleton.index("LeftShin"), "rx")]
-    edges = {
-        f
-        for c in found.contacts or ()
-        if c.limb in ("left heel", "left toe")
-        for f in (c.first, c.last)
-    }
+    limbs = ("left heel", "left toe")
+    edges = sorted({f for c in found.contacts or () if c.limb in limbs for f in (c.first, c.last)})
     assert len(edges) > 20
-    assert edges <= set(shin.time.astype(int).tolist())
-    head = thin.curves[base_track(walk.skeleton.index("Head"), "rx")]
-    assert not edges <= set(head.time.astype(int).tolist())
+    shin, head = (base_track(walk.skeleton.index(n), "rx") for n in ("LeftShin", "Head"))
+    frames = np.arange(900.0)
+    struck = edges[6:18:4]
+    values = found.curves[shin].at(frames)
+    for f in struck:
+        values = values + 9.0 * np.maximum(0, 1 - np.abs(frames - f) / 12)
+    hit = found.with_curves({shin: SampledCurve(values)})
+    broken = truly_broken(values, np.array(edges[1:-1]), 0.25, 60.0)
+    assert set(struck) <= set(broken.tolist())
+    assert len(broken) < len(edges) / 2
+    thin = thinned(hit, {"landmarks": False})
+    assert set(struck) <= set(thin.curves[shin].time.astype(int).tolist())
+    assert not set(struck) <= set(thin.curves[head].time.astype(int).tolist())
 
 
 def test_a_planted_foot_slides_less_with_less_tolerance_for_its_leg(walk: Clip) -> None:
@@ -297,7 +308,7 @@ def test_densify_gives_a_key_every_few_frames_or_samples(walk: Clip) -> None:
     fours = apply_patch(thin, OPERATIONS["densify"].run(thin, {"every": 4}))
     c = base_track(walk.skeleton.index("Head"), "rx")
     assert fours.curves[c].time.tolist() == [*range(0, 899, 4), 899]
-    assert drift(fours, thin).max_deg < 0.25
+    assert drift(fours, thin).max_deg < 0.4
     sampled = apply_patch(thin, OPERATIONS["densify"].run(thin))
     assert all(isinstance(curve, SampledCurve) for curve in sampled.curves.values())
     assert drift(sampled, thin).max_deg < 1e-6

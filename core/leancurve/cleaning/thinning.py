@@ -17,8 +17,17 @@ from leancurve.progress import Progress, silent
 FREE, FLAT, BROKEN, HELD, PASSED = 0, 1, 2, 3, 4
 """Kinds of landmark, as the fitting kernel reads them; a passed one is a smooth key there."""
 
+USUAL: Ints = np.array([3, 3, 1, 16, 1])
+FEWEST: Ints = np.array([4, 7, 3, 80, 1])
+"""How hard a key is looked for: frames before the farthest, slopes, values, and fits a key; last,
+whether an extreme's key may stand beside it."""
+ON_TIMES: Ints = np.array([3, 3, 1, 16, 0])
+
 SHORTEST_HOLD_S = 0.2
 BREAK_WINDOW_S = 0.08
+PROMINENCE = 10.0
+PROMINENT_NOISE = 12.0
+"""How many tolerances, and standard deviations of its channel's noise, an extreme stands out by."""
 
 
 @dataclass(frozen=True)
@@ -31,31 +40,34 @@ class Landmarks:
 
 
 def find_landmarks(values: Floats, tolerance: float, rate: float, *, least: float) -> Landmarks:
-    """Extremes of prominence ``max(4 × tolerance, least)``, ends of holds, velocity breaks.
+    """Extremes, ends of holds and velocity breaks that earn their keys.
 
-    Values in the channel's unit, rate in frames a second. Always holds the first and last
-    frame. A hold's two ends share its median, so that it truly rests.
+    Extremes have a prominence of ``max(10 × tolerance, least, 12 × noise)``: a wiggle that the
+    tolerance or the channel's noise may have made is none. A break is one that no smooth cubic
+    follows. Values in the channel's unit, rate in frames a second. Always holds the first and
+    last frame. A hold's two ends share its median, so that it truly rests.
     """
     from leancurve.numbers.kernels import landmarks  # numba loads late
 
     n = len(values)
     kinds = np.full(n, -1, dtype=np.int64)
     at = values.copy()
-    prominence = max(4.0 * tolerance, least)
+    noise = noise_level(values)
+    prominence = max(PROMINENCE * tolerance, least, PROMINENT_NOISE * noise)
     turning = np.zeros(n, dtype=np.bool_)
     landmarks.extremes(values, prominence, turning)
     broken = np.zeros(n, dtype=np.bool_)
     window = max(3, round(BREAK_WINDOW_S * rate))
-    landmarks.breaks(values, window, prominence, broken)
+    smallest = max(4.0 * tolerance, least, PROMINENT_NOISE * noise)
+    landmarks.breaks(values, window, smallest, tolerance, broken)
     kinds[turning] = FLAT
     kinds[broken] = BROKEN
     shortest = max(4, round(SHORTEST_HOLD_S * rate))
     spans = np.empty((n // shortest + 1, 2), dtype=np.int64)
     # Noise may wander within a hold, as far as the tolerance has room for it.
-    noise = noise_level(values)
     room = min(max(0.5 * tolerance, 8.0 * noise), 1.6 * tolerance)
     count = landmarks.holds(values, room, 0.2 * tolerance, shortest, spans)
-    for first, last in spans[:count].tolist():
+    for first, last in _left(values, spans[:count].tolist(), smallest):
         rest = _rest(values[first : last + 1], max(0.1 * tolerance, 3.0 * noise), tolerance)
         if rest is None or rest.stop - rest.start < shortest:
             continue
@@ -70,6 +82,18 @@ def find_landmarks(values: Floats, tolerance: float, rate: float, *, least: floa
     return Landmarks(frames, at[frames], kinds[frames])
 
 
+def _left(values: Floats, holds: list[list[int]], least: float) -> list[list[int]]:
+    """Of spans of rest those that the channel comes to, or leaves, by at least that much."""
+    edges = [0, *(f for hold in holds for f in hold), len(values) - 1]
+    out = []
+    for k, (first, last) in enumerate(holds):
+        level = values[(first + last) // 2]
+        before, after = values[edges[2 * k] : first + 1], values[last : edges[2 * k + 3] + 1]
+        if max(np.abs(before - level).max(), np.abs(after - level).max()) >= least:
+            out.append([first, last])
+    return out
+
+
 def _rest(values: Floats, near: float, tolerance: float) -> slice | None:
     """The part of a found hold that truly rests: without the way in and out of it."""
     close = np.flatnonzero(np.abs(values - np.median(values)) <= near)
@@ -79,6 +103,16 @@ def _rest(values: Floats, near: float, tolerance: float) -> slice | None:
     inside = values[part]
     within = np.max(np.abs(inside - np.median(inside))) <= tolerance
     return part if within else None
+
+
+def truly_broken(values: Floats, frames: Ints, tolerance: float, rate: float) -> Ints:
+    """Those of some frames, such as where a contact begins, at which a channel breaks."""
+    from leancurve.numbers.kernels import landmarks  # numba loads late
+
+    out = np.zeros(len(frames), dtype=np.bool_)
+    window = max(3, round(BREAK_WINDOW_S * rate))
+    landmarks.unfollowed(values, frames, window, tolerance, out)
+    return frames[out]
 
 
 def noise_level(values: Floats) -> float:
@@ -152,7 +186,7 @@ def fit(values: Floats, tolerance: float, marks: Landmarks) -> KeyedCurve:
     return fit_channel(Channel(values, tolerance, marks))
 
 
-def fit_channel(channel: Channel, times: Ints | None = None) -> KeyedCurve:
+def fit_channel(channel: Channel, times: Ints | None = None, effort: Ints = USUAL) -> KeyedCurve:
     """Smooth keys of a channel through its landmarks, and at ``times`` in any case."""
     from leancurve.numbers.kernels import fitting  # numba loads late
 
@@ -171,7 +205,15 @@ def fit_channel(channel: Channel, times: Ints | None = None) -> KeyedCurve:
         if channel.share is not None:
             tolerances *= np.minimum.reduceat(channel.share, marks.frames[:-1])
         count = fitting.fit_channel(
-            values, tolerances, marks.frames, marks.values, marks.kinds, frames, keys, handles
+            values,
+            tolerances,
+            marks.frames,
+            marks.values,
+            marks.kinds,
+            effort,
+            frames,
+            keys,
+            handles,
         )
     kind = handles[:count]
     third = 1.0 / 3.0
@@ -290,7 +332,7 @@ def fit_shared(
     for round_ in range(ROUNDS):
         added: list[int] = []
         for k in asked:
-            curve = fit_channel(_sharing(channels[k], times), times)
+            curve = fit_channel(_sharing(channels[k], times), times, ON_TIMES)
             curves[k] = curve
             added += np.setdiff1d(curve.time.astype(np.int64), times).tolist()
         progress(min(0.9, (round_ + 1) / 6))
@@ -304,7 +346,7 @@ def fit_shared(
     else:
         # Every frame that any channel needs, for all: this always ends.
         while True:
-            done = [fit_channel(_sharing(channels[k], times), times) for k in moving]
+            done = [fit_channel(_sharing(channels[k], times), times, ON_TIMES) for k in moving]
             wanted = np.unique(np.concatenate([c.time for c in done])).astype(np.int64)
             if len(wanted) == len(times):
                 break

@@ -6,29 +6,21 @@ import numpy as np
 
 from leancurve.numbers.arrays import Floats, Ints
 from leancurve.numbers.kernels import kernel
+from leancurve.numbers.kernels.lengths import fit_lengths, worst_error
 from leancurve.numbers.kernels.minimax import longest_cubic
-from leancurve.numbers.kernels.segments import segment_value, solve_time
+from leancurve.numbers.kernels.reach import reach_of
+from leancurve.numbers.kernels.segments import solve_time
 
 MIN_LENGTH = 0.02
-SAMPLES = 40
+SAMPLES = 24
 """Samples of a segment that guide its fit; the bound is then checked on every one."""
 ROUNDS = 16
 """Gauss-Newton steps a fit may take: the first 5 plain, then reweighted."""
+SNUG = 0.8
+"""Share of the tolerance within which a cubic in time has to go on from a key: of ends that reach
+as far, the one that leaves more room (measured: 1 and 0.6 need more keys)."""
 VALUE_ROOM = 0.9
 """How far from its sample a fitted key may lie, as a share of the tolerance."""
-
-
-@kernel
-def _worst(y: Floats, a: int, b: int, p: Floats) -> float:
-    """Largest error of segment ``p = (v0, s0, l0, v1, s1, l1)`` on every frame of a..b."""
-    span = float(b - a)
-    worst = 0.0
-    for f in range(a, b + 1):
-        v = segment_value((f - a) / span, span, p[0], p[1], p[2], p[3], p[4], p[5])
-        error = np.abs(y[f] - v)
-        if error > worst:
-            worst = error
-    return worst
 
 
 @kernel
@@ -88,12 +80,14 @@ def fit_segment(
     count = b - a + 1
     taken = min(count, SAMPLES)
     x = np.empty(taken)
+    at = np.empty(taken)
     target = np.empty(taken)
     weight = np.ones(taken)
     error = np.empty(taken)
     for i in range(taken):
         f = (i * (count - 1)) // (taken - 1)
         x[i] = f / span
+        at[i] = x[i]
         target[i] = y[a + f]
     # Unknowns: l0, l1, start handle rise, end value, end handle rise.
     free = np.zeros(5, dtype=np.bool_)
@@ -127,16 +121,28 @@ def fit_segment(
         cost = 0.0
         largest = 0.0
         v0 = p[0]
+        q1, q2 = 3.0 * l0, 3.0 * (1.0 - l1)
+        c3, c2 = 1.0 + q1 - q2, q2 - 2.0 * q1
         for i in range(taken):
-            u = solve_time(x[i], l0, l1)
+            # Where the sample was in the round before, led on by Newton: near is enough.
+            u = at[i]
+            for _ in range(3):
+                off = ((c3 * u + c2) * u + q1) * u - x[i]
+                speed = (3.0 * c3 * u + 2.0 * c2) * u + q1
+                if speed > 1e-3:
+                    u -= off / speed
+            if not 0.0 <= u <= 1.0 or np.abs(off) > 1e-6:
+                u = solve_time(x[i], l0, l1)
+            at[i] = u
             w = 1.0 - u
             a0 = 3.0 * w * w * u
             a1 = 3.0 * w * u * u
-            value = w * w * w * v0 + a0 * (v0 + rise0) + a1 * (v1 - rise1) + u * u * u * v1
+            u3 = u * u * u
+            value = w * w * w * v0 + a0 * (v0 + rise0) + a1 * (v1 - rise1) + u3 * v1
+            e = target[i] - value
             dy = 3.0 * (w * w * rise0 + 2.0 * w * u * (v1 - rise1 - v0 - rise0) + u * u * rise1)
             dx = 3.0 * (w * w * l0 + 2.0 * w * u * (1.0 - l1 - l0) + u * u * l1)
             slope = dy / max(dx, 1e-6)
-            e = target[i] - value
             error[i] = e
             if np.abs(e) > largest:
                 largest = np.abs(e)
@@ -144,7 +150,7 @@ def fit_segment(
             j[0] = -a0 * slope if free_start else a0 * (s0 - slope)
             j[1] = a1 * slope if free_end else a1 * (slope - s1)
             j[2] = a0
-            j[3] = a1 + u * u * u
+            j[3] = a1 + u3
             j[4] = -a1
             for r in range(5):
                 if not free[r]:
@@ -167,7 +173,7 @@ def fit_segment(
             kept[3] = v1
             kept[4] = rise1 / (l1 * span) if free_end else p[4]
             kept[5] = l1
-            if largest <= tolerance and _worst(y, a, b, kept) <= tolerance:
+            if largest <= tolerance and worst_error(y, a, b, kept, tolerance) <= tolerance:
                 p[:] = kept
                 return True
         lawson = iteration >= 5
@@ -184,7 +190,7 @@ def fit_segment(
         previous = cost
         damping = max(damping * 0.2, 1e-7)
         keep_l0, keep_l1, keep_v1, keep_r0, keep_r1 = l0, l1, v1, rise0, rise1
-        if iteration >= 4:
+        if iteration >= 4 and largest > 0.0:
             total = 0.0
             for i in range(taken):
                 weight[i] *= 0.15 + np.abs(error[i]) / largest
@@ -293,6 +299,40 @@ def _reach(
 
 
 @kernel
+def _start_slope(
+    y: Floats, a: int, limit: int, step: int, value: float, tolerance: float, guess: int
+) -> float:
+    """Of slopes at frame ``a`` read from the samples on one side of it, the one from which a
+    cubic follows ``y`` farthest."""
+    low, high = (a, limit) if step > 0 else (limit, a)
+    best, farthest = 0.0, -1
+    for half in (2, 4, 8, 14):
+        slope = local_slope(y, a, half, low, high)
+        far = reach_of(y, a, limit, step, value, slope, tolerance, guess)
+        if far > farthest:
+            best, farthest = slope, far
+    return best
+
+
+@kernel
+def _slope_at(y: Floats, f: int, which: int, low: int, high: int, tolerance: float) -> float:
+    """Slopes that a key may be given, the likeliest first."""
+    if which < 3:
+        return local_slope(y, f, (4, 2, 7)[which], low, high)
+    if which < 5:
+        return local_slope(y, f, 2, low, high) + (0.25 if which == 3 else -0.25) * tolerance
+    return local_slope(y, f, 4, low, high) + (0.125 if which == 5 else -0.125) * tolerance
+
+
+@kernel
+def _value_at(y: Floats, f: int, which: int, tolerance: float) -> float:
+    """Values that a key may be given: its sample, then half a tolerance to either side."""
+    if which == 0:
+        return y[f]
+    return y[f] + (0.5 if which == 1 else -0.5) * tolerance
+
+
+@kernel
 def fit_between(
     y: Floats,
     first: int,
@@ -301,15 +341,18 @@ def fit_between(
     end: Floats,
     stops: Ints,
     tolerances: Floats,
+    effort: Ints,
     frames: Ints,
     keys: Floats,
 ) -> int:
-    """Smooth keys from frame ``first`` to ``last``, greedily as far apart as they may be.
+    """Smooth keys from frame ``first`` to ``last``, as few as looking ahead finds.
 
     ``start`` and ``end`` are ``(value, slope, slope is free)``. At ``stops``, ascending frames
     between the two, there is a smooth key in any case; ``tolerances`` are those of the parts
-    that the stops make. Fills ``frames[k]`` and ``keys[k] = (value, slope in, length in, slope
-    out, length out)``; returns the key count.
+    that the stops make. ``effort`` begins with ``(cuts, slopes, values, fits)``: how many frames
+    before the farthest, how many slopes and values a key is tried with, and how many of these
+    are fitted. Fills ``frames[k]`` and ``keys[k] = (value, slope in, length in, slope out, length
+    out)``; returns the key count.
     """
     n = 0
     part = 0
@@ -321,31 +364,41 @@ def fit_between(
     p = np.empty(6)
     good = np.empty(6)
     a = first
-    guess = 32
+    guess = 16
     while a < last:
         while part < stops.shape[0] and stops[part] <= a:
             part += 1
         limit = stops[part] if part < stops.shape[0] else last
         tolerance = tolerances[part]
         # A key at a stop belongs to both parts: it lies within the tighter one.
-        key_room = min(tolerance, tolerances[part + 1]) if limit < last else tolerance
-        reach = longest_cubic(y, a, limit, tolerance, guess)
-        guess = max(4, (reach - a) // 2)
+        room = min(tolerance, tolerances[part + 1]) if limit < last else tolerance
+        after = stops[part + 1] if part + 1 < stops.shape[0] else last
+        free_start = state[2] > 0.0
+        if free_start:
+            state[1] = _start_slope(y, a, limit, 1, state[0], tolerance, guess)
+        far = reach_of(y, a, limit, 1, state[0], state[1], tolerance, guess)
+        guess = max(4, far)
         b = -1
-        if limit <= a + int((reach - a) * 1.25) + 1 and _reach(
-            y, a, limit, first, last, tolerance, key_room, state, end, limit == last, p
-        ):
-            b = limit
-            good[:] = p
+        free = longest_cubic(y, a, limit, tolerance, guess)
+        if limit - a <= int(1.25 * (free - a)) + 1:
+            if limit == last:
+                if _to_end(y, a, last, tolerance, state, end, p, good):
+                    b = last
+            else:
+                b = _ahead(
+                    y, a, limit, limit, first, after, last, tolerance, room, state, effort, p, good
+                )
+        if b < 0 and limit == last and limit - a <= int(2.6 * far) + 4:
+            b = _in_two(y, a, last, far, first, tolerance, state, end, effort, p, good)
         if b < 0:
-            b = _farthest(y, a, reach, first, limit, last, tolerance, state, end, p, good)
+            b = _step(y, a, free, first, limit, last, tolerance, state, effort, p, good)
         if b < 0:
             # Neighbouring frames always meet in a straight step.
             b = a + 1
             value = end[0] if b == last else y[b]
             rise = value - state[0]
             good[0], good[3] = state[0], value
-            good[1] = rise if state[2] > 0.0 else state[1]
+            good[1] = rise if free_start else state[1]
             good[4] = end[1] if b == last and end[2] == 0.0 else rise
             good[2], good[5] = 1.0 / 3.0, 1.0 / 3.0
         keys[n, 3], keys[n, 4] = good[1], good[2]
@@ -361,6 +414,214 @@ def fit_between(
 
 
 @kernel
+def _between(
+    y: Floats,
+    a: int,
+    b: int,
+    tolerance: float,
+    state: Floats,
+    value: float,
+    slope: float,
+    p: Floats,
+) -> bool:
+    """Whether a segment from ``state`` to a key at ``b`` holds; ``p`` is it."""
+    p[0], p[1], p[2] = state[0], state[1], 1.0 / 3.0
+    p[3], p[4], p[5] = value, slope, 1.0 / 3.0
+    return fit_lengths(y, a, b, tolerance, p)
+
+
+@kernel
+def _to_end(
+    y: Floats,
+    a: int,
+    last: int,
+    tolerance: float,
+    state: Floats,
+    end: Floats,
+    p: Floats,
+    good: Floats,
+) -> bool:
+    """Whether one segment leads from ``state`` to the given end; ``good`` is it."""
+    if state[2] == 0.0 and end[2] == 0.0:
+        if _between(y, a, last, tolerance, state, end[0], end[1], p):
+            good[:] = p
+            return True
+        return False
+    if _reach(y, a, last, a, last, tolerance, tolerance, state, end, True, p):
+        good[:] = p
+        return True
+    return False
+
+
+@kernel
+def _in_two(
+    y: Floats,
+    a: int,
+    last: int,
+    far: int,
+    first: int,
+    tolerance: float,
+    state: Floats,
+    end: Floats,
+    effort: Ints,
+    p: Floats,
+    good: Floats,
+) -> int:
+    """Where a key between ``a`` and ``last`` needs no other beside it, or -1: ``good`` leads to it.
+
+    The key lies where what can be followed from either side meets, in the middle first.
+    """
+    slope = end[1]
+    if end[2] > 0.0:
+        slope = _start_slope(y, last, a, -1, end[0], tolerance, far)
+    back = reach_of(y, last, a, -1, end[0], slope, tolerance, far)
+    if far + back < int(0.8 * (last - a)):
+        return -1
+    low = max(a + 1, last - int(1.25 * back) - 1)
+    high = min(last - 1, a + int(1.25 * far) + 1)
+    if low > high:
+        return -1
+    # Where both have as much of their reach left.
+    middle = a + int(round((last - a) * far / max(far + back, 1)))
+    middle = min(max(middle, low), high)
+    q = np.empty(6)
+    goal = np.empty(3)
+    tried = 0
+    for away in range(0, 2 * (1 + effort[0]) + 1):
+        stride = max(1, (high - low) // 8)
+        b = middle + (away + 1) // 2 * stride * (1 if away % 2 == 1 else -1)
+        if b < low or b > high:
+            continue
+        for k in range(effort[1] * effort[2]):
+            which = k % effort[1]
+            s = _slope_at(y, b, which, a, last, tolerance)
+            v = _value_at(y, b, k // effort[1], tolerance)
+            tried += 1
+            if tried > 3 * effort[3]:
+                return -1
+            if not cubic_follows_nearly(y, b, a, -1, v, s, state, tolerance):
+                continue
+            if not _between(y, a, b, tolerance, state, v, s, p):
+                continue
+            goal[0], goal[1], goal[2] = v, s, 0.0
+            if end[2] == 0.0:
+                if _between(y, b, last, tolerance, goal, end[0], end[1], q):
+                    good[:] = p
+                    return b
+            elif _reach(y, b, last, b, last, tolerance, tolerance, goal, end, True, q):
+                good[:] = p
+                return b
+    return -1
+
+
+@kernel
+def cubic_follows_nearly(
+    y: Floats, b: int, a: int, step: int, v: float, s: float, state: Floats, tolerance: float
+) -> bool:
+    """A cheap look before a fit: whether the third-length Hermite is not hopelessly far."""
+    span = float(b - a)
+    worst = 0.0
+    for i in range(1, 4):
+        f = a + int(round(span * i / 4.0))
+        u = (f - a) / span
+        w = 1.0 - u
+        h = (
+            w * w * (1.0 + 2.0 * u) * state[0]
+            + u * w * w * span * state[1]
+            + u * u * (3.0 - 2.0 * u) * v
+            - u * u * w * span * s
+        )
+        worst = max(worst, np.abs(y[f] - h))
+    return worst <= 12.0 * tolerance
+
+
+@kernel
+def _step(
+    y: Floats,
+    a: int,
+    free: int,
+    first: int,
+    limit: int,
+    last: int,
+    tolerance: float,
+    state: Floats,
+    effort: Ints,
+    p: Floats,
+    good: Floats,
+) -> int:
+    """The next key where the way goes on farthest, or -1; ``good`` leads to it."""
+    b = _farthest(y, a, free, first, limit, last, tolerance, state, p, good)
+    if b < 0:
+        return -1
+    return _ahead(y, a, b, limit, first, limit, last, tolerance, tolerance, state, effort, p, good)
+
+
+@kernel
+def _ahead(
+    y: Floats,
+    a: int,
+    b: int,
+    limit: int,
+    first: int,
+    after: int,
+    last: int,
+    tolerance: float,
+    room: float,
+    state: Floats,
+    effort: Ints,
+    p: Floats,
+    good: Floats,
+) -> int:
+    """Of keys about ``b``, or at ``limit`` alone where that is it, the one from which a cubic
+    follows farthest and that a segment reaches; -1 if none is. ``good``, where it already leads
+    to ``b``, is one of them."""
+    at_limit = b == limit
+    most = 2 * (effort[0] + 2) * effort[1] * effort[2] + 1
+    score = np.empty(most)
+    frame = np.empty(most, dtype=np.int64)
+    value = np.empty(most)
+    slope = np.empty(most)
+    count = 0
+    beyond = -1.0
+    if not at_limit:
+        beyond = float(
+            b + reach_of(y, b, after, 1, good[3], good[4], SNUG * tolerance, max(4, b - a))
+        )
+    else:
+        end = np.empty(3)
+        if state[2] > 0.0 and not _reach(
+            y, a, b, first, last, tolerance, room, state, end, False, p
+        ):
+            return -1
+    top = b if at_limit else min(b + 2, limit - 1)
+    bottom = b if at_limit else max(b - effort[0], a + 1)
+    for f in range(top, bottom - 1, -1):
+        for k in range(effort[1] * effort[2]):
+            s = _slope_at(y, f, k % effort[1], first, last, tolerance)
+            v = _value_at(y, f, k // effort[1], room)
+            goes = f + reach_of(y, f, after, 1, v, s, SNUG * tolerance, max(4, b - a))
+            if goes <= beyond:
+                continue
+            score[count], frame[count], value[count], slope[count] = goes, f, v, s
+            count += 1
+    for _ in range(min(effort[3], count)):
+        k = int(np.argmax(score[:count]))
+        if score[k] < 0.0:
+            break
+        if _between(y, a, frame[k], tolerance, state, value[k], slope[k], p):
+            good[:] = p
+            return frame[k]
+        score[k] = -1.0
+    if not at_limit:
+        return b
+    end = np.empty(3)
+    if _reach(y, a, b, first, last, tolerance, room, state, end, False, p):
+        good[:] = p
+        return b
+    return -1
+
+
+@kernel
 def _farthest(
     y: Floats,
     a: int,
@@ -370,7 +631,6 @@ def _farthest(
     last: int,
     tolerance: float,
     state: Floats,
-    end: Floats,
     p: Floats,
     good: Floats,
 ) -> int:
@@ -382,6 +642,7 @@ def _farthest(
     low, high = a, limit
     best = -1
     trial = a + int(length)
+    end = np.empty(3)
     for _ in range(9):
         trial = min(max(trial, low + 1), high - 1)
         if trial <= low or trial >= high:
@@ -400,12 +661,36 @@ def _farthest(
 
 
 @kernel
+def _settle(y: Floats, marks: Ints, values: Floats, i: int, to: int, tolerance: float) -> None:
+    """Put an extreme's key where the curve is followed farthest on both sides of it.
+
+    No more than two frames from the true one, and its value no more than a quarter of the
+    tolerance from the extreme's.
+    """
+    f, value = marks[to], values[to]
+    before, after = marks[i], marks[to + 1]
+    best = -1
+    for away in range(5):
+        g = f + (away + 1) // 2 * (1 if away % 2 == 1 else -1)
+        if g <= before or g >= after or np.abs(y[g] - value) > 0.25 * tolerance:
+            continue
+        for side in range(3):
+            v = value + (0.0, 0.24, -0.24)[side] * tolerance
+            guess = max(4, (after - g) // 2)
+            far = reach_of(y, g, after, 1, v, 0.0, SNUG * tolerance, guess)
+            far += reach_of(y, g, before, -1, v, 0.0, SNUG * tolerance, guess)
+            if far > best:
+                best, marks[to], values[to] = far, g, v
+
+
+@kernel
 def fit_channel(
     y: Floats,
     tolerances: Floats,
     marks: Ints,
     values: Floats,
     kinds: Ints,
+    effort: Ints,
     frames: Ints,
     keys: Floats,
     handles: Ints,
@@ -429,11 +714,15 @@ def fit_channel(
     keys[0, 2], keys[0, 4] = 1.0 / 3.0, 1.0 / 3.0
     handles[0] = kinds[0]
     i = 0
+    marks, values = marks.copy(), values.copy()
     while i < marks.shape[0] - 1:
         to = i + 1
         while kinds[to] == 4 and to < marks.shape[0] - 1:
             to += 1
         flat = kinds[i] == 1 or kinds[i] == 3
+        if effort[4] and kinds[to] == 1 and kinds[i] != 3 and to < marks.shape[0] - 1:
+            tolerance = min(tolerances[to - 1], tolerances[to])
+            _settle(y, marks, values, i, to, tolerance)
         if kinds[i] == 3:
             keys[n, 3], keys[n, 4] = 0.0, 1.0 / 3.0
             count = to - i + 1
@@ -454,6 +743,7 @@ def fit_channel(
                 end,
                 marks[i + 1 : to],
                 tolerances[i:to],
+                effort,
                 part_frames,
                 part,
             )

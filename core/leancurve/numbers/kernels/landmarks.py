@@ -6,6 +6,7 @@ import numpy as np
 
 from leancurve.numbers.arrays import Bools, Floats, Ints
 from leancurve.numbers.kernels import kernel
+from leancurve.numbers.kernels.minimax import cubic_fits
 
 
 @kernel
@@ -127,12 +128,12 @@ def one_sided_weights(window: int) -> Floats:
 
 
 @kernel
-def breaks(y: Floats, window: int, smallest: float, out: Bools) -> None:
+def breaks(y: Floats, window: int, smallest: float, tolerance: float, out: Bools) -> None:
     """Mark frames where the speed changes at once, as at a contact.
 
     The slopes of one-sided quadratic fits over ``window`` frames before and after are
-    compared; a break bends the curve by at least ``smallest`` over the window, and stands
-    out from the bending a window away on either side.
+    compared; a break bends the curve by at least ``smallest`` over the window, stands out from
+    the bending a window away on either side, and no cubic follows it within ``tolerance``.
     """
     n = y.shape[0]
     if n < 4 * window + 3:
@@ -154,5 +155,15 @@ def breaks(y: Floats, window: int, smallest: float, out: Bools) -> None:
             if bend[f + k] > bend[f] or (bend[f + k] == bend[f] and k < 0):
                 peak = False
                 break
-        if peak and bend[f] > 2.5 * max(bend[f - window], bend[f + window]):
-            out[f] = True
+        if not peak or bend[f] <= 2.5 * max(bend[f - window], bend[f + window]):
+            continue
+        out[f] = not cubic_fits(y, f - window, f + window, tolerance)
+
+
+@kernel
+def unfollowed(y: Floats, frames: Ints, window: int, tolerance: float, out: Bools) -> None:
+    """Which of some frames break a channel: no cubic follows it about them within ``tolerance``."""
+    last = y.shape[0] - 1
+    for i in range(frames.shape[0]):
+        f = frames[i]
+        out[i] = not cubic_fits(y, max(f - window, 0), min(f + window, last), tolerance)

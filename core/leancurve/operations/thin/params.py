@@ -53,6 +53,11 @@ class ThinParams(Params):
         "channel",
         description="who shares key times: nobody, a joint's channels, a part of the body, all",
     )
+    search: Literal["usual", "fewest keys"] = Field(
+        "usual",
+        description="how hard keys are looked for: the fewest take some three times as long",
+        json_schema_extra={"when": {"layout": ["channel"]}},
+    )
     most_keys: int | None = number(
         None, "keys", "at most so many keys: the tolerance follows", ge=2
     )

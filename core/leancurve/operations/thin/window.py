@@ -10,6 +10,8 @@ import numpy as np
 
 from leancurve.cleaning.contacts import AIRBORNE, contacts_of
 from leancurve.cleaning.thinning import (
+    FEWEST,
+    USUAL,
     Channel,
     borders,
     find_landmarks,
@@ -19,6 +21,7 @@ from leancurve.cleaning.thinning import (
     key_poses,
     least_keys,
     least_shared,
+    truly_broken,
 )
 from leancurve.curves.curve import KeyedCurve
 from leancurve.curves.splice import spliced
@@ -61,6 +64,7 @@ class Window:
         self.of_group = {j: g for g, joints in self.body.groups.items() for j in joints}
         self.levers = lever_arms(clip.skeleton) * clip.millimetres
         self.scale: dict[int, float] = dict.fromkeys({c.joint for c in self.channels}, 1.0)
+        self.effort = FEWEST if self.params.search == "fewest keys" else USUAL
         self.share = self._shares()
         self.fixed = self._fixed()
 
@@ -72,10 +76,12 @@ class Window:
         count = self.last - self.first + 1
         out: dict[int, Floats] = {}
 
-        def tighten(group: str, first: int, last: int, share: float) -> None:
+        def tighten(first: int, last: int, shares: Mapping[int, float]) -> None:
             if last < self.first or first > self.last:
                 return
-            for joint in self.body.groups.get(group, ()):
+            for joint, share in shares.items():
+                if share >= 1.0:
+                    continue
                 over = out.setdefault(joint, np.ones(count))
                 part = over[self._inside(first) : self._inside(last) + 1]
                 np.minimum(part, share, out=part)
@@ -84,15 +90,29 @@ class Window:
             for contact in contacts_of(self.clip):
                 side, _, limb = contact.limb.partition(" ")
                 if limb in ("heel", "toe", "foot"):
-                    tighten(f"{side} leg", contact.first, contact.last, self.params.planted)
+                    tighten(contact.first, contact.last, self._planted(f"{side} leg"))
         for span in self.params.tighter:
             if span.group not in self.body.groups:
                 raise BadInput(
                     f"tighter: this body has no {span.group!r}; it has "
                     f"{', '.join(self.body.groups)}"
                 )
-            tighten(span.group, span.first, span.last, span.share)
+            group = self.body.groups[span.group]
+            tighten(span.first, span.last, dict.fromkeys(group, span.share))
         return out
+
+    def _planted(self, group: str) -> dict[int, float]:
+        """The share that each joint of a leg has while its foot is planted.
+
+        What counts is the foot's way: the joint with the longest lever has the given share, and
+        the others one that moves the foot as far by the same measure.
+        """
+        joints = [j for j in self.body.groups.get(group, ()) if j in self.scale]
+        longest = max((float(self.levers[j]) for j in joints), default=0.0)
+        if self.params.measure == "ends" or longest <= 0.0:
+            return dict.fromkeys(joints, self.params.planted)
+        share = self.params.planted * longest
+        return {j: min(1.0, share / max(float(self.levers[j]), 1e-9)) for j in joints}
 
     def _fixed(self) -> dict[str, set[int]]:
         """Frames that are keys in any case, by group of the body; "" for all."""
@@ -114,6 +134,17 @@ class Window:
     def fixed_for(self, joint: int) -> Ints:
         frames = self.fixed[""] | self.fixed[self.of_group.get(joint, "")]
         return np.array(sorted(frames), dtype=np.int64)
+
+    def own_keys(self, track: TrackId, channel: Channel) -> Ints:
+        """Frames that are keys of a channel in any case: those that were asked for, and where a
+        contact begins or ends those at which the channel breaks."""
+        asked = np.array(sorted(self.fixed[""]), dtype=np.int64)
+        group = self.of_group.get(track.joint, "")
+        if not group or not self.fixed[group]:
+            return asked
+        touching = np.array(sorted(self.fixed[group]), dtype=np.int64)
+        rate = float(self.clip.rate)
+        return np.union1d(asked, truly_broken(channel.values, touching, channel.tightest, rate))
 
     def quiet(self, channel: TrackId) -> bool:
         """Whether a channel moves too little for a change of support to show in it: less than
@@ -177,8 +208,7 @@ class Window:
                 if channel.still:
                     out[c] = fit_channel(channel.at_rest)
                 else:
-                    fixed = sorted(self.fixed[""]) if self.quiet(c) else self.fixed_for(c.joint)
-                    out[c] = fit_channel(channel, np.array(fixed, dtype=np.int64))
+                    out[c] = fit_channel(channel, self.own_keys(c, channel), self.effort)
             else:
                 fixed = np.unique(np.concatenate([self.fixed_for(c.joint) for c in group]))
                 within = part_of(progress, (done - 1) / len(groups), 1 / len(groups))
