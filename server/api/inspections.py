@@ -8,6 +8,8 @@ from typing import Any
 from django.http import HttpRequest
 from documents.inspections import inspect
 from documents.store import load_clip
+from editing.history import take_of
+from editing.recipes import replay
 from leancurve.cleaning.contacts import find_support
 from leancurve.cleaning.gimbal import rate_orders
 from leancurve.document.evaluation import evaluate
@@ -15,6 +17,7 @@ from leancurve.errors import BadInput
 from leancurve.figure.body import ROLES
 from leancurve.measures.findings import KINDS
 from leancurve.operations import OPERATIONS
+from leancurve.operations.thin.tolerances import tolerances_of
 from library.models import Profile
 from library.profiles import profile_for
 from ninja import Router
@@ -102,6 +105,16 @@ def keep_profile(request: HttpRequest, clip_id: int, wanted: schemas.ProfileIn) 
         },
     )
     return body(request, clip_id, wanted.revision)
+
+
+@router.get("clips/{int:clip_id}/tolerances", response=schemas.TolerancesOut)
+def tolerances(request: HttpRequest, clip_id: int, revision: int) -> Any:
+    """Keys against tolerance, of what stands before the clip is thinned."""
+    wanted = revision_for(request, clip_id, revision)
+    steps = replay(take_of(wanted).state, wanted.recipe)
+    thin = next((k for k, s in enumerate(steps) if s.line["operation"] == "thin"), len(steps))
+    state = steps[max(thin - 1, 0)].state
+    return asdict(tolerances_of(load_clip(state)))
 
 
 @router.get("clips/{int:clip_id}/orders", response=list[schemas.JointOrdersOut])

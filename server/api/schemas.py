@@ -374,6 +374,22 @@ class AccountOut(Schema):
     lines: list[LineDriftOut]
 
 
+class BoughtOut(Schema):
+    """A tolerance, the provable minimum of keys, and about how many it will need."""
+
+    tolerance_deg: float
+    minimum: int
+    keys: int
+
+
+class TolerancesOut(Schema):
+    """What tolerances buy, and the one that the take's noise proposes."""
+
+    noise_deg: float
+    proposed_deg: float
+    bought: list[BoughtOut]
+
+
 class AppendIn(Schema):
     operation: str
     params: dict[str, Any] = {}

@@ -21,6 +21,7 @@ from leancurve.measures.drift import drift
 from leancurve.numbers.kernels import landmarks as kernels
 from leancurve.numbers.kernels import minimax
 from leancurve.operations import OPERATIONS, Cancelled, Scope, apply_patch
+from leancurve.operations.thin.tolerances import tolerances_of
 from scipy.optimize import linprog
 
 from tests import oracle
@@ -279,3 +280,23 @@ def test_landmarks_always_hold_the_first_and_last_frame() -> None:
     marks = find_landmarks(wave(), 0.25, 120.0, least=1.0)
     assert (marks.frames[0], marks.frames[-1]) == (0, 599)
     assert np.all(np.diff(marks.frames) > 0)
+
+
+def test_what_a_tolerance_buys_is_near_what_thinning_needs(open_capture: Clip) -> None:
+    smooth = apply_patch(open_capture, OPERATIONS["smooth"].run(open_capture))
+    told = tolerances_of(smooth)
+    assert [b.tolerance_deg for b in told.bought] == sorted(b.tolerance_deg for b in told.bought)
+    assert all(b.minimum <= b.keys for b in told.bought)
+    for tolerance in (0.25, 1.0):
+        report = THIN.run(smooth, {"tolerance_deg": tolerance}).report
+        bought = next(b for b in told.bought if b.tolerance_deg == tolerance)
+        assert bought.minimum == report["keys_bound"]
+        assert bought.keys == pytest.approx(report["keys_after"], rel=0.15)
+
+
+def test_a_noisy_take_proposes_a_tolerance_above_its_noise() -> None:
+    noisy = wave() + np.random.default_rng(1).normal(0, 0.2, 600)
+    told = tolerances_of(channel(noisy))
+    assert told.noise_deg == pytest.approx(0.2, rel=0.15)
+    assert told.proposed_deg == 1.0
+    assert tolerances_of(channel(wave())).proposed_deg == 0.25

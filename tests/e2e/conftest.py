@@ -103,5 +103,10 @@ def settled(page: Page) -> None:
     assert page.evaluate(SETTLED) == ""
 
 
+def clip_now(page: Page) -> dict:
+    out: dict = page.request.get(page.url.replace("/clip/", "/api/clips/")).json()
+    return out
+
+
 def frame_now(page: Page) -> int:
     return int(page.get_by_test_id("frame").input_value())

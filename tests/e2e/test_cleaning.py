@@ -8,7 +8,7 @@ from leancurve.demo import TAKES, captured
 from leancurve.formats.bvh import write_bvh
 from playwright.sync_api import Page, expect
 
-from tests.e2e.conftest import frame_now, open_take
+from tests.e2e.conftest import clip_now, frame_now, open_take
 from tests.e2e.test_the_whole_job import box
 
 STRIP_LEFT, STRIP_LABELS, RULER, LANE = 14, 92, 18, 11
@@ -65,14 +65,24 @@ def test_a_capture_is_inspected_and_cleaned_step_by_step(page: Page) -> None:
     expect(page.get_by_role("button", name=re.compile("^Reopen spike"))).to_have_count(1)
     page.get_by_label("accepted too").uncheck()
 
-    # Its remedy: the card of Despike opens in Calm, previews in numbers, and is applied.
+    # Its remedy: the card of Despike opens in Calm on its joint and frames, previews in numbers,
+    # is widened to all of the clip, and is applied.
     listed.first.get_by_role("button", name=re.compile("^Mend spike")).click()
     despike = page.get_by_role("region", name="Despike", exact=True)
+    expect(despike.get_by_label("Which joints").locator("option:checked")).to_have_text(
+        page.locator("[aria-selected=true][data-joint]").inner_text().split("\n")[0]
+    )
+    frames = despike.get_by_label("Which frames").locator("option:checked")
+    expect(frames).to_have_text(re.compile(rf"^frames {frame_now(page)} – \d+$"))
     despike.get_by_role("button", name="Preview").click()
     numbers = page.get_by_test_id("preview-numbers")
-    expect(numbers.locator("div", has_text="Findings: spikes").locator("dd")).to_have_text(
-        re.compile(r"^\d+ → 0$")
-    )
+    left = numbers.locator("div", has_text="Findings: spikes").locator("dd")
+    expect(left).to_have_text(re.compile(r"^(\d+) → \d+$"))
+    was, now = (int(n) for n in re.findall(r"\d+", left.inner_text()))
+    assert now == was - 1
+    despike.get_by_label("Which joints").select_option("whole body")
+    despike.get_by_label("Which frames").select_option("whole clip")
+    expect(left).to_have_text(re.compile(r"^\d+ → 0$"))
     despike.get_by_role("button", name="Apply").click()
     revision(page, 3)
 
@@ -113,6 +123,7 @@ def test_contacts_are_dragged_split_joined_and_deleted(page: Page) -> None:
     first, last = map(int, row.nth(1).inner_text().split("\n")[1].split("–"))
 
     # The bar's end is dragged on the strip: the first lane of contacts, its upper half.
+    page.get_by_role("button", name="All lanes").click()
     strip = box(page, "strip")
     width = strip["width"] - STRIP_LEFT - STRIP_LABELS
     frames = 935
@@ -157,8 +168,9 @@ def test_roles_are_corrected_on_the_body_and_kept_as_a_profile(page: Page) -> No
     expect(chosen.first).to_contain_text("LeftHand")
     page.get_by_role("button", name="right leg").click()
     expect(chosen).to_have_count(6)
+    was = clip_now(page)["head"]["number"]
     page.get_by_label("Role of LeftPalm").select_option("helper")
-    revision(page, 2)
+    revision(page, was + 1)
     row = page.get_by_role("list", name="Roles of the joints").get_by_role("listitem")
     expect(row.filter(has=page.get_by_label("Role of LeftPalm"))).to_contain_text("set")
     page.get_by_label("Name of a new group").fill("standing leg")
@@ -191,8 +203,13 @@ def test_orders_are_rated_and_changed_without_moving_anything(page: Page) -> Non
 
 
 def test_the_shelf_sorts_by_what_needs_work_most(page: Page) -> None:
+    bring_in(page, "clean_walk", write_bvh(TAKES[2].clean()))
+    page.goto(page.url.split("/clip")[0])
+    bring_in(page, "rough_walk", write_bvh(captured(TAKES[2]).clip))
+    page.goto(page.url.split("/clip")[0])
     page.get_by_label("Sort").select_option("most work first")
+    expect(page.get_by_role("heading", name="clean_walk")).to_be_visible()
     names = page.locator("main h2").all_inner_texts()
-    assert "Signal lamp, take 01" in names[-2:]
+    assert names.index("rough_walk") < names.index("clean_walk")
     page.get_by_label("Sort").select_option("by name")
     assert page.locator("main h2").all_inner_texts() == sorted(names, key=str.casefold)

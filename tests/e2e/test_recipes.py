@@ -37,7 +37,7 @@ def test_all_of_it_in_a_few_clicks_then_changed_line_by_line(page: Page) -> None
     assert lines(page) == [
         "Read the take", "Trim the calibration pose", "Unflip", "Mend snaps", "Fill gaps",
         "Despike", "Smooth, adaptive", "Keep feet above the floor", "Find contacts",
-        "Drop idle channels", "Thin within 0.25°",
+        "Drop idle channels", "Thin within 0.25°", "Check what is left",
     ]  # fmt: skip
     expect(page.get_by_label("Last frame of the range")).to_have_value("264")
 
@@ -75,7 +75,7 @@ def test_all_of_it_in_a_few_clicks_then_changed_line_by_line(page: Page) -> None
     revision(page, 5)
     page.keyboard.press("Alt+8")
     recipe = page.get_by_role("list", name="Lines of the recipe").get_by_role("listitem")
-    expect(recipe).to_have_count(10)
+    expect(recipe).to_have_count(11)
     page.keyboard.press("Control+z")
     revision(page, 4)
 
@@ -136,6 +136,7 @@ def test_thin_by_poses_within_millimetres_and_with_a_key_where_it_is_off(page: P
 
     # The drift lane shows where it is off; pressing it sets a key there in every channel.
     settled(page)
+    page.get_by_role("button", name="All lanes").click()
     strip = box(page, "strip")
     page.mouse.click(strip["x"] + 14 + (strip["width"] - 106) * 0.37, strip["y"] + 18 + 11 + 6)
     revision(page, 3)

@@ -333,3 +333,59 @@ def test_two_tabs_cannot_overwrite_each_other(page: Page) -> None:
     refused.get_by_role("button", name="Keep theirs").click()
     expect(refused).to_be_hidden()
     other.close()
+
+
+def test_the_stage_and_the_sheet_have_room_and_edges_are_dragged(page: Page) -> None:
+    """One line of findings and one of contacts, until the lanes are unfolded: it is remembered."""
+    open_take(page, "Mooring line, take 04")
+    settled(page)
+    for pane, least in (("stage", 0.42), ("sheet", 0.0)):
+        assert box(page, pane)["height"] >= least * 800
+    edge = page.get_by_role("separator", name="Height of the curve sheet")
+    tall = int(edge.get_attribute("aria-valuenow") or 0)
+    assert tall >= 0.35 * 800
+    folded = box(page, "strip")["height"]
+    assert folded < 60
+    page.get_by_role("button", name="All lanes").click()
+    page.wait_for_function(
+        "h => document.querySelector('[data-testid=strip]').clientHeight > h", arg=folded + 60
+    )
+    settled(page)
+    page.reload()
+    expect(page.get_by_role("button", name="All lanes")).to_have_attribute("aria-pressed", "true")
+    page.get_by_role("button", name="All lanes").click()
+    for name, key, by in (
+        ("Height of the curve sheet", "ArrowUp", 16),
+        ("Width of the joints", "ArrowRight", 16),
+        ("Width of the panel", "ArrowLeft", 16),
+    ):
+        edge = page.get_by_role("separator", name=name)
+        was = int(edge.get_attribute("aria-valuenow") or 0)
+        edge.press(key)
+        expect(edge).to_have_attribute("aria-valuenow", str(was + by))
+        edge.dblclick()
+        expect(edge).to_have_attribute("aria-valuenow", str(was))
+
+
+def test_the_header_says_what_it_cost_and_what_was_mended(page: Page) -> None:
+    """Each place in the list leads there; until it is measured anew nothing old is shown."""
+    open_take(page, "Crate over the coaming, take 02")
+    page.keyboard.press("Alt+4")
+    page.get_by_role("region", name="Despike", exact=True).get_by_role("button").first.click()
+    despike = page.get_by_role("region", name="Despike", exact=True)
+    despike.get_by_role("button", name="Apply").click()
+    figure = page.get_by_test_id("drift")
+    expect(figure).to_have_text("measuring …")
+    expect(figure).to_contain_text(re.compile(r"\d+ mended ≤ \d+"))
+    expect(figure).to_contain_text("cost 0° · 0 mm")
+    figure.click()
+    told = page.get_by_role("dialog", name="What the recipe did to the motion")
+    expect(told.get_by_role("heading", name="Mends: what was wrong is put right")).to_be_visible()
+    place = told.get_by_role("button").filter(has_text=re.compile("frame")).nth(1)
+    name, frame = re.match(r"(\w+).*?frames? (\d+)", place.inner_text()).groups()  # type: ignore[union-attr]
+    place.click()
+    assert page.get_by_test_id("frame").input_value() == frame
+    assert name in page.locator("[aria-selected=true][data-joint]").inner_text()
+    page.keyboard.press("Escape")
+    page.keyboard.press("Control+z")
+    expect(figure).to_contain_text("none mended")

@@ -510,6 +510,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clips/{clip_id}/tolerances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tolerances
+         * @description Keys against tolerance, of what stands before the clip is thinned.
+         */
+        get: operations["api_inspections_tolerances"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clips/{clip_id}/tracks": {
         parameters: {
             query?: never;
@@ -971,6 +991,18 @@ export interface components {
              * @description all roles there are
              */
             roles: string[];
+        };
+        /**
+         * BoughtOut
+         * @description A tolerance, the provable minimum of keys, and about how many it will need.
+         */
+        BoughtOut: {
+            /** Keys */
+            keys: number;
+            /** Minimum */
+            minimum: number;
+            /** Tolerance Deg */
+            tolerance_deg: number;
         };
         /** BrowserError */
         BrowserError: {
@@ -1841,6 +1873,18 @@ export interface components {
             work: number;
         };
         /**
+         * TolerancesOut
+         * @description What tolerances buy, and the one that the take's noise proposes.
+         */
+        TolerancesOut: {
+            /** Bought */
+            bought: components["schemas"]["BoughtOut"][];
+            /** Noise Deg */
+            noise_deg: number;
+            /** Proposed Deg */
+            proposed_deg: number;
+        };
+        /**
          * Trouble
          * @description Any refusal: one clear sentence.
          */
@@ -2590,6 +2634,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StorageOut"];
+                };
+            };
+        };
+    };
+    api_inspections_tolerances: {
+        parameters: {
+            query: {
+                revision: number;
+            };
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TolerancesOut"];
                 };
             };
         };

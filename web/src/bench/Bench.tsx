@@ -22,6 +22,7 @@ import { Button } from '../ui/controls'
 import { BenchHeader } from './BenchHeader'
 import { FULL, useFullPane } from './fullPane'
 import { useSplit } from './useSplit'
+import { useWindow } from './useWindow'
 
 function StepRail() {
   const state = useBench()
@@ -107,7 +108,34 @@ export function Bench() {
   const poses = useBench((s) => s.poses)
   const notice = useBench((s) => s.notice)
   const step = useBench((s) => s.step)
-  const [sheetHeight, split] = useSplit('sheet', 330, 150, 600)
+  const { innerWidth: wide, innerHeight: high } = useWindow()
+  const [sheetHeight, sheetEdge] = useSplit({
+    name: 'sheet',
+    label: 'Height of the curve sheet',
+    initial: Math.round(0.375 * high),
+    least: 150,
+    most: Math.max(high - 330, 200),
+    axis: 'y',
+    grows: -1,
+  })
+  const [treeWidth, treeEdge] = useSplit({
+    name: 'tree',
+    label: 'Width of the joints',
+    initial: 200,
+    least: 140,
+    most: Math.max(Math.round(0.3 * wide), 200),
+    axis: 'x',
+    grows: 1,
+  })
+  const [panelWidth, panelEdge] = useSplit({
+    name: 'panel',
+    label: 'Width of the panel',
+    initial: 300,
+    least: 260,
+    most: Math.max(Math.round(0.4 * wide), 300),
+    axis: 'x',
+    grows: -1,
+  })
   const full = useFullPane()
   const timing = useViewing((s) => s.timing)
   const [opened, setOpened] = useState('')
@@ -152,20 +180,29 @@ export function Bench() {
             </div>
           </BenchMenu>
           <StripView />
-          {full === FULL.none && <div {...split} />}
+          {full === FULL.none && <div {...sheetEdge} />}
           <div
             className={`min-h-0 ${full === FULL.stage ? 'hidden' : 'flex'} ${full === FULL.sheet ? 'flex-1' : 'shrink-0'}`}
             style={full === FULL.sheet ? {} : { height: sheetHeight }}
           >
-            {!timing && <JointTree />}
+            {!timing && (
+              <>
+                <div className="flex shrink-0" style={{ width: treeWidth }}>
+                  <JointTree />
+                </div>
+                <div {...treeEdge} />
+              </>
+            )}
             <BenchMenu groups={['Curve sheet', 'Time', 'Keys']}>
               <div className="flex min-w-0 flex-1">{timing ? <TimingView /> : <SheetView />}</div>
             </BenchMenu>
           </div>
         </main>
+        <div {...panelEdge} />
         <aside
           aria-label="Step panel"
-          className="flex w-[300px] shrink-0 flex-col border-rule-2 border-l bg-raised"
+          className="flex shrink-0 flex-col border-rule-2 border-l bg-raised"
+          style={{ width: panelWidth }}
         >
           {clip && <Panel key={clip.id} />}
         </aside>

@@ -18,7 +18,7 @@ export const costText = ({ cost_deg, cost_mm }: Pick<Account, 'cost_deg' | 'cost
   `cost ${degrees(rounded(cost_deg.size))} · ${millimetres(rounded(cost_mm.size))}`
 
 export function mendedText({ mended }: Pick<Account, 'mended'>): string {
-  if (mended.length === 0) return 'nothing mended'
+  if (mended.length === 0) return 'none mended'
   const most = Math.max(...mended.map((m) => m.deg))
   return `${mended.length} mended ≤ ${degrees(most)}`
 }

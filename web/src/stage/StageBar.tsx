@@ -1,11 +1,12 @@
 /** The stage's buttons: from where it is looked at, what is shown on it, posing and review. */
-import { Maximize2 } from 'lucide-react'
+import { Columns2, Maximize2, Scan } from 'lucide-react'
+import type { ReactNode } from 'react'
 import { answer, client, textOf } from '../api/client'
 import { FULL, toggleFull, useFullPane } from '../bench/fullPane'
 import { notify, useBench } from '../clip/bench'
 import { usePosing } from '../clip/posing'
 import { useViewing } from '../clip/viewing'
-import { Button, Check, NumberInput, Popover, Select, Toggle } from '../ui/controls'
+import { Button, Check, NumberInput, Popover, Select, Tip, Toggle } from '../ui/controls'
 import type { Placed, View } from './Eye'
 import { stageRef } from './refs'
 import { review } from './review'
@@ -17,27 +18,50 @@ const TITLES: Record<View, string> = {
   'three-quarter': '¾ view',
 }
 
-export function StageBar() {
+/** A slim bar above the figure: it covers nothing of it. */
+export function StageBar({ children }: { children: ReactNode }) {
   const full = useFullPane() === FULL.stage
   const split = useViewing((s) => s.split)
   const posing = usePosing((s) => s.on)
   return (
-    <div className="absolute top-2 right-3 flex gap-1.5">
-      {(Object.keys(TITLES) as View[]).map((view) => (
-        <Button key={view} onClick={() => stageRef.current?.view(view)}>
-          {TITLES[view]}
-        </Button>
-      ))}
-      <CameraMenu />
-      <Toggle on={split} onClick={() => useViewing.setState({ split: !split })}>
-        Split
-      </Toggle>
-      <Button onClick={() => stageRef.current?.fit()}>Frame figure</Button>
+    <div className="flex h-6 shrink-0 items-center border-rule border-b bg-raised pr-1 pl-3 [&_button[aria-pressed=false]]:bg-transparent [&_button]:h-[22px] [&_button]:border-transparent">
+      <p className="min-w-0 flex-1 truncate text-[12px] text-ink-2">{children}</p>
+      <fieldset aria-label="View" className="flex">
+        {(Object.keys(TITLES) as View[]).map((view) => (
+          <Button key={view} kind="quiet" onClick={() => stageRef.current?.view(view)}>
+            {TITLES[view]}
+          </Button>
+        ))}
+        <Tip text="Bring the whole figure into view">
+          <Button
+            kind="quiet"
+            aria-label="Frame figure"
+            className="px-1.5"
+            onClick={() => stageRef.current?.fit()}
+          >
+            <Scan size={13} />
+          </Button>
+        </Tip>
+        <Tip text="Two views side by side">
+          <Toggle
+            on={split}
+            aria-label="Split"
+            className="px-1.5"
+            onClick={() => useViewing.setState({ split: !split })}
+          >
+            <Columns2 size={13} />
+          </Toggle>
+        </Tip>
+        <CameraMenu />
+      </fieldset>
+      <span className="mx-1 h-3.5 border-rule-2 border-l" />
       <ShowMenu />
       <Toggle on={posing} onClick={() => usePosing.setState({ on: !posing })}>
         Pose
       </Toggle>
-      <Button onClick={() => review(true)}>Review</Button>
+      <Button kind="quiet" onClick={() => review(true)}>
+        Review
+      </Button>
       <Toggle
         on={full}
         aria-label="Stage alone"
@@ -73,7 +97,7 @@ function place(camera: Placed): void {
 function CameraMenu() {
   const camera = useBench((s) => s.clip?.camera ?? null)
   return (
-    <Popover name="Camera" trigger={<Button>Camera</Button>}>
+    <Popover name="Camera" trigger={<Button kind="quiet">Camera</Button>}>
       <div className="flex w-72 flex-col gap-2">
         {camera ? (
           <>
@@ -157,7 +181,7 @@ function ShowMenu() {
   const set = useViewing.setState
   const ghost = useBench((s) => s.ghost)
   return (
-    <Popover name="Show" trigger={<Button>Show</Button>}>
+    <Popover name="Show" trigger={<Button kind="quiet">Show</Button>}>
       <div className="flex w-56 flex-col gap-1">
         <Check on={view.follow} onChange={(follow) => set({ follow })}>
           Follow the root

@@ -213,46 +213,43 @@ export function StageView() {
   return (
     <section
       aria-label="Stage"
-      className={`overflow-hidden bg-gradient-to-b from-raised to-paper ${reviewing ? 'fixed inset-0 z-40' : 'relative min-h-0 min-w-0 flex-1'} ${open ? 'outline outline-2 outline-signal -outline-offset-2' : ''}`}
+      className={`flex flex-col overflow-hidden bg-gradient-to-b from-raised to-paper ${reviewing ? 'fixed inset-0 z-40' : 'relative min-h-0 min-w-0 flex-1'} ${open ? 'outline outline-2 outline-signal -outline-offset-2' : ''}`}
     >
-      <canvas ref={canvas} data-testid="stage" className="absolute inset-0 size-full" />
-      <div
-        ref={left}
-        data-testid="view-one"
-        className={`absolute inset-y-0 left-0 touch-none ${split && !reviewing ? 'w-1/2' : 'w-full'}`}
-        {...pane(0)}
-      />
-      <div
-        ref={right}
-        data-testid="view-two"
-        className={`absolute inset-y-0 right-0 w-1/2 touch-none border-rule-2 border-l ${split && !reviewing ? '' : 'hidden'}`}
-        {...pane(1)}
-      />
-      {trouble && (
-        <p className="absolute inset-0 grid place-items-center p-6 text-center text-ink-2">
-          This browser offers no WebGL, so the stage cannot be drawn. Curves, steps and delivery
-          work without it.
-        </p>
+      {!reviewing && (
+        <StageBar>
+          {clip && `${clip.joints.length} joints`}
+          {preview?.whole && ghost && <span className="text-ink-3"> · preview over before</span>}
+        </StageBar>
       )}
-      {reviewing ? (
-        <ReviewBar />
-      ) : (
-        <>
-          {clip && (
-            <p className="pointer-events-none absolute top-2 left-3 truncate text-ink-2">
-              {clip.joints.length} joints
-              {preview?.whole && ghost && (
-                <span className="text-ink-3"> · preview over before</span>
-              )}
-            </p>
-          )}
-          <StageBar />
+      <div className="relative min-h-0 flex-1">
+        <canvas ref={canvas} data-testid="stage" className="absolute inset-0 size-full" />
+        <div
+          ref={left}
+          data-testid="view-one"
+          className={`absolute inset-y-0 left-0 touch-none ${split && !reviewing ? 'w-1/2' : 'w-full'}`}
+          {...pane(0)}
+        />
+        <div
+          ref={right}
+          data-testid="view-two"
+          className={`absolute inset-y-0 right-0 w-1/2 touch-none border-rule-2 border-l ${split && !reviewing ? '' : 'hidden'}`}
+          {...pane(1)}
+        />
+        {trouble && (
+          <p className="absolute inset-0 grid place-items-center p-6 text-center text-ink-2">
+            This browser offers no WebGL, so the stage cannot be drawn. Curves, steps and delivery
+            work without it.
+          </p>
+        )}
+        {reviewing ? (
+          <ReviewBar />
+        ) : (
           <div className="pointer-events-none absolute inset-x-3 bottom-2 flex flex-wrap-reverse items-center gap-2 *:pointer-events-auto">
             {posing && <PoseBar hand={hand} />}
             {unkeyed && <UnkeyedBar unkeyed={unkeyed} />}
           </div>
-        </>
-      )}
+        )}
+      </div>
     </section>
   )
 }

@@ -9,7 +9,7 @@ import {
 } from '../clip/bench'
 import { moveContact, sameContact } from '../clip/contacts'
 import { draft } from '../clip/draft'
-import { goTo, mend } from '../clip/findings'
+import { goTo, mend, sizeOf } from '../clip/findings'
 import { moveMark } from '../clip/marks'
 import { addPin, usePins, warpOf } from '../clip/pins'
 import { transport } from '../clip/transport'
@@ -69,11 +69,12 @@ export class Strip {
     contacts: Contact[] | null,
     keys: number[],
     drift: Moved | null,
+    unfolded: boolean,
   ): void {
     this.clip = clip
     this.keys = keys
     const pinned = usePins.getState().pins !== null
-    this.lanes = lanesOf(findings ?? [], contacts ?? [], drift, clip.marks, pinned)
+    this.lanes = lanesOf(findings ?? [], contacts ?? [], drift, clip.marks, pinned, unfolded)
     this.draw()
   }
 
@@ -198,19 +199,36 @@ export class Strip {
       return true
     }
     if (lane.kind !== 'finding') return false
+    const found = this.findingAt(lane.findings, x)
+    if (!found) return false
+    if (found.accepted) goTo(found)
+    else mend(found)
+    return true
+  }
+
+  /** The finding under the pointer: the nearest, of those that are as near the gravest. */
+  private findingAt(findings: Finding[], x: number): Finding | null {
     let best: Finding | null = null
     let near = EDGE
-    for (const finding of lane.findings) {
+    for (const finding of findings) {
       const gap = Math.max(this.x(finding.first) - x, x - this.x(finding.last), 0)
       if (gap < near || (gap === 0 && near === 0 && best && finding.severity > best.severity)) {
         near = gap
         best = finding
       }
     }
-    if (!best) return false
-    if (best.accepted) goTo(best)
-    else mend(best)
-    return true
+    return best
+  }
+
+  /** What is under the pointer, in words: of a finding its kind, where, and how much. */
+  private titleAt(x: number, y: number): string {
+    const lane = this.laneAt(y)?.lane
+    if (lane?.kind !== 'finding') return ''
+    const found = this.findingAt(lane.findings, x)
+    if (!found) return ''
+    const { kind, joint, first, last } = found
+    const frames = first === last ? `frame ${first}` : `frames ${first}–${last}`
+    return `${kind}: ${joint}, ${frames}, ${sizeOf(found)}`
   }
 
   private spanAt<T extends Span>(spans: readonly T[], x: number): T | undefined {
@@ -238,7 +256,10 @@ export class Strip {
       this.held.move(x, this.scale)
       this.draw()
     }
-    if (this.hold === 'none') this.canvas.style.cursor = this.cursorAt(x, y)
+    if (this.hold === 'none') {
+      this.canvas.style.cursor = this.cursorAt(x, y)
+      this.canvas.title = this.titleAt(x, y)
+    }
   }
 
   private cursorAt(x: number, y: number): string {

@@ -2,6 +2,8 @@
 import {
   ChevronLeft,
   ChevronRight,
+  ChevronsDown,
+  ChevronsUp,
   Hand,
   Pause,
   Play,
@@ -15,6 +17,7 @@ import { draft } from '../clip/draft'
 import { usePins } from '../clip/pins'
 import { useSelection } from '../clip/selection'
 import { transport } from '../clip/transport'
+import { prefer, useSession } from '../session/session'
 import { offerKey } from '../steps/thin/thinning'
 import { Button, inputLook, Popover, Slider, Tip, Toggle } from '../ui/controls'
 import { watchPane } from '../ui/pane'
@@ -101,6 +104,12 @@ function RangeField({ end, label }: { end: 0 | 1; label: string }) {
   )
 }
 
+/** All lanes, or one line of findings and one of contacts: a choice that is remembered. */
+function toggleLanes(): void {
+  const { panes } = useSession.getState().preferences
+  prefer({ panes: { ...panes, lanes: panes.lanes === 1 ? 0 : 1 } })
+}
+
 export function StripView() {
   const canvas = useRef<HTMLCanvasElement>(null)
   const [free, setFree] = useState(false)
@@ -114,6 +123,7 @@ export function StripView() {
   const joints = useBench((s) => s.joints)
   const curves = useBench((s) => s.curves)
   const pinned = usePins((s) => s.pins !== null)
+  const unfolded = useSession((s) => s.preferences.panes.lanes === 1)
   const t = useTransport()
 
   useEffect(() => {
@@ -138,9 +148,16 @@ export function StripView() {
     if (!clip || !strip) return
     // A head that has just moved has no findings yet: the lanes stay until it has.
     if (findings)
-      strip.show(clip, findings, contacts?.contacts ?? null, keyFrames(clip, joints, curves), drift)
+      strip.show(
+        clip,
+        findings,
+        contacts?.contacts ?? null,
+        keyFrames(clip, joints, curves),
+        drift,
+        unfolded,
+      )
     setTall(strip.tall)
-  }, [clip, findings, contacts, contact, joints, curves, drift, pinned])
+  }, [clip, findings, contacts, contact, joints, curves, drift, pinned, unfolded])
 
   useEffect(() => {
     if (stripRef.current) stripRef.current.sensitivity = sensitivity
@@ -177,9 +194,16 @@ export function StripView() {
             <SkipForward size={13} />
           </Button>
         </Tip>
-        <Toggle on={t.loop} onClick={() => transport.setLoop(!t.loop)}>
-          <Repeat size={13} /> Loop
-        </Toggle>
+        <Tip text="Play the range over and over">
+          <Toggle
+            on={t.loop}
+            aria-label="Loop"
+            className="px-1.5"
+            onClick={() => transport.setLoop(!t.loop)}
+          >
+            <Repeat size={13} />
+          </Toggle>
+        </Tip>
         <Tip text="Time follows the pointer without a button held, until you click">
           <Toggle
             on={free}
@@ -195,6 +219,11 @@ export function StripView() {
         <span className="mx-1 h-5 border-rule border-l" />
         <FrameField />
         <span className="flex-1" />
+        <Tip text={unfolded ? 'One line of findings, one of contacts' : 'A line a kind, and drift'}>
+          <Toggle on={unfolded} aria-label="All lanes" className="px-1.5" onClick={toggleLanes}>
+            {unfolded ? <ChevronsUp size={13} /> : <ChevronsDown size={13} />}
+          </Toggle>
+        </Tip>
         <span className="flex items-center gap-1 text-ink-2">
           range <RangeField end={0} label="First frame of the range" /> –
           <RangeField end={1} label="Last frame of the range" />

@@ -19,6 +19,29 @@ export type Lane =
 /** The kinds that span the whole clip by their nature have no lane: they are listed. */
 const NO_LANE = new Set(['idle'])
 
+/** All contacts on one line, the left limbs above the right ones, and all findings on another. */
+function folded(findings: Finding[], contacts: Contact[]): Lane[] {
+  const lanes: Lane[] = []
+  const of = (side: string) => contacts.filter((c) => c.limb.startsWith(side))
+  if (contacts.length)
+    lanes.push({
+      kind: 'contact',
+      label: 'contacts, L R',
+      upper: of('left'),
+      lower: of('right'),
+    })
+  const shown = findings.filter((f) => !NO_LANE.has(f.kind))
+  const open = shown.filter((f) => !f.accepted).length
+  if (shown.length)
+    lanes.push({
+      kind: 'finding',
+      label: `${open} ${open === 1 ? 'finding' : 'findings'}`,
+      // The gravest is drawn over the others.
+      findings: [...shown].sort((a, b) => a.severity - b.severity),
+    })
+  return lanes
+}
+
 const highest = (mm: Float32Array): number => mm.reduce((a, b) => Math.max(a, b), 0)
 
 export function lanesOf(
@@ -27,10 +50,12 @@ export function lanesOf(
   drift: Moved | null,
   marks: Mark[],
   pinned: boolean,
+  unfolded: boolean,
 ): Lane[] {
   const lanes: Lane[] = [{ kind: 'keys', label: 'keys' }]
   if (pinned) lanes.push({ kind: 'pins', label: 'time pins' })
   if (marks.length) lanes.push({ kind: 'marks', label: 'marks', marks })
+  if (!unfolded) return [...lanes, ...folded(findings, contacts)]
   const most = drift ? Math.max(highest(drift.rest), highest(drift.mended)) : 0
   if (drift && most > 0.01)
     lanes.push({

@@ -67,7 +67,7 @@ export function JointTree() {
     list.current?.querySelector(`[data-joint="${joints[0]}"]`)?.scrollIntoView({ block: 'nearest' })
   }, [joints])
 
-  if (!clip) return <div className="w-[200px] border-rule border-r bg-raised" />
+  if (!clip) return <div className="flex-1 border-rule border-r bg-raised" />
   // "hand turn y" asks for joints with "hand", and of those for the channel.
   const words = search.trim().toLowerCase().split(/\s+/)
   const asked = words.filter((w) => !CHANNEL_WORDS.has(w)).join(' ')
@@ -96,7 +96,7 @@ export function JointTree() {
   return (
     <section
       aria-label="Joints and channels"
-      className="flex w-[200px] shrink-0 flex-col border-rule border-r bg-raised"
+      className="flex min-w-0 flex-1 flex-col border-rule border-r bg-raised"
     >
       <div className="flex gap-1 p-1">
         <input

@@ -23,7 +23,11 @@ const named = (name: string) => {
 /** Rows of a report; what has a before and an after is one row. */
 export function ReportRows({ report }: { report: Record<string, unknown> }) {
   const rows = Object.entries(report).filter(([, v]) => typeof v === 'number') as [string, number][]
-  const told = typeof report.told === 'string' && <Row key="told" name="Left">{report.told}</Row>
+  const told = typeof report.told === 'string' && (
+    <Row key="told" name="Left">
+      {report.told}
+    </Row>
+  )
   return [
     told,
     ...rows.map(([name, value]) => {

@@ -11,6 +11,7 @@ import { degrees, grouped, millimetres } from '../../ui/numbers'
 import { OperationCard } from '../operation/OperationCard'
 import { beginning, ScopeChoice, scopeOf } from '../operation/ScopeChoice'
 import { Panel, Trouble } from '../Panel'
+import { Buys, useTolerances } from './Buys'
 import { DEFAULTS, type ThinParams, thinLine } from './thinning'
 
 /** Where the sliders stop: fine where tolerances are small, round numbers throughout. */
@@ -31,6 +32,10 @@ const LAYOUTS = {
   joint: 'shared by a joint’s channels',
   part: 'shared by a part of the body',
   pose: 'key poses of the whole body',
+}
+const SEARCHES = {
+  usual: 'as usual',
+  'fewest keys': 'longer, for the fewest',
 }
 const LIMBS = ['left hand', 'right hand', 'left foot', 'right foot']
 
@@ -222,6 +227,19 @@ export function ThinPanel() {
       ),
     [editing, again, line, scope],
   )
+  const change = (part: Partial<ThinParams>) => {
+    const next = { ...params, ...part }
+    if (next.layout !== 'pose' && next.poses) next.poses = null
+    setParams(next)
+    show(next)
+  }
+  // A noisy take begins with the tolerance that its noise proposes.
+  const proposed = useTolerances()?.proposed_deg
+  // biome-ignore lint/correctness/useExhaustiveDependencies: once, when the proposal comes
+  useEffect(() => {
+    if (proposed !== undefined && !line && params.tolerance_deg === DEFAULTS.tolerance_deg)
+      if (proposed !== params.tolerance_deg) change({ tolerance_deg: proposed })
+  }, [proposed])
   // The panel shows what thinning would do from the moment it is open.
   const head = clip?.head.id
   // biome-ignore lint/correctness/useExhaustiveDependencies: controls preview by themselves
@@ -230,12 +248,6 @@ export function ThinPanel() {
   }, [head, again])
 
   if (!clip) return null
-  const change = (part: Partial<ThinParams>) => {
-    const next = { ...params, ...part }
-    if (next.layout !== 'pose' && next.poses) next.poses = null
-    setParams(next)
-    show(next)
-  }
   const shown = preview?.operation === 'thin' ? preview : null
   const whole = shown?.whole
   const drift = whole?.drift
@@ -310,6 +322,13 @@ export function ThinPanel() {
           />
         </>
       )}
+      {params.measure !== 'ends' && !params.most_keys && !params.poses && (
+        <Buys
+          inUse={params.tolerance_deg}
+          perDegree={drift ? drift.max_mm / params.tolerance_deg : null}
+          onTake={(tolerance_deg) => change({ tolerance_deg })}
+        />
+      )}
       {params.measure === 'channel' && (
         <p className="text-ink-3">
           Degrees are per channel: a joint's rotation, and what hangs on it, can move farther. The
@@ -322,6 +341,14 @@ export function ThinPanel() {
         options={LAYOUTS}
         onChange={(l) => change({ layout: l as ThinParams['layout'] })}
       />
+      {params.layout === 'channel' && (
+        <Choice
+          label="Keys are looked for"
+          value={params.search ?? 'usual'}
+          options={SEARCHES}
+          onChange={(search) => change({ search: search as ThinParams['search'] & string })}
+        />
+      )}
       <dl aria-busy={previewing} data-testid="thin-numbers">
         <Row name="Keys">
           {report ? (
@@ -392,7 +419,8 @@ export function ThinPanel() {
       )}
       {again && (
         <p className="text-ink-3">
-          Press the drift lane of the time strip to set a key where the result is farthest off.
+          Unfold the time strip’s lanes and press the one of drift to set a key where the result is
+          farthest off.
         </p>
       )}
       <OperationCard name="densify" />

@@ -8,6 +8,7 @@ export interface ThinParams {
   tolerance_mm: number
   ends_mm: number
   layout: 'channel' | 'joint' | 'part' | 'pose'
+  search?: 'usual' | 'fewest keys'
   most_keys?: number | null
   poses?: number | null
   landmarks: boolean
