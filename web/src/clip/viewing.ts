@@ -52,6 +52,8 @@ export interface Viewing {
   grid: number
   post: boolean
   person: boolean
+  /** The figure as lines and dots. */
+  bare: boolean
   /** Frames before and after now that trails and ghosts show, and between ghosts. */
   span: number
   apart: number
@@ -66,6 +68,7 @@ export interface Viewing {
 }
 
 const FOLLOWS = 'lean.sheet.follows'
+const BARE = 'lean.stage.bare'
 
 export const useViewing = create<Viewing>(() => ({
   timing: false,
@@ -87,6 +90,7 @@ export const useViewing = create<Viewing>(() => ({
   grid: 0.5,
   post: false,
   person: false,
+  bare: localStorage.getItem(BARE) === 'on',
   span: 20,
   apart: 5,
   follows: localStorage.getItem(FOLLOWS) !== 'off',
@@ -99,10 +103,29 @@ const { getState: get, setState: set } = useViewing
 
 /** A clip is opened: what was looked at in another means nothing here. */
 export function lookAnew(): void {
-  const { timing, follows, passes, step, span, apart, split, follow, grid, post, person } = get()
-  const kept = { timing, follows, passes, step, span, apart, split, follow, grid, post, person }
+  const { timing, follows, passes, step, span, apart, split, follow, grid, post, person, bare } =
+    get()
+  const kept = {
+    timing,
+    follows,
+    passes,
+    step,
+    span,
+    apart,
+    split,
+    follow,
+    grid,
+    post,
+    person,
+    bare,
+  }
   set({ ...useViewing.getInitialState(), ...kept })
   draft.mute(new Set())
+}
+
+export function setBare(bare: boolean): void {
+  localStorage.setItem(BARE, bare ? 'on' : 'off')
+  set({ bare })
 }
 
 export function setFollows(follows: boolean): void {

@@ -4,12 +4,12 @@ import type { Clip } from '../clip/bench'
 import type { Overrides, Poses } from '../clip/poses'
 import { token } from '../ui/theme'
 import { AxisArrow } from './AxisArrow'
-import { bonesOf } from './bones'
 import { Eye, type Placed, type View } from './Eye'
-import { Figure } from './Figure'
+import { Figure, type Look } from './Figure'
 import { Gizmo } from './Gizmo'
 import { Marks } from './Marks'
 import { References, type Shown } from './References'
+import { Shades } from './Shades'
 import { Trails } from './Trails'
 
 const PICK_PIXELS = 14
@@ -71,6 +71,7 @@ export class Stage {
   private plain = false
   private trails: Trails | null = null
   private arrow = new AxisArrow()
+  private shades = new Shades()
   private ghosts: Figure[] = []
   private guide: { figure: Figure; poses: Poses; offset: number } | null = null
   /** The frame whose pose is shown at a frame: another one where poses are held. */
@@ -101,7 +102,7 @@ export class Stage {
     panes: [HTMLElement, HTMLElement],
   ) {
     this.renderer = new WebGLRenderer({ canvas, antialias: !this.software, alpha: true })
-    this.scene.add(this.space, this.references.group, this.gizmo.object)
+    this.scene.add(this.space, this.references.group, this.shades.group, this.gizmo.object)
     this.eyes = panes.map((pane) => new Eye(pane, this.draw)) as [Eye, Eye]
     this.eye = this.eyes[0]
     panes.forEach((pane, k) => {
@@ -121,6 +122,7 @@ export class Stage {
     this.marks?.dispose()
     this.trails?.dispose()
     this.arrow.dispose()
+    this.shades.dispose()
     for (const figure of [...this.ghosts, ...(this.guide ? [this.guide.figure] : [])])
       figure.dispose()
     this.renderer.dispose()
@@ -166,14 +168,29 @@ export class Stage {
       this.clip?.id === clip.id &&
       JSON.stringify(bodyOf(this.clip)) === JSON.stringify(bodyOf(clip))
     this.clip = clip
-    if (same) return
+    if (!same) this.build(clip)
+  }
+
+  private look: Look = { roles: null, bare: false }
+
+  /** As a body or as lines and dots; what the joints are taken for, once that is known. */
+  setLook(look: Look): void {
+    if (JSON.stringify(look) === JSON.stringify(this.look)) return
+    this.look = look
+    if (!this.clip) return
+    this.build(this.clip)
+    this.pose()
+  }
+
+  private build(clip: Clip): void {
+    const { line = 0 } = this.figure ?? {}
     this.figure?.dispose()
     this.ghost?.dispose()
     this.space.clear()
-    const bones = bonesOf(clip.joints, clip.end_sites)
     this.canvas.dataset.bones = lengthOf(clip).toFixed(1)
-    this.ghost = new Figure(clip, bones, BEFORE)
-    this.figure = new Figure(clip, bones)
+    this.ghost = new Figure(clip, this.look, BEFORE)
+    this.figure = new Figure(clip, this.look)
+    this.ghost.line = this.figure.line = line
     this.marks?.dispose()
     this.marks = new Marks(clip.joints.length)
     this.trails?.dispose()
@@ -249,11 +266,7 @@ export class Stage {
       this.guide = null
     }
     if (guide && this.clip) {
-      const figure = new Figure(
-        guide.clip,
-        bonesOf(guide.clip.joints, guide.clip.end_sites),
-        BESIDE,
-      )
+      const figure = new Figure(guide.clip, { roles: null, bare: this.look.bare }, BESIDE)
       figure.group.scale.setScalar(
         guide.clip.reading.metres_per_unit / this.clip.reading.metres_per_unit,
       )
@@ -304,6 +317,7 @@ export class Stage {
     this.marks?.show(this.figure.world, this.plain ? [] : this.foundAt(this.frame))
     this.root.fromArray(this.figure.world.position, 0)
     this.space.localToWorld(this.root)
+    this.shades.show(this.figure.soles((point) => this.space.localToWorld(point)))
     this.onPosed()
     this.draw()
   }
@@ -324,7 +338,7 @@ export class Stage {
       .flatMap((by) => [at - by, at + by])
       .filter((f) => f >= 0 && f < poses.frames)
     while (this.ghosts.length < frames.length) {
-      const figure = new Figure(clip, bonesOf(clip.joints, clip.end_sites), AROUND)
+      const figure = new Figure(clip, this.look, AROUND)
       figure.line = this.figure?.line ?? 0
       figure.colour(new Set())
       this.space.add(figure.group)

@@ -5,7 +5,7 @@ import { answer, client, textOf } from '../api/client'
 import { FULL, toggleFull, useFullPane } from '../bench/fullPane'
 import { notify, useBench } from '../clip/bench'
 import { usePosing } from '../clip/posing'
-import { useViewing } from '../clip/viewing'
+import { setBare, useViewing } from '../clip/viewing'
 import { Button, Check, NumberInput, Popover, Select, Tip, Toggle } from '../ui/controls'
 import type { Placed, View } from './Eye'
 import { stageRef } from './refs'
@@ -183,6 +183,9 @@ function ShowMenu() {
   return (
     <Popover name="Show" trigger={<Button kind="quiet">Show</Button>}>
       <div className="flex w-56 flex-col gap-1">
+        <Check on={view.bare} onChange={setBare}>
+          Bare: lines and dots
+        </Check>
         <Check on={view.follow} onChange={(follow) => set({ follow })}>
           Follow the root
         </Check>

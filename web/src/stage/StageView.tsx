@@ -158,6 +158,13 @@ export function StageView() {
     stage.setFrame(transport.frame)
   }, [clip, poses, preview, ghost])
 
+  const roles = useBench((s) => s.body?.joints)
+  const bare = useViewing((s) => s.bare)
+  useEffect(() => {
+    const known = clip && roles?.length === clip.joints.length ? roles.map((r) => r.role) : null
+    stageRef.current?.setLook({ roles: known, bare })
+  }, [clip, roles, bare])
+
   useEffect(() => {
     stageRef.current?.setSelected(joints)
   }, [joints])
