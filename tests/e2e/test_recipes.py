@@ -136,7 +136,13 @@ def test_thin_by_poses_within_millimetres_and_with_a_key_where_it_is_off(page: P
 
     # The drift lane shows where it is off; pressing it sets a key there in every channel.
     settled(page)
+    expect(page.get_by_test_id("drift")).to_contain_text("cost")
+    folded = box(page, "strip")["height"]
     page.get_by_role("button", name="All lanes").click()
+    page.wait_for_function(
+        "h => document.querySelector('[data-testid=strip]').clientHeight > h", arg=folded
+    )
+    settled(page)
     strip = box(page, "strip")
     page.mouse.click(strip["x"] + 14 + (strip["width"] - 106) * 0.37, strip["y"] + 18 + 11 + 6)
     revision(page, 3)

@@ -351,7 +351,7 @@ def test_seeing_marks_traces_trails_and_channels_left_out(page: Page) -> None:
             last = now
         return last
 
-    page.get_by_test_id("frame").fill("90")
+    page.get_by_test_id("frame").fill("60")
     page.keyboard.press("Enter")
     bare = stage()
     # A channel that is hovered shows its direction; trails show the way of the hand.

@@ -103,5 +103,7 @@ describe('solids of a skeleton', () => {
       [1, 2],
     ])
     expect(body.soles).toEqual([])
+    // Nor is anything of it left out where its joints are known to be no body's.
+    expect(made(crane, true).solids.length).toBe(2)
   })
 })

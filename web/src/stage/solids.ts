@@ -47,8 +47,12 @@ const LIMBS: Readonly<Record<string, [number, number]>> = {
 }
 const FINGERS = new Set(['thumb', 'index', 'middle', 'ring', 'little'])
 const FINGER = 0.0075
+/** Limbs are not quite round: a twist shows. */
+const FLAT = 0.8
 /** Joints that no solid leads to: what hangs there is inside of another. */
-const HIDDEN = new Set(['twist', 'helper', 'end', 'jaw', 'eye'])
+const HIDDEN = new Set(['twist', 'end', 'jaw', 'eye'])
+/** Parts that are drawn whole, whatever bones they have. */
+const WHOLE = new Set(['head', 'hand', 'foot', 'toe'])
 
 class Builder {
   position: number[] = []
@@ -178,12 +182,12 @@ export function solidsOf(
     const axis = tip.clone().divideScalar(length)
     const [r0, r1] = radii
     const side = into(joint, left)
-    const at = (t: number) => [t * length, r0 + (r1 - r0) * t, r0 + (r1 - r0) * t] as const
+    const at = (t: number) => [t * length, r0 + (r1 - r0) * t, FLAT * (r0 + (r1 - r0) * t)] as const
     const cap = (r: number, t: number, sign: number) =>
-      [0.92, 0.6].map(
-        (s) =>
-          [t * length + sign * r * s, r * Math.sqrt(1 - s * s), r * Math.sqrt(1 - s * s)] as const,
-      )
+      [0.92, 0.6].map((part) => {
+        const wide = r * Math.sqrt(1 - part * part)
+        return [t * length + sign * r * part, wide, FLAT * wide] as const
+      })
     const rings = stack(new Vector3(), axis, across(axis, side), [
       ...cap(r0, 0, -1),
       at(0),
@@ -236,49 +240,34 @@ export function solidsOf(
   const middleOf = (points: Vector3[]) =>
     points.reduce((sum, p) => sum.add(p), new Vector3()).divideScalar(points.length || 1)
 
+  const pelvis = find('', 'hips') >= 0 && pair('thigh') !== null
+  const ribs = top >= 0 && pair('upper arm') !== null
+  const plain = (bone: Bone, hatched: boolean) => {
+    const offset = bone.child >= 0 ? joints[bone.child]!.offset : bone.tip
+    const wide = Math.min(Math.max(0.13 * Math.hypot(...offset), 0.005 * height), 0.032 * height)
+    limb(bone, [wide, 0.7 * wide], 8, hatched)
+  }
   for (const bone of bones) {
     const [side, part] = parts[bone.joint]!
-    const to = bone.child >= 0 ? parts[bone.child]![1] : ''
-    const hatched =
-      side === 'left' || (side === '' && bone.child >= 0 && parts[bone.child]![0] === 'left')
-    if (
-      !roles ||
-      !(
-        part in LIMBS ||
-        FINGERS.has(part) ||
-        part === 'hips' ||
-        part === 'hand' ||
-        part === 'foot' ||
-        part === 'toe' ||
-        part === 'head' ||
-        HIDDEN.has(part)
-      )
-    ) {
-      const length =
-        bone.child >= 0 ? Math.hypot(...joints[bone.child]!.offset) : Math.hypot(...bone.tip)
-      const wide = Math.min(Math.max(0.13 * length, 0.005 * height), 0.032 * height)
-      limb(bone, [wide, 0.7 * wide], 8, hatched)
-      continue
-    }
-    if (HIDDEN.has(to) || HIDDEN.has(part)) continue
-    if (FINGERS.has(part)) limb(bone, [FINGER * height, 0.85 * FINGER * height], 6, hatched)
-    else if (part === 'hips') {
-      if (to === 'spine') limb(bone, [0.068 * height, 0.068 * height], 12, false)
-    } else if (part === 'spine') {
-      if (bone.joint === top ? to === 'neck' : to === 'spine') {
-        const [a, b] = bone.joint === top ? LIMBS.neck! : LIMBS.spine!
-        limb(bone, [a * height, b * height], 12, false)
-      }
-    } else if (part in LIMBS && (bone.child >= 0 || part === 'shin')) {
-      const [a, b] = LIMBS[part]!
-      limb(bone, [a * height, b * height], 10, hatched)
-    }
+    const [toSide, to] = bone.child >= 0 ? parts[bone.child]! : ['', '']
+    const hatched = (side || toSide) === 'left'
+    const draw = (radii: readonly [number, number], sides: number) =>
+      limb(bone, [radii[0] * height, radii[1] * height], sides, hatched)
+    if (HIDDEN.has(to) || HIDDEN.has(part) || WHOLE.has(part)) continue
+    if (FINGERS.has(part)) draw([FINGER, 0.85 * FINGER], 6)
+    else if (part === 'hips' && (to === 'spine' || pelvis)) {
+      if (to === 'spine') draw(LIMBS.spine!, 12)
+    } else if (part === 'spine' && bone.joint === top && ribs) {
+      if (to === 'neck') draw(LIMBS.neck!, 12)
+    } else if (part in LIMBS && to !== 'helper' && bone.child >= 0)
+      draw(LIMBS[part]!, part === 'spine' ? 12 : 10)
+    else plain(bone, hatched)
   }
   if (!roles) return finish(build, soles)
 
   const hips = find('', 'hips')
   const thighs = pair('thigh')
-  if (hips >= 0 && thighs) {
+  if (pelvis && thighs) {
     const half = thighs.length() / 2 / height
     const legs = middleOf(['left', 'right'].map((s) => placed[find(s, 'thigh')]!.clone()))
     const from = legs.sub(placed[hips]!).addScaledVector(up, -0.03 * height)
@@ -291,7 +280,7 @@ export function solidsOf(
     ], 16, false) // biome-ignore format: a profile
   }
   const shoulders = pair('upper arm')
-  if (top >= 0 && shoulders) {
+  if (ribs && shoulders) {
     const half = shoulders.length() / 2 / height
     const above = middleOf(['left', 'right'].map((s) => placed[find(s, 'upper arm')]!.clone()))
     const from = above.sub(placed[top]!).addScaledVector(up, -0.165 * height)
