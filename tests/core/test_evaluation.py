@@ -172,7 +172,6 @@ EDITS = {
 }  # fmt: skip
 STORED = {
     "cleaning/continuity.py": "writes angles anew, curve by curve",
-    "measures/findings/base.py": "asks which joints are dense, as captured",
     "measures/findings/keys.py": "looks at keys themselves",
     "measures/findings/stuck.py": "looks at keys themselves",
     "measures/findings/idle.py": "asks which channels have more than one key",
