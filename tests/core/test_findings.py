@@ -167,7 +167,8 @@ def test_a_delivered_file_brought_in_again_shows_what_the_clip_shows(
     again = read_take(write_take(clip, "again.bvh", ()), "again.bvh").clip
     shown, seen = of_motion(find(clip)), of_motion(find(again))
     # A clip keeps its contacts, a file's are found anew: a stand may be cut otherwise.
-    standing = {kind: (shown.pop(kind, 0), seen.pop(kind, 0)) for kind in ("slide", "sink", "float")}
+    feet = ("slide", "sink", "float")
+    standing = {kind: (shown.pop(kind, 0), seen.pop(kind, 0)) for kind in feet}
     assert seen == shown
     assert all(abs(a - b) <= 1 for a, b in standing.values())
     shown |= {kind: a for kind, (a, _) in standing.items() if a}

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, ConsoleMessage, Page
+from playwright.sync_api import Browser, ConsoleMessage, Page, expect
 
 from tests.e2e.application import BROWSER_FLAGS, CHROMIUM, Application
 
@@ -101,6 +101,15 @@ SETTLED = """() => new Promise((done) => {
 def settled(page: Page) -> None:
     """Until nothing is asked of the server any more, nothing is being saved, and it is drawn."""
     assert page.evaluate(SETTLED) == ""
+
+
+def unfold_lanes(page: Page) -> None:
+    """All lanes of the time strip; whether they were is remembered for whoever is signed in."""
+    lanes = page.get_by_role("button", name="All lanes")
+    if lanes.get_attribute("aria-pressed") == "false":
+        lanes.click()
+    expect(lanes).to_have_attribute("aria-pressed", "true")
+    settled(page)
 
 
 def clip_now(page: Page) -> dict:

@@ -8,7 +8,7 @@ from leancurve.demo import TAKES, captured
 from leancurve.formats.bvh import write_bvh
 from playwright.sync_api import Page, expect
 
-from tests.e2e.conftest import clip_now, frame_now, open_take
+from tests.e2e.conftest import clip_now, frame_now, open_take, unfold_lanes
 from tests.e2e.test_the_whole_job import box
 
 STRIP_LEFT, STRIP_LABELS, RULER, LANE = 14, 92, 18, 11
@@ -123,7 +123,7 @@ def test_contacts_are_dragged_split_joined_and_deleted(page: Page) -> None:
     first, last = map(int, row.nth(1).inner_text().split("\n")[1].split("–"))
 
     # The bar's end is dragged on the strip: the first lane of contacts, its upper half.
-    page.get_by_role("button", name="All lanes").click()
+    unfold_lanes(page)
     strip = box(page, "strip")
     width = strip["width"] - STRIP_LEFT - STRIP_LABELS
     frames = 935

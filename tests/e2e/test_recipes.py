@@ -12,7 +12,7 @@ from leancurve.formats.files import read_take
 from leancurve.time.resample import resampled
 from playwright.sync_api import Page, expect
 
-from tests.e2e.conftest import frame_now, open_take, settled
+from tests.e2e.conftest import frame_now, open_take, settled, unfold_lanes
 from tests.e2e.test_cleaning import bring_in, revision
 from tests.e2e.test_the_whole_job import box, keys_shown
 
@@ -137,12 +137,7 @@ def test_thin_by_poses_within_millimetres_and_with_a_key_where_it_is_off(page: P
     # The drift lane shows where it is off; pressing it sets a key there in every channel.
     settled(page)
     expect(page.get_by_test_id("drift")).to_contain_text("cost")
-    folded = box(page, "strip")["height"]
-    page.get_by_role("button", name="All lanes").click()
-    page.wait_for_function(
-        "h => document.querySelector('[data-testid=strip]').clientHeight > h", arg=folded
-    )
-    settled(page)
+    unfold_lanes(page)
     strip = box(page, "strip")
     page.mouse.click(strip["x"] + 14 + (strip["width"] - 106) * 0.37, strip["y"] + 18 + 11 + 6)
     revision(page, 3)

@@ -60,7 +60,7 @@ def unflip(page: Page) -> None:
 
 def keys_shown(page: Page) -> tuple[int, int]:
     numbers = page.get_by_test_id("thin-numbers")
-    expect(numbers).to_have_attribute("aria-busy", "false")
+    expect(numbers).to_have_attribute("aria-busy", "false", timeout=20_000)
     text = numbers.locator("dd").first.inner_text()
     before, after = (int(n.replace(",", "")) for n in re.findall(r"[\d,]+", text))
     return before, after

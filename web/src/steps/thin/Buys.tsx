@@ -12,9 +12,14 @@ const BOTTOM = 16
 /** Of the head as it stands before thinning. */
 export function useTolerances() {
   const clip = useBench((s) => s.clip)
+  // The preview comes first: it is what the panel is looked at for.
+  const previewing = useBench((s) => s.previewing)
+  const lines = clip?.head.recipe ?? []
+  const thin = lines.findIndex((line) => line.operation === 'thin')
+  const before = thin < 0 ? lines : lines.slice(0, thin)
   return useQuery({
-    queryKey: ['tolerances', clip?.id, clip?.head.id],
-    enabled: clip !== null,
+    queryKey: ['tolerances', clip?.id, JSON.stringify(before)],
+    enabled: clip !== null && !previewing,
     staleTime: Number.POSITIVE_INFINITY,
     placeholderData: (old) => old,
     queryFn: () =>
