@@ -164,8 +164,8 @@ export function solidsOf(
   const into = (joint: number, v: Vector3) =>
     v.clone().applyQuaternion(turned[joint]!.clone().invert())
   const find = (side: string, part: string) => parts.findIndex(([s, p]) => s === side && p === part)
-  const up = new Vector3({ x: 1, y: 0, z: 0 }[clip.reading.up_axis] ?? 0,
-    clip.reading.up_axis === 'y' ? 1 : 0, clip.reading.up_axis === 'z' ? 1 : 0) // biome-ignore format: one vector
+  const up = new Vector3()
+  up[clip.reading.up_axis] = 1
   const pair = (part: string): Vector3 | null => {
     const [l, r] = [find('left', part), find('right', part)]
     return l < 0 || r < 0 ? null : placed[l]!.clone().sub(placed[r]!)

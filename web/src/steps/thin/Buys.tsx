@@ -74,7 +74,7 @@ export function Buys({
               fill="var(--ink-3)"
             >
               {most * share >= 1000
-                ? `${((most * share) / 1000).toFixed(0)}k`
+                ? `${((most * share) / 1000).toFixed(most < 1e4 ? 1 : 0)}k`
                 : Math.round(most * share)}
             </text>
           </g>
