@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 from leancurve.numbers.arrays import Floats, Ints
 from leancurve.numbers.kernels import kernel
-from leancurve.numbers.kernels.fitting import local_slope
+from leancurve.numbers.kernels.free_ends import local_slope
 from leancurve.numbers.kernels.lengths import fit_lengths
 from leancurve.numbers.kernels.minimax import longest_cubic
 

@@ -2,6 +2,7 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link, useParams } from 'react-router'
 import { answer, client, type Schemas } from '../api/client'
+import { mendedCount } from '../clip/account'
 import { findingsText } from '../shelf/TakeCard'
 import { Button } from '../ui/controls'
 import { degrees, grouped, millimetres } from '../ui/numbers'
@@ -57,9 +58,7 @@ function Cells({ row }: { row: Row }) {
       <td className="num text-right">
         {degrees(r.cost_deg)} · {millimetres(r.cost_mm)}
       </td>
-      <td className="num text-right">
-        {r.mended ? `${r.mended} ≤ ${degrees(r.mended_deg)}` : 'none'}
-      </td>
+      <td className="num text-right">{mendedCount(r.mended, r.mended_deg)}</td>
     </>
   )
 }

@@ -3,7 +3,7 @@
 import { accounted, costText, goToPlace, mendedText, perLine } from '../clip/account'
 import { useBench } from '../clip/bench'
 import { Button, Popover } from '../ui/controls'
-import { degrees, millimetres } from '../ui/numbers'
+import { degrees, millimetres, rounded } from '../ui/numbers'
 
 const KINDS = {
   calm: 'Calm: noise down',
@@ -54,7 +54,7 @@ function Lines({ kind }: { kind: Kind }) {
               <Place
                 key={`${m.joints[0]}/${m.first}/${m.last}`}
                 text={`${m.joints[0]}${m.joints.length > 1 ? ` and ${m.joints.length - 1} more` : ''}, ${m.first === m.last ? `frame ${m.first}` : `frames ${m.first}–${m.last}`}`}
-                size={`${degrees(m.deg)}${m.off_deg === null ? '' : `, now ${degrees(m.off_deg < 1e-6 ? 0 : m.off_deg)} off its neighbours`}`}
+                size={`${degrees(m.deg)}${m.off_deg === null ? '' : `, now ${degrees(rounded(m.off_deg))} off its neighbours`}`}
                 at={[m.joints[0]!, m.first]}
               />
             ))}

@@ -48,8 +48,7 @@ export function useSplit(pane: Pane): [number, HTMLAttributes<HTMLDivElement>] {
         if (dragged !== null) setDragged(dragged + grows * by)
       },
       onPointerUp: () => {
-        if (dragged !== null && dragged !== size) keep(dragged)
-        else if (dragged !== null && dragged !== (kept ?? initial)) keep(dragged)
+        if (dragged !== null && size !== bounded(kept ?? initial)) keep(dragged)
         setDragged(null)
       },
       onDoubleClick: () => keep(null),

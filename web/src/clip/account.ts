@@ -1,6 +1,6 @@
 /** What the clip's recipe did to the motion: figures, and the way to where they are largest. */
 import type { Schemas } from '../api/client'
-import { degrees, millimetres } from '../ui/numbers'
+import { degrees, millimetres, rounded } from '../ui/numbers'
 import { type BenchState, useBench } from './bench'
 import { selectJoints } from './choose'
 import { transport } from './transport'
@@ -11,11 +11,12 @@ export type Account = Schemas['AccountOut']
 export const accounted = ({ clip, account, accountOf, saving }: BenchState): boolean =>
   clip !== null && account !== null && accountOf === clip.head.id && !saving
 
-/** Below a millionth of a degree is rounding of doubles, not motion. */
-const rounded = (v: number): number => (v < 1e-6 ? 0 : v)
-
 export const costText = ({ cost_deg, cost_mm }: Pick<Account, 'cost_deg' | 'cost_mm'>): string =>
   `cost ${degrees(rounded(cost_deg.size))} · ${millimetres(rounded(cost_mm.size))}`
+
+/** How many places were mended, and by how much at most: "12 ≤ 94.00°". */
+export const mendedCount = (count: number, most: number): string =>
+  count ? `${count} ≤ ${degrees(most)}` : 'none'
 
 export function mendedText({ mended }: Pick<Account, 'mended'>): string {
   if (mended.length === 0) return 'none mended'

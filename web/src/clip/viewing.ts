@@ -101,24 +101,16 @@ export const useViewing = create<Viewing>(() => ({
 
 const { getState: get, setState: set } = useViewing
 
+/** How one likes to look, whatever is looked at. */
+const KEPT = [
+  ...(['timing', 'follows', 'passes', 'step', 'span', 'apart'] as const),
+  ...(['split', 'follow', 'grid', 'post', 'person', 'bare'] as const),
+]
+
 /** A clip is opened: what was looked at in another means nothing here. */
 export function lookAnew(): void {
-  const { timing, follows, passes, step, span, apart, split, follow, grid, post, person, bare } =
-    get()
-  const kept = {
-    timing,
-    follows,
-    passes,
-    step,
-    span,
-    apart,
-    split,
-    follow,
-    grid,
-    post,
-    person,
-    bare,
-  }
+  const now = get()
+  const kept: Partial<Viewing> = Object.fromEntries(KEPT.map((name) => [name, now[name]]))
   set({ ...useViewing.getInitialState(), ...kept })
   draft.mute(new Set())
 }

@@ -1,6 +1,9 @@
 /** Numbers for people: grouped, with units, of stable width. */
 export const grouped = (n: number): string => n.toLocaleString('en-GB')
 
+/** Below a millionth of a degree or a millimetre is rounding of doubles, not motion. */
+export const rounded = (v: number): number => (v < 1e-6 ? 0 : v)
+
 export function degrees(d: number): string {
   if (d === 0) return '0°'
   if (d < 5e-4) return '< 0.001°'

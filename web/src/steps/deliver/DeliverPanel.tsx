@@ -3,10 +3,11 @@ import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { Download } from 'lucide-react'
 import { useEffect, useState } from 'react'
 import { answer, client, type Schemas } from '../../api/client'
+import { mendedCount } from '../../clip/account'
 import { notify, useBench } from '../../clip/bench'
 import { transport } from '../../clip/transport'
 import { Button, Field, inputLook, Row } from '../../ui/controls'
-import { bytes, degrees, grouped, millimetres, rateOf } from '../../ui/numbers'
+import { bytes, degrees, grouped, millimetres, rateOf, rounded } from '../../ui/numbers'
 import { Panel, Trouble } from '../Panel'
 
 const RATES: Record<string, [number, number]> = {
@@ -39,20 +40,16 @@ function Report({ delivery }: { delivery: Schemas['DeliveryOut'] }) {
           {grouped(r.frames!)} at {rateOf(r.rate)} / s
         </Row>
         <Row name="Size">{bytes(delivery.size)}</Row>
-        <Row name="Read back, differs by">
-          {degrees(r.max_drift_deg! < 1e-6 ? 0 : r.max_drift_deg!)}
-        </Row>
+        <Row name="Read back, differs by">{degrees(rounded(r.max_drift_deg!))}</Row>
+        <Row name="at the ends">{millimetres(rounded(r.max_drift_mm!))}</Row>
         {r.cost_deg !== undefined && (
           <>
             <Row name="Calm and thin cost">
               {degrees(r.cost_deg)} · {millimetres(r.cost_mm!)}
             </Row>
-            <Row name="Mended places">
-              {r.mended ? `${r.mended} ≤ ${degrees(r.mended_deg!)}` : 'none'}
-            </Row>
+            <Row name="Mended places">{mendedCount(r.mended!, r.mended_deg!)}</Row>
           </>
         )}
-        <Row name="at the ends">{millimetres(r.max_drift_mm! < 1e-6 ? 0 : r.max_drift_mm!)}</Row>
       </dl>
     </li>
   )

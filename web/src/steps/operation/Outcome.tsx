@@ -4,7 +4,7 @@ import { useBench } from '../../clip/bench'
 import { useCatalogue } from '../../clip/catalogue'
 import { countsOf } from '../../clip/findings'
 import { Row } from '../../ui/controls'
-import { degrees, grouped, millimetres } from '../../ui/numbers'
+import { degrees, grouped, millimetres, rounded } from '../../ui/numbers'
 
 /** A report's number by its name: "jitter_after_deg" is degrees, "gaps" a count. */
 export function figure(name: string, value: number): string {
@@ -48,9 +48,6 @@ export function ReportRows({ report }: { report: Record<string, unknown> }) {
     }),
   ]
 }
-
-/** Below a millionth of a degree is rounding of doubles, not motion. */
-export const rounded = (v: number): number => (v < 1e-6 ? 0 : v)
 
 export function PreviewNumbers({ preview }: { preview: Preview }) {
   const findings = useBench((s) => s.findings)
