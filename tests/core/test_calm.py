@@ -279,3 +279,21 @@ def test_exact_rates_are_rationals() -> None:
     assert rate_named("29.97") == Fraction(30000, 1001)
     assert rate_named("30000/1001") == Fraction(30000, 1001)
     assert rate_named("12.5") == Fraction(25, 2)
+
+
+@pytest.mark.parametrize("apart", [2, 3, 4, 5])
+def test_two_spikes_close_to_each_other_are_both_found_and_mended(walk: Clip, apart: int) -> None:
+    """Each stands in the other's surroundings, so neither stands out by itself."""
+    clean = values(walk, "Head", "rx")
+    spiked = clean.copy()
+    for k, size in ((300, 9.0), (300 + apart, -7.0), (500, 6.0), (500 + apart, 6.0)):
+        spiked[k] += size
+    dirty = with_values(walk, "Head", "rx", spiked)
+    found = [(f.first, f.last) for f in find(dirty, ["spike"]) if f.joint == "Head"]
+    assert found == [(f, f) for f in (300, 300 + apart, 500, 500 + apart)]
+    mended = run(dirty, "despike")
+    assert np.abs(values(mended, "Head", "rx") - clean).max() < 0.15
+    hips = values(walk, "Hips", "tz")
+    hips[[300, 300 + apart]] += (4.0, -3.0)
+    mended = run(with_values(walk, "Hips", "tz", hips), "despike")
+    assert np.abs(values(mended, "Hips", "tz") - values(walk, "Hips", "tz")).max() < 0.1

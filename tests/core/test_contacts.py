@@ -32,7 +32,7 @@ def nearest(found: list[int], wanted: int) -> int:
 
 
 def test_labelled_steps_of_a_walker_not_used_for_setting_thresholds() -> None:
-    """Heel strikes within 0.08 s, toe-offs within 0.03 s of the labels (tests/data says whose)."""
+    """Heel strikes and toe-offs within 0.03 s of the labels (tests/data says whose)."""
     trial = TRIALS["parkinson"]
     contacts = found_in(trial)
     last = len(trial["points"]["left heel"]) - 1
@@ -41,18 +41,23 @@ def test_labelled_steps_of_a_walker_not_used_for_setting_thresholds() -> None:
         offs = [c.last for c in contacts if c.limb == f"{side} toe" and c.last < last]
         labelled, left = trial["heel_strikes"][side], trial["toe_offs"][side]
         assert (len(strikes), len(offs)) == (len(labelled), len(left))
-        assert max(nearest(strikes, f) for f in labelled) <= 0.08 * trial["rate"]
+        assert max(nearest(strikes, f) for f in labelled) <= 0.03 * trial["rate"]
         assert max(nearest(offs, f) for f in left) <= 0.03 * trial["rate"]
 
 
 def test_labelled_heel_strikes_of_a_second_walker() -> None:
-    """The label at 163 lies 14 frames before the next of the same heel: no strike, left out."""
+    """The label at 163 lies 14 frames before the next of the same heel: no strike, left out.
+
+    The heels strike at 4, 168 and 330, and at 87 and 249, where their markers' fall ends: labels of
+    one foot lie 9 or 10 frames after that and of the other 3 or 4 before, so that no rule can be
+    nearer than 7 frames to all of them.
+    """
     trial = TRIALS["healthy"]
     contacts = found_in(trial)
     for side in ("left", "right"):
         strikes = [c.first for c in contacts if c.limb == f"{side} heel"]
         labelled = [f for f in trial["heel_strikes"][side] if f != 163]
-        assert max(nearest(strikes, f) for f in labelled) <= 0.08 * trial["rate"]
+        assert max(nearest(strikes, f) for f in labelled) <= 7
 
 
 @pytest.mark.parametrize("take", TAKES, ids=lambda t: t.file)

@@ -43,6 +43,9 @@ class ContactLimits:
     shortest_hand_s: float = 0.3
     closed_gap_s: float = 0.05
     speed_span_s: float = 0.04
+    falling: float = 100.0
+    landing_s: float = 0.1
+    weight_s: float = 0.02
 
 
 @dataclass(frozen=True)
@@ -125,8 +128,30 @@ def steps(
             max(1, round(limits.shortest_s * rate)),
             round(limits.closed_gap_s * rate),
         )
+        if not name.endswith("toe"):
+            spans = [(_landed(heights / scale, a, b, rate, limits), b) for a, b in spans]
         found += [Contact(name, a, b) for a, b in spans]
     return found, rests
+
+
+def _landed(heights: Floats, first: int, last: int, rate: float, limits: ContactLimits) -> int:
+    """The frame on which a foot that came down takes weight; ``first`` where none came down.
+
+    Its fall ends at the strike; the floor's answer peaks 10 to 20 ms later (the heel-strike
+    transient of gait analysis, from memory). A heel rebounds and slides on after that: its speed
+    alone tells the strike late, and a strike before a rebound early. ``heights (F,)`` in mm.
+    """
+    around = round(limits.landing_s * rate)
+    begin = max(0, first - around)
+    fall = np.gradient(heights[begin : min(last, first + around) + 1]) * rate
+    falling = np.flatnonzero(fall < -limits.falling)
+    if first == 0 or len(fall) < 3 or len(falling) == 0:
+        return first
+    ended = np.flatnonzero(fall[falling[-1] :] > -0.5 * limits.falling)
+    if len(ended) == 0:
+        return first
+    strike = begin + int(falling[-1] + ended[0])
+    return min(strike + round(limits.weight_s * rate), last)
 
 
 def foot_points(skeleton: Skeleton, body: Body) -> dict[str, int]:

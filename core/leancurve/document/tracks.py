@@ -170,6 +170,14 @@ def refilled(q: Floats, first: int, last: int) -> Floats:
     return rotation.hemisphere(out)
 
 
+def bridged(q: Floats, first: int, last: int) -> Floats:
+    """Rotations ``(F, 4)`` with frames first to last, not at an end, led straight across."""
+    out = q.copy()
+    share = np.linspace(0.0, 1.0, last - first + 3)[1:-1]
+    out[first : last + 1] = rotation.slerp(q[first - 1], q[last + 1], share)
+    return rotation.hemisphere(out)
+
+
 def _speed(q: Floats, frame: int, side: int, base: Floats) -> Floats:
     """Change of the rotation vector a frame at a frame, from two to three frames on its side."""
     reach = min(3, frame if side < 0 else len(q) - 1 - frame)

@@ -24,7 +24,7 @@ from leancurve.measures.findings import (
 from leancurve.measures.findings.base import Finding, Kind, Motion
 from leancurve.progress import Progress, silent
 
-VERSION = 3
+VERSION = 4
 """Rises when any detector changes what it finds: what was kept before is measured anew."""
 
 KINDS: tuple[Kind, ...] = (

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import lru_cache
+from itertools import product
 
 import numpy as np
 
 from leancurve.measures.findings.base import Finding, Motion, severity
 from leancurve.measures.findings.calibration import at_calibration
-from leancurve.numbers.arrays import Floats
+from leancurve.numbers.arrays import Bools, Floats, Ints
 
 LONGEST_S = 0.05
 LONGEST_FRAMES = 3
@@ -21,6 +22,8 @@ LEAST_MM = 6.0
 RATIO = 7.0
 """A spike stands out this many times above how well its surroundings agree with themselves. The
 apex of an impact, a change of speed within one frame, stands out 3.5 times: it is kept."""
+HIDDEN_SHARE = 0.25
+"""A spike beside another is still away from its prediction by this share of the least size."""
 
 Spike = tuple[int, int, int, float]
 
@@ -76,7 +79,64 @@ def search(series: Floats, rate: float, least: float) -> list[Spike]:
             continue
         taken[j, a : b + 1] = True
         out.append((j, a, b, float(away[widths[k], a, j])))
+    hidden = (away > HIDDEN_SHARE * least).any(axis=0) & ~stands_out.any(axis=0)
+    for first, second in _close_pairs(series, hidden, most, least):
+        if not any(np.any(taken[j, max(0, a - 1) : b + 2]) for j, a, b, _ in (first, second)):
+            taken[first[0], first[1] : second[2] + 1] = True
+            out += [first, second]
     return sorted(out)
+
+
+@lru_cache(maxsize=8)
+def _pair_tables(most: int) -> tuple[Ints, Floats, Floats]:
+    """Every two blocks of up to ``most`` frames that stand up to ``AROUND`` frames apart.
+
+    Rows ``(width, gap, width)``; weights ``(P, 2 most, 3 AROUND)`` of the samples around and
+    between that predict the two blocks, and ``(P, 3 AROUND - 4, 3 AROUND)`` that span what no
+    cubic through those samples reaches. What a row does not need is 0.
+    """
+    widths = range(1, most + 1)
+    rows = np.array(list(product(widths, range(1, AROUND + 1), widths)), dtype=np.int64)
+    inside = np.zeros((len(rows), 2 * most, 3 * AROUND))
+    residual = np.zeros((len(rows), 3 * AROUND - 4, 3 * AROUND))
+    for p, (one, gap, two) in enumerate(rows.tolist()):
+        length = one + gap + two
+        blocks = np.concatenate([np.arange(one), np.arange(one + gap, length)])
+        around = np.setdiff1d(np.arange(-AROUND, length + AROUND), blocks)
+        centre, scale = 0.5 * (length - 1), AROUND + 0.5 * length
+        basis = np.vander((around - centre) / scale, 4)
+        between = np.vander((blocks - centre) / scale, 4)
+        inside[p, : one + two, : len(around)] = between @ np.linalg.pinv(basis)
+        others = np.linalg.qr(basis, mode="complete")[0][:, 4:].T
+        residual[p, : len(others), : len(around)] = others
+    return rows, inside, residual
+
+
+def _close_pairs(
+    series: Floats, hidden: Bools, most: int, least: float
+) -> list[tuple[Spike, Spike]]:
+    """Spikes that stand within each other's surroundings, so that neither stands out alone.
+
+    ``hidden (F, J)`` says where a first block may begin. Those that stand out most come first.
+    """
+    from leancurve.numbers.kernels import prediction  # numba loads late
+
+    rows, inside, residual = _pair_tables(most)
+    places = np.argwhere(hidden)
+    best = np.zeros((len(places), 4))
+    x = np.ascontiguousarray(series)
+    prediction.close_pairs(x, places, rows, inside, residual, least, RATIO, best)
+    found: list[tuple[Spike, Spike]] = []
+    for k in np.argsort(-best[:, 0]).tolist():
+        if best[k, 0] == 0:
+            break
+        a, j = places[k].tolist()
+        one, gap, two = rows[int(best[k, 1])].tolist()
+        b = a + one + gap
+        found.append(
+            ((j, a, a + one - 1, float(best[k, 2])), (j, b, b + two - 1, float(best[k, 3])))
+        )
+    return found
 
 
 def spikes_of(motion: Motion) -> list[Spike]:

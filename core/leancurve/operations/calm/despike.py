@@ -11,6 +11,7 @@ from leancurve.curves.curve import Curve
 from leancurve.document.clip import Clip
 from leancurve.document.track import TrackId
 from leancurve.document.tracks import (
+    bridged,
     refilled,
     skipped,
     turning_tracks,
@@ -75,11 +76,14 @@ class Despike(Operation[DespikeParams]):
                     for s in search(local, rate, np.radians(params.least_deg) / 2)
                     if inside[s[1] : s[2] + 1].all()
                 ]
+                # Straight ways first: none is then led by another spike close by.
                 for k, first, last, size in found:
-                    local[:, k] = refilled(local[:, k], first, last)
+                    local[:, k] = bridged(local[:, k], first, last)
                     changed[tracks[k].joint] = local[:, k]
                     spikes, frames = spikes + 1, frames + last - first + 1
                     largest = max(largest, float(np.degrees(2 * size)))
+                for k, first, last, _ in found:
+                    local[:, k] = refilled(local[:, k], first, last)
                 progress(0.8 * (passed + 1) / PASSES)
                 if not found:
                     break
@@ -88,10 +92,17 @@ class Despike(Operation[DespikeParams]):
             scale = 1.0 if track.turns else clip.millimetres
             least = params.least_deg if track.turns else params.least_mm
             values = track.values.copy()
-            for _, first, last, _size in search(values[:, None] * scale, rate, least):
-                if inside[first : last + 1].all():
-                    _fill(values, first, last, rate)
-                    spikes, frames = spikes + 1, frames + last - first + 1
+            found = [
+                (first, last)
+                for _, first, last, _ in search(values[:, None] * scale, rate, least)
+                if inside[first : last + 1].all()
+            ]
+            for first, last in found:
+                share = np.linspace(0.0, 1.0, last - first + 3)[1:-1, None]
+                values[first : last + 1] = (1 - share) * values[first - 1] + share * values[last + 1]
+                spikes, frames = spikes + 1, frames + last - first + 1
+            for first, last in found:
+                _fill(values, first, last, rate)
             curves |= written_values(track, values)
         progress(1.0)
         return Patch(
