@@ -25,6 +25,7 @@ Line = dict[str, Any]
 
 ALL_OF_IT: tuple[Line, ...] = (
     {"operation": "trim"},
+    {"operation": "restore_frames"},
     {"operation": "unflip"},
     {"operation": "mend_snaps"},
     {"operation": "fill"},

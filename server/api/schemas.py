@@ -189,6 +189,7 @@ class ParamOut(Schema):
     """A parameter as a panel shows it. ``kind`` says which control fits."""
 
     name: str
+    label: str = Field(description="its name in words")
     kind: Literal["number", "integer", "switch", "choice", "text", "other"]
     description: str
     unit: str
@@ -209,6 +210,7 @@ class OperationOut(Schema):
     version: int
     ranged: bool
     keyed: bool = Field(description="whether it can be limited to single keys")
+    retimes: bool = Field(description="whether it moves time")
     params: list[ParamOut]
 
 

@@ -297,3 +297,28 @@ def test_two_spikes_close_to_each_other_are_both_found_and_mended(walk: Clip, ap
     hips[[300, 300 + apart]] += (4.0, -3.0)
     mended = run(with_values(walk, "Hips", "tz", hips), "despike")
     assert np.abs(values(mended, "Hips", "tz") - values(walk, "Hips", "tz")).max() < 0.1
+
+
+@pytest.mark.parametrize("method", ["butterworth", "savitzky-golay", "gaussian"])
+def test_a_fixed_filter_keeps_holds_at_rest_and_their_ends_sharp(walk: Clip, method: str) -> None:
+    """A head that turns by 60°, stands dead still for half a second and turns on."""
+    t = np.arange(walk.frames) / float(walk.rate)
+    held = np.clip(np.minimum(t - 2.0, 0.0), -0.5, 0) * 120 + np.clip(t - 2.5, 0.0, 0.5) * 120
+    head = walk.skeleton.index("Head")
+    noise = np.random.default_rng(5).normal(0, 0.1, walk.frames)
+    still = {base_track(head, c): SampledCurve(np.zeros(walk.frames)) for c in ("ry", "rz")}
+    noisy = walk.with_curves({base_track(head, "rx"): SampledCurve(held + noise), **still})
+    params = {"method": method} | ({"cutoff_hz": 8} if method == "butterworth" else {})
+    scope = Scope(joints=("Head",))
+    near = (np.abs(t - 2.0) < 0.1) | (np.abs(t - 2.5) < 0.1)
+    inside = (t > 2.02) & (t < 2.48)
+
+    def off(protect: bool, where: np.ndarray) -> float:
+        done = run(noisy, "smooth", {**params, "protect": protect}, scope)
+        return float(np.sqrt(np.mean((values(done, "Head", "rx") - held)[where] ** 2)))
+
+    assert off(True, inside) < 0.08
+    assert off(True, near) < 0.6 * off(False, near)
+    # Away from any hold the filter is what it was.
+    turning = (t > 1.7) & (t < 1.8)
+    assert off(True, turning) == pytest.approx(off(False, turning), abs=1e-6)

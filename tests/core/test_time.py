@@ -468,6 +468,7 @@ CHANGES = {
     "retime": {"pins": [[0, 0], [899, 1798]], "smooth": False},
     "scale_span": {"first": 0, "last": 899, "factor": 2},
     "insert_frames": {"after": 5, "count": 100},
+    "restore_frames": {"places": [{"after": 5, "count": 2}]},
     "shift_from": {"frame": 5, "by": 100},
     "remove_span": {"first": 0, "last": 4},
     "trim": {"first": 5, "last": 899, "calibration": False},

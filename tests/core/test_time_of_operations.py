@@ -41,6 +41,7 @@ LINES: dict[str, dict[str, Any]] = {
     "offset": {"amount": 2.0, "ramp_out": 4},
     "remove_span": {"first": 20, "last": 40, "blend": 6},
     "repeat": {"first": 20, "last": 60, "times": 3},
+    "restore_frames": {"places": [{"after": 20, "count": 1}, {"after": 50, "count": 2}]},
     "retime": {"pins": [[0, 0], [40, 60], [80, 90]]},
     "scale_span": {"first": 20, "last": 60, "factor": 1.5},
     "shift_from": {"frame": 40, "by": 6},

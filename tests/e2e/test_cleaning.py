@@ -95,9 +95,9 @@ def test_a_capture_is_inspected_and_cleaned_step_by_step(page: Page) -> None:
     # Smoothing for the arms only, by a method of one's own choice.
     smooth = card(page, "Smooth")
     smooth.get_by_label("Which joints").select_option("left arm")
-    smooth.get_by_label("method").select_option("savitzky-golay")
-    expect(smooth.get_by_label("window, s")).to_be_visible()
-    expect(smooth.get_by_label("cutoff, Hz")).to_be_hidden()
+    smooth.get_by_label("Method").select_option("savitzky-golay")
+    expect(smooth.get_by_label("Window")).to_be_visible()
+    expect(smooth.get_by_label("Cut-off")).to_be_hidden()
     expect(numbers.locator("div", has_text="Jitter").locator("dd").first).to_have_text(
         re.compile("° → .*°")
     )
@@ -194,7 +194,7 @@ def test_orders_are_rated_and_changed_without_moving_anything(page: Page) -> Non
     expect(table).to_contain_text("LeftShin")
     expect(table.get_by_role("row")).to_have_count(7)
     orders.get_by_label("Which joints").select_option("selected")
-    orders.get_by_label("order").select_option("XYZ")
+    orders.get_by_label("Rotation order").select_option("XYZ")
     numbers = page.get_by_test_id("preview-numbers")
     expect(numbers.locator("div", has_text="Drift, largest").locator("dd")).to_have_text("0°")
     orders.get_by_role("button", name="Apply").click()

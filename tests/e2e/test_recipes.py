@@ -48,7 +48,7 @@ def test_all_of_it_in_a_few_clicks_then_changed_line_by_line(page: Page) -> None
     recipe = page.get_by_role("list", name="Lines of the recipe").get_by_role("listitem")
     smooth = recipe.filter(has_text="Smooth, adaptive")
     expect(smooth).to_contain_text("Jitter")
-    strength = smooth.get_by_label("strength")
+    strength = smooth.get_by_label("Strength")
     strength.fill("0.2")
     strength.press("Enter")
     expect(page.get_by_test_id("preview-numbers")).to_contain_text("Peak loss")

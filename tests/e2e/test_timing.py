@@ -152,8 +152,8 @@ def test_a_gap_is_closed(page: Page) -> None:
     set_range(page, 61, 160)
     closing = card(page, "Remove a span")
     expect(closing.get_by_text("Frames 61 – 160")).to_be_visible()
-    closing.get_by_label("blend, frames").fill("0")
-    closing.get_by_label("blend, frames").press("Enter")
+    closing.get_by_label("Seam blended over").fill("0")
+    closing.get_by_label("Seam blended over").press("Enter")
     closing.get_by_role("button", name="Apply").click()
     revision(page, 2)
     assert clip_now(page)["frames"] == 101

@@ -355,6 +355,12 @@ def test_operations_describe_their_parameters(api: Api) -> None:
     methods = {p["name"]: p for p in described["smooth"]["params"]}["method"]
     assert (methods["kind"], methods["choices"][0]) == ("choice", "adaptive")
     assert all(o["about"] and o["step"] for o in described.values())
+    for name, operation in described.items():
+        shown = [p for p in operation["params"] if p["kind"] != "other"]
+        labels = [p["label"] for p in shown]
+        assert len(set(labels)) == len(labels), name
+        assert all(x[0].isupper() and "_" not in x for x in labels), name
+        assert all(p["description"] for p in shown), name
 
 
 def test_a_clip_can_be_renamed(api: Api, clip: dict) -> None:

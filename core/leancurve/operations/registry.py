@@ -12,6 +12,7 @@ from leancurve.operations.calm.clamp import Clamp
 from leancurve.operations.calm.despike import Despike
 from leancurve.operations.calm.drop_idle import DropIdle
 from leancurve.operations.calm.fill import Fill
+from leancurve.operations.calm.restore_frames import RestoreFrames
 from leancurve.operations.calm.smooth import Smooth
 from leancurve.operations.calm.tidy_keys import TidyKeys
 from leancurve.operations.calm.trim import Trim
@@ -50,6 +51,7 @@ OPERATIONS: dict[str, Operation[Any]] = {
         Unflip(),
         MendSnaps(),
         Reorder(),
+        RestoreFrames(),
         Fill(),
         Despike(),
         Smooth(),

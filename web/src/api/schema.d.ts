@@ -1498,6 +1498,11 @@ export interface components {
             part: string;
             /** Ranged */
             ranged: boolean;
+            /**
+             * Retimes
+             * @description whether it moves time
+             */
+            retimes: boolean;
             /** Step */
             step: string;
             /** Title */
@@ -1530,6 +1535,11 @@ export interface components {
              * @enum {string}
              */
             kind: "number" | "integer" | "switch" | "choice" | "text" | "other";
+            /**
+             * Label
+             * @description its name in words
+             */
+            label: string;
             /** Least */
             least: number | null;
             /** Most */

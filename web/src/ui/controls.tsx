@@ -249,11 +249,14 @@ export function Check({
   on,
   onChange,
   title,
+  about,
   children,
 }: {
   on: boolean
   onChange: (on: boolean) => void
   title?: string | undefined
+  /** The element that says what it does. */
+  about?: string
   children: ReactNode
 }) {
   return (
@@ -261,6 +264,7 @@ export function Check({
       <input
         type="checkbox"
         className="size-3.5 accent-[var(--calm)]"
+        aria-describedby={about}
         checked={on}
         onChange={(e) => onChange(e.target.checked)}
       />

@@ -9,6 +9,7 @@ from leancurve.document.clip import Accepted, Clip
 from leancurve.errors import BadInput
 from leancurve.measures.findings import (
     calibration,
+    dropped,
     flips,
     floor,
     gaps,
@@ -31,6 +32,8 @@ KINDS: tuple[Kind, ...] = (
     Kind("calibration pose", "calibration poses", "a held pose at an end of the take, not part "
          "of the performance", "trim", 1.0, calibration.detect),
     Kind("gap", "gaps", "frames frozen while the motion went on", "fill", 2.0, gaps.detect),
+    Kind("dropped frame", "dropped frames", "the whole body goes two frames' way in one",
+         "restore_frames", 2.0, dropped.detect),
     Kind("wrap", "wraps", "a channel a whole turn away, the pose unchanged", "unflip", 1.0,
          flips.detect_wraps),
     Kind("alternate", "alternates", "the other of two equal Euler solutions, the pose unchanged",

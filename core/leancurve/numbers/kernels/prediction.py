@@ -48,8 +48,14 @@ def disagreement(x: Floats, inside: Floats, residual: Floats, away: Floats, own:
 
 @kernel
 def close_pairs(
-    x: Floats, places: Ints, rows: Ints, inside: Floats, residual: Floats, least: float,
-    ratio: float, best: Floats,
+    x: Floats,
+    places: Ints,
+    rows: Ints,
+    inside: Floats,
+    residual: Floats,
+    least: float,
+    ratio: float,
+    best: Floats,
 ) -> None:
     """Two blocks of frames, close together, which the samples around and between contradict.
 

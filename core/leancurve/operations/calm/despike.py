@@ -92,16 +92,18 @@ class Despike(Operation[DespikeParams]):
             scale = 1.0 if track.turns else clip.millimetres
             least = params.least_deg if track.turns else params.least_mm
             values = track.values.copy()
-            found = [
+            spans = [
                 (first, last)
                 for _, first, last, _ in search(values[:, None] * scale, rate, least)
                 if inside[first : last + 1].all()
             ]
-            for first, last in found:
+            for first, last in spans:
                 share = np.linspace(0.0, 1.0, last - first + 3)[1:-1, None]
-                values[first : last + 1] = (1 - share) * values[first - 1] + share * values[last + 1]
+                values[first : last + 1] = (1 - share) * values[first - 1] + share * values[
+                    last + 1
+                ]
                 spikes, frames = spikes + 1, frames + last - first + 1
-            for first, last in found:
+            for first, last in spans:
                 _fill(values, first, last, rate)
             curves |= written_values(track, values)
         progress(1.0)

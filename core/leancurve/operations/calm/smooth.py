@@ -19,9 +19,10 @@ from leancurve.document.tracks import (
     written,
     written_values,
 )
+from leancurve.measures.findings.base import spans
 from leancurve.measures.findings.jitter import noise_of
 from leancurve.numbers import rotation
-from leancurve.numbers.arrays import Floats
+from leancurve.numbers.arrays import Bools, Floats
 from leancurve.numbers.filters import (
     adaptive,
     butterworth,
@@ -32,6 +33,11 @@ from leancurve.numbers.filters import (
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
 
 NOISE_WINDOW_S = 0.6
+HELD_S = 0.15
+HELD_WINDOW_S = 0.05
+STILL_SIGMAS = 3.0
+REACH_S = 0.08
+"""How far beside a hold a fixed filter is kept off, and over how long it comes in again."""
 LEAST_NOISE = 1e-5
 """Degrees: below this there is nothing to calm."""
 
@@ -62,7 +68,7 @@ class SmoothParams(Params):
     )
     protect: bool = Field(
         True,
-        description="leave limbs as they are where a contact begins or ends",
+        description="limbs stay as they are where a contact begins or ends, and holds at rest",
         json_schema_extra={"when": {"method": ["butterworth", "savitzky-golay", "gaussian"]}},
     )
     feather_s: float = number(
@@ -130,8 +136,45 @@ class Smooth(Operation[SmoothParams]):
 
 
 def _filtered(x: Floats, rate: float, sigma: Floats, params: SmoothParams) -> Floats:
+    sigma = np.maximum(sigma, 1e-12)
     if params.method == "adaptive":
-        return adaptive(x, rate, np.maximum(sigma * params.noise, 1e-12))
+        return adaptive(x, rate, sigma * params.noise)
+    out = _fixed(x, rate, params)
+    resting = at_rest(x, sigma, rate) if params.protect else np.zeros(len(x), dtype=np.bool_)
+    if not resting.any():
+        return out
+    # A fixed window draws motion into a hold, and the hold into the motion beside it: there,
+    # and as far as a window reaches, the filter whose windows are one-sided takes over.
+    weight = 1.0 - _faded(~_widened(resting, round(REACH_S * rate)), round(REACH_S * rate))
+    return np.asarray(out + weight[:, None] * (adaptive(x, rate, sigma) - out))
+
+
+def at_rest(x: Floats, sigma: Floats, rate: float) -> Bools:
+    """Frames ``(F,)`` in which ``x (F, n)``, of noise ``sigma (F,)`` a component, is held.
+
+    A hold lasts 0.15 s or longer; over its windows of 50 ms the mean moves by no more than noise.
+    """
+    half = max(2, round(HELD_WINDOW_S * rate))
+    if len(x) < 2 * half + 1:
+        return np.zeros(len(x), dtype=np.bool_)
+    total = np.concatenate([np.zeros((1, x.shape[1])), np.cumsum(x, axis=0)])
+    mean = (total[half:] - total[:-half]) / half
+    moved = np.full(len(x), np.inf)
+    # Between the means of the windows before a frame and from it on.
+    moved[half : len(x) - half + 1] = np.linalg.norm(mean[half:] - mean[:-half], axis=1)
+    quiet = moved < STILL_SIGMAS * sigma * np.sqrt(2.0 * x.shape[1] / half)
+    out = np.zeros(len(x), dtype=np.bool_)
+    for first, last in spans(quiet, shortest=max(3, round(HELD_S * rate) - 2 * half)):
+        # The windows of the outermost quiet frames lie within the hold.
+        out[max(0, first - half) : last + half] = True
+    return out
+
+
+def _widened(mask: Bools, by: int) -> Bools:
+    return np.asarray(np.convolve(mask, np.ones(2 * by + 1), mode="same") > 0.5)
+
+
+def _fixed(x: Floats, rate: float, params: SmoothParams) -> Floats:
     if params.method == "butterworth":
         cutoff = params.cutoff_hz or suggested_cutoff(x, rate)
         return butterworth(x, rate, cutoff)

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from typing import Any, ClassVar, Literal
 
 import numpy as np
+from pydantic import Field
 
 from leancurve.document.clip import Clip
 from leancurve.document.tracks import refilled, turning_tracks, written
@@ -17,7 +18,9 @@ from leancurve.operations.base import Operation, Params, Patch, Progress, Scope,
 
 
 class MendSnapsParams(Params):
-    method: Literal["auto", "turn back", "fill"] = "auto"
+    method: Literal["auto", "turn back", "fill"] = Field(
+        "auto", description="turn the snapped frames back, or fill them; by what fits when auto"
+    )
     fill_s: float = number(
         0.25, "s", "snaps up to this long are filled from the good samples around",
         when={"method": ["auto"]}, gt=0, le=2,

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any, ClassVar, Literal
 
 import numpy as np
+from pydantic import Field
 
 from leancurve.cleaning.gimbal import rate_orders
 from leancurve.cleaning.thinning import find_landmarks, fit
@@ -22,7 +23,9 @@ steps hardly change)."""
 
 
 class ReorderParams(Params):
-    order: Literal["best", "XYZ", "XZY", "YXZ", "YZX", "ZXY", "ZYX"] = "best"
+    order: Literal["best", "XYZ", "XZY", "YXZ", "YZX", "ZXY", "ZYX"] = Field(
+        "best", description="the order that angles are given in; best takes the one of least strain"
+    )
     gain: float = number(
         WORTH, "×", "change a joint only if its strain falls by this much",
         when={"order": ["best"]}, ge=1, le=1000,

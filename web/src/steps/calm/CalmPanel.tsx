@@ -25,7 +25,7 @@ export function CalmPanel() {
               key={o.name}
               name={o.name}
               count={open(o.name)}
-              scoped={!['trim', 'change_rate'].includes(o.name)}
+              scoped={!o.retimes}
               first={o.name === 'clamp' ? { feet: true } : {}}
             />
           ))}

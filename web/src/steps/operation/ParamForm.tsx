@@ -1,4 +1,5 @@
 /** Parameters of an operation as the server describes them: a fitting control each. */
+import { useId } from 'react'
 import { useBench } from '../../clip/bench'
 import type { Operation } from '../../clip/catalogue'
 import { Check, inputLook } from '../../ui/controls'
@@ -6,18 +7,20 @@ import { Check, inputLook } from '../../ui/controls'
 export type Params = Record<string, unknown>
 type Param = Operation['params'][number]
 
-/** "least_deg" → "least": the unit stands beside the field. */
-function label(param: Param): string {
-  return param.name.replace(/_(deg|mm|hz|s|percent)$/, '').replaceAll('_', ' ')
-}
+/** Parameters up to which a form has room to say what each does. */
+const ROOMY = 4
 
 function NumberField({
   param,
   value,
+  field,
+  about,
   onChange,
 }: {
   param: Param
   value: unknown
+  field: string
+  about: string
   onChange: (v: unknown) => void
 }) {
   const shown = value === null || value === undefined ? '' : String(value)
@@ -32,7 +35,8 @@ function NumberField({
       key={shown}
       className={`${inputLook} num h-6 w-20 text-right`}
       inputMode="decimal"
-      aria-label={`${label(param)}${param.unit ? `, ${param.unit}` : ''}`}
+      id={field}
+      aria-describedby={about}
       placeholder={param.optional ? 'auto' : ''}
       defaultValue={shown}
       onKeyDown={(e) => e.key === 'Enter' && commit(e.currentTarget.value)}
@@ -60,70 +64,88 @@ export function ParamForm({
   hidden?: readonly string[]
 }) {
   const joints = useBench((s) => s.clip?.joints)
+  const id = useId()
+  const shown = operation.params.filter(
+    (p) => p.kind !== 'other' && !hidden.includes(p.name) && counts(p, operation, values),
+  )
+  // A short form says under each label what it does; a long one under the label that has the focus.
+  const told = shown.length <= ROOMY ? '' : 'hidden group-focus-within:block'
   return (
     <div className="flex flex-col gap-1.5">
-      {operation.params
-        .filter(
-          (p) => p.kind !== 'other' && !hidden.includes(p.name) && counts(p, operation, values),
-        )
-        .map((param) => {
-          const value = values[param.name] ?? param.default
-          const set = (v: unknown) => onChange({ ...values, [param.name]: v })
-          if (param.kind === 'switch')
-            return (
-              <Check key={param.name} on={Boolean(value)} onChange={set} title={param.description}>
-                {label(param)}
+      {shown.map((param) => {
+        const value = values[param.name] ?? param.default
+        const set = (v: unknown) => onChange({ ...values, [param.name]: v })
+        const field = `${id}${param.name}`
+        const about = `${field}about`
+        return (
+          <div key={param.name} className="group" title={param.description}>
+            {param.kind === 'switch' ? (
+              <Check on={Boolean(value)} onChange={set} about={about}>
+                {param.label}
               </Check>
-            )
-          return (
-            // biome-ignore lint/a11y/noLabelWithoutControl: the control is the child
-            <label
-              key={param.name}
-              title={param.description}
-              className="flex min-h-6 items-center justify-between gap-2 text-ink-2"
-            >
-              <span>{label(param)}</span>
-              <span className="flex items-center gap-1.5">
-                {param.kind === 'choice' && (
-                  <select
-                    className={`${inputLook} h-6`}
-                    value={String(value)}
-                    onChange={(e) => set(e.target.value)}
-                  >
-                    {param.choices.map((c) => (
-                      <option key={c}>{c}</option>
-                    ))}
-                  </select>
-                )}
-                {param.kind === 'text' && param.name === 'joint' && (
-                  <select
-                    className={`${inputLook} h-6 w-36`}
-                    value={String(value ?? '')}
-                    onChange={(e) => set(e.target.value)}
-                  >
-                    <option value="">choose a joint</option>
-                    {joints?.map((j) => (
-                      <option key={j.name}>{j.name}</option>
-                    ))}
-                  </select>
-                )}
-                {param.kind === 'text' && param.name !== 'joint' && (
-                  <input
-                    key={String(value)}
-                    className={`${inputLook} num h-6 w-28`}
-                    defaultValue={String(value ?? '')}
-                    onKeyDown={(e) => e.key === 'Enter' && set(e.currentTarget.value)}
-                    onBlur={(e) => e.currentTarget.value !== value && set(e.currentTarget.value)}
-                  />
-                )}
-                {(param.kind === 'number' || param.kind === 'integer') && (
-                  <NumberField param={param} value={value} onChange={set} />
-                )}
-                {param.unit && <span className="w-11 text-ink-3">{param.unit}</span>}
-              </span>
-            </label>
-          )
-        })}
+            ) : (
+              <div className="flex min-h-6 items-center justify-between gap-2 text-ink-2">
+                <label htmlFor={field}>{param.label}</label>
+                <span className="flex items-center gap-1.5">
+                  {param.kind === 'choice' && (
+                    <select
+                      id={field}
+                      aria-describedby={about}
+                      className={`${inputLook} h-6`}
+                      value={String(value)}
+                      onChange={(e) => set(e.target.value)}
+                    >
+                      {param.choices.map((c) => (
+                        <option key={c} value={c}>
+                          {c.replaceAll('_', ' ')}
+                        </option>
+                      ))}
+                    </select>
+                  )}
+                  {param.kind === 'text' && param.name === 'joint' && (
+                    <select
+                      id={field}
+                      aria-describedby={about}
+                      className={`${inputLook} h-6 w-36`}
+                      value={String(value ?? '')}
+                      onChange={(e) => set(e.target.value)}
+                    >
+                      <option value="">choose a joint</option>
+                      {joints?.map((j) => (
+                        <option key={j.name}>{j.name}</option>
+                      ))}
+                    </select>
+                  )}
+                  {param.kind === 'text' && param.name !== 'joint' && (
+                    <input
+                      key={String(value)}
+                      id={field}
+                      aria-describedby={about}
+                      className={`${inputLook} num h-6 w-28`}
+                      defaultValue={String(value ?? '')}
+                      onKeyDown={(e) => e.key === 'Enter' && set(e.currentTarget.value)}
+                      onBlur={(e) => e.currentTarget.value !== value && set(e.currentTarget.value)}
+                    />
+                  )}
+                  {(param.kind === 'number' || param.kind === 'integer') && (
+                    <NumberField
+                      param={param}
+                      value={value}
+                      field={field}
+                      about={about}
+                      onChange={set}
+                    />
+                  )}
+                  {param.unit && <span className="w-11 text-ink-3">{param.unit}</span>}
+                </span>
+              </div>
+            )}
+            <p id={about} className={`text-[11px] text-ink-3 leading-snug ${told}`}>
+              {param.description}
+            </p>
+          </div>
+        )
+      })}
     </div>
   )
 }
