@@ -79,7 +79,8 @@ def search(series: Floats, rate: float, least: float) -> list[Spike]:
             continue
         taken[j, a : b + 1] = True
         out.append((j, a, b, float(away[widths[k], a, j])))
-    hidden = (away > HIDDEN_SHARE * least).any(axis=0) & ~stands_out.any(axis=0)
+    hidden: Bools = np.any(away > HIDDEN_SHARE * least, axis=0)
+    hidden &= ~np.any(stands_out, axis=0)
     for first, second in _close_pairs(series, hidden, most, least):
         if not any(np.any(taken[j, max(0, a - 1) : b + 2]) for j, a, b, _ in (first, second)):
             taken[first[0], first[1] : second[2] + 1] = True
