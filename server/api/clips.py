@@ -9,7 +9,7 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from documents.models import State
 from documents.store import load_clip, stored_bytes
-from editing import history
+from editing import history, preparing
 from editing.models import Clip, Revision
 from editing.recipes import Line, current, new_line, replay, title
 from leancurve.document.evaluation import VERSION as EVALUATION
@@ -165,6 +165,13 @@ def write(request: HttpRequest, clip_id: int, wanted: schemas.WriteIn) -> Any:
         clip.pk, wanted.revision, wanted.request_id, change, request.user, after=wanted.after
     )
     return clip_out(clip_for(request, clip_id))
+
+
+@router.post("clips/{int:clip_id}/prepare", response=schemas.JobOut)
+def prepare(request: HttpRequest, clip_id: int, wanted: schemas.PrepareIn) -> Any:
+    """Begin the work of a line ahead of its write, as a job: for what takes long."""
+    revision = revision_for(request, clip_id, wanted.revision)
+    return preparing.start(revision, _line(wanted.line), wanted.in_place_of)
 
 
 def _line(wanted: schemas.AppendIn) -> Line:

@@ -3,14 +3,14 @@
 from fractions import Fraction
 from typing import Any
 
+from delivery.deliver import start
 from delivery.models import Delivery
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from documents.store import load_clip
 from editing.models import Clip, Revision
 from leancurve.errors import BadInput
-from leancurve.time.resample import delivery_name, sample_times
-from library import jobs
+from leancurve.time.resample import sample_times
 from ninja import Router
 
 from api import schemas
@@ -25,15 +25,8 @@ def deliver(request: HttpRequest, clip_id: int, wanted: schemas.DeliverIn) -> An
     revision = get_object_or_404(Revision, pk=wanted.revision, clip=clip)
     if min(wanted.rate) < 1:
         raise BadInput("rate: must be above 0")
-    payload = wanted.model_dump()
     sample_times(load_clip(revision.state), Fraction(*wanted.rate), wanted.first, wanted.last)
-    name = delivery_name(
-        wanted.pattern,
-        character=wanted.character,
-        action=wanted.action,
-        version=wanted.version,
-    )
-    return jobs.start(clip.workspace, "deliver", f"{name}.{wanted.format}", payload)
+    return start(clip.workspace, wanted.model_dump())
 
 
 @router.get("clips/{int:clip_id}/deliveries", response=list[schemas.DeliveryOut])

@@ -16,6 +16,7 @@ from leancurve.document.evaluation import evaluate
 from leancurve.errors import BadInput
 from leancurve.figure.body import ROLES
 from leancurve.measures.findings import KINDS
+from leancurve.measures.picture import body_picture
 from leancurve.operations import OPERATIONS
 from leancurve.operations.thin.tolerances import tolerances_of
 from library.models import Profile
@@ -81,6 +82,7 @@ def body(request: HttpRequest, clip_id: int, revision: int) -> Any:
         },
         "roles": list(ROLES),
         "profile": profile.name if profile else None,
+        "figure": body_picture(clip),
     }
 
 

@@ -91,6 +91,9 @@ class BodyOut(Schema):
     own_groups: dict[str, list[int]]
     roles: list[str] = Field(description="all roles there are")
     profile: str | None = Field(description="the kept profile that fits this skeleton, if any")
+    figure: list[list[float]] = Field(
+        description="the figure at rest from the front: [joint, x1, y1, r1, x2, y2, r2]"
+    )
 
 
 class ProfileIn(Schema):
@@ -111,7 +114,7 @@ class JointOrdersOut(Schema):
 
 
 class PictureOut(Schema):
-    """Line segments ``[x1, y1, x2, y2]`` a figure, in figure heights, y up."""
+    """Shapes ``[x1, y1, r1, x2, y2, r2, left]`` a figure, in figure heights, y up."""
 
     figures: list[list[list[float]]]
 
@@ -422,6 +425,14 @@ class WriteIn(Schema):
     swap: int | None = Field(None, description="put another take beneath the recipe")
 
 
+class PrepareIn(Schema):
+    """A line whose work is begun ahead of its write, on a revision."""
+
+    revision: int
+    line: AppendIn
+    in_place_of: str | None = Field(None, description="the line that it would change")
+
+
 class RecipeIn(Schema):
     name: str = Field(min_length=1, max_length=120)
     lines: list[AppendIn] = Field(min_length=1, max_length=200)
@@ -496,7 +507,9 @@ class DeliverIn(Schema):
     pattern: str = Field("{character}_{action}_v{version:03}", min_length=1, max_length=120)
     character: str = Field(max_length=60)
     action: str = Field(max_length=60)
-    version: int = Field(ge=1, le=99999)
+    version: int | None = Field(
+        None, ge=1, le=99999, description="the next that is free when absent"
+    )
 
 
 class DeliveryOut(Schema):

@@ -24,6 +24,9 @@ from api.clips import clip_out
 
 router = Router()
 
+LINE = 0.01
+"""Half the width of a thin line, in figure heights."""
+
 
 def _takes(request: HttpRequest) -> QuerySet[Take]:
     return (
@@ -69,10 +72,15 @@ def take_out(take: Take) -> dict[str, Any]:
         "keys": take.keys,
         "notes": take.notes,
         "warnings": take.warnings,
-        "picture": take.picture,
+        "picture": {"figures": [_shapes(f) for f in take.picture.get("figures", [])]},
         "clip": take.last_clip,
         "created": take.created,
     }
+
+
+def _shapes(figure: list[list[float]]) -> list[list[float]]:
+    """A figure's shapes; takes that came in before the figure had a body hold thin lines."""
+    return [[s[0], s[1], LINE, s[2], s[3], LINE, 0.0] if len(s) == 4 else s for s in figure]
 
 
 @router.get("workspaces/{int:workspace_id}/takes", response=list[schemas.TakeOut])

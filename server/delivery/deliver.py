@@ -5,6 +5,7 @@ from dataclasses import replace
 from fractions import Fraction
 from typing import Any
 
+from django.db import transaction
 from documents.store import load_clip
 from editing.accounts import account_of, summary_of
 from editing.models import Revision
@@ -15,10 +16,13 @@ from leancurve.formats.bvh import read_bvh, write_bvh
 from leancurve.formats.clipjson import read_clip, write_clip
 from leancurve.measures.drift import pose_drift
 from leancurve.time.resample import delivery_name, resampled, sample_times
+from library import jobs
 from library.jobs import job_kind
-from library.models import Job
+from library.models import Job, Workspace
 
 from delivery.models import Delivery
+
+MOST_VERSIONS = 99_999
 
 
 def _written(clip: Clip, payload: dict[str, Any], recipe: list[Any]) -> tuple[bytes, Clip, Any]:
@@ -34,6 +38,56 @@ def _written(clip: Clip, payload: dict[str, Any], recipe: list[Any]) -> tuple[by
     return data, read_clip(data).clip, times
 
 
+def start(workspace: Workspace, payload: dict[str, Any]) -> Job:
+    """Queue a delivery under a name that no other of the workspace has.
+
+    Without a version it gets the next one that is free. :class:`BadInput` where the name is taken.
+    """
+    with transaction.atomic():
+        # One at a time: two that ask at once must not both find a name free.
+        Workspace.objects.select_for_update().get(pk=workspace.pk)
+        version = payload["version"] or _free_version(workspace, payload)
+        payload = {**payload, "version": version}
+        name = _name(payload)
+        if _taken(workspace, name):
+            raise BadInput(f"{name} was delivered already: choose another version or name")
+        return jobs.start(workspace, "deliver", name, payload)
+
+
+def _name(payload: dict[str, Any]) -> str:
+    stem = delivery_name(
+        payload["pattern"],
+        character=payload["character"],
+        action=payload["action"],
+        version=payload["version"],
+    )
+    return f"{stem}.{payload['format']}"
+
+
+def _taken(workspace: Workspace, name: str) -> bool:
+    delivered = Delivery.objects.filter(clip__workspace=workspace, file_name=name)
+    underway = Job.objects.filter(
+        workspace=workspace, kind="deliver", title=name, state__in=Job.OPEN
+    )
+    return delivered.exists() or underway.exists()
+
+
+def _free_version(workspace: Workspace, payload: dict[str, Any]) -> int:
+    """One above the highest version that the name was delivered in."""
+    alike = {f"payload__{part}": payload[part] for part in ("pattern", "character", "action")}
+    before = Job.objects.filter(
+        workspace=workspace,
+        kind="deliver",
+        state__in=(*Job.OPEN, Job.State.DONE),
+        payload__format=payload["format"],
+        **alike,
+    )
+    version = 1 + max(before.values_list("payload__version", flat=True), default=0)
+    while _taken(workspace, _name({**payload, "version": version})) and version < MOST_VERSIONS:
+        version += 1
+    return version
+
+
 @job_kind("deliver")
 def deliver(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
     """The job behind a delivery."""
@@ -43,12 +97,7 @@ def deliver(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
         return {"delivery": existing.pk}
     revision = Revision.objects.select_related("state__header", "clip").get(pk=payload["revision"])
     clip = load_clip(revision.state)
-    name = delivery_name(
-        payload["pattern"],
-        character=payload["character"],
-        action=payload["action"],
-        version=payload["version"],
-    )
+    name = _name(payload)
     report(0.1)
     data, back, times = _written(clip, payload, revision.recipe)
     report(0.6)
@@ -63,7 +112,7 @@ def deliver(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
         clip=revision.clip,
         revision=revision,
         job=job,
-        file_name=f"{name}.{payload['format']}",
+        file_name=name,
         data=data,
         size=len(data),
         report={

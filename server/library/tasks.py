@@ -1,8 +1,8 @@
 """Where the queue looks for tasks: importing these registers every kind of job."""
 
 from delivery import deliver
-from editing import batches, storage
+from editing import batches, preparing, storage
 
 from library import intake, jobs
 
-__all__ = ["batches", "deliver", "intake", "jobs", "storage"]
+__all__ = ["batches", "deliver", "intake", "jobs", "preparing", "storage"]

@@ -160,3 +160,22 @@ def test_a_scope_can_mean_groups_and_contact_spans(walk: Clip) -> None:
             found, {"findings": [{"kind": "gap", "joint": "x", "first": 0, "last": 0}]},
             Scope(frames=(0, 5)),
         )  # fmt: skip
+
+
+def test_spans_of_one_limb_that_come_to_overlap_are_one(walk: Clip) -> None:
+    clip = replace(walk, contacts=tuple(Contact(limb, a, b) for limb, a, b in (
+        ("left toe", 10, 40), ("left toe", 60, 90), ("left toe", 120, 140), ("right toe", 30, 70)
+    )))  # fmt: skip
+
+    def after(*edits: dict) -> list[tuple[int, int]]:
+        patch = OPERATIONS["edit_contacts"].run(clip, {"edits": list(edits)})
+        assert Contact("right toe", 30, 70) in (patch.contacts or ())
+        return [(c.first, c.last) for c in patch.contacts or () if c.limb == "left toe"]
+
+    left = {"limb": "left toe", "first": 10, "last": 40}
+    assert after({"do": "set", **left, "new_last": 65}) == [(10, 90), (120, 140)]
+    assert after({"do": "set", **left, "new_last": 130}) == [(10, 140)]
+    assert after({"do": "set", **left, "new_last": 59}) == [(10, 59), (60, 90), (120, 140)]
+    assert after({"do": "add", "limb": "left toe", "first": 80, "last": 100}) == [
+        (10, 40), (60, 100), (120, 140)
+    ]  # fmt: skip

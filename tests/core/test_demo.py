@@ -98,10 +98,14 @@ def test_flips_seeded_last_change_no_pose(take: DemoTake) -> None:
 
 
 def test_the_picture_shows_figures_that_stand_on_the_floor(take: DemoTake) -> None:
-    figures = np.array(picture(take.clean())["figures"])
+    figures = [np.array(shapes) for shapes in picture(take.clean())["figures"]]
     assert len(figures) == 7
-    assert figures[..., [1, 3]].min() >= 0
-    assert 0.8 < figures[..., [1, 3]].max() < 1.3
+    for shapes in figures:
+        low = (shapes[:, [1, 4]] - shapes[:, [2, 5]]).min()
+        high = (shapes[:, [1, 4]] + shapes[:, [2, 5]]).max()
+        assert low > -0.03
+        assert 0.7 < high < 1.2
+        assert 7 <= shapes[:, 6].sum() <= len(shapes) / 2
 
 
 def test_thinned_clean_take_is_within_its_drift(take: DemoTake) -> None:

@@ -162,10 +162,11 @@ def test_roles_are_corrected_on_the_body_and_kept_as_a_profile(page: Page) -> No
     open_take(page, "Signal lamp, take 01")
     page.keyboard.press("Alt+2")
     page.get_by_role("tab", name="Body").click()
-    page.get_by_role("button", name=re.compile("^left hand: ")).click()
+    # The picture is the figure's own; a part says what it is taken for, and how surely.
+    page.get_by_role("button", name="LeftForearm: left forearm, sure").first.click()
     chosen = page.locator("[aria-selected=true][data-joint]")
-    expect(chosen).to_have_count(2)
-    expect(chosen.first).to_contain_text("LeftHand")
+    expect(chosen).to_have_count(1)
+    expect(chosen).to_contain_text("LeftForearm")
     page.get_by_role("button", name="right leg").click()
     expect(chosen).to_have_count(6)
     was = clip_now(page)["head"]["number"]

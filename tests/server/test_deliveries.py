@@ -102,3 +102,23 @@ def test_a_delivery_taken_up_twice_is_made_once(api: Api, clip: dict) -> None:
     Job.objects.update(state="queued")
     jobs.run(job.pk)
     assert len(api.get(f"clips/{clip['id']}/deliveries").json()) == 1
+
+
+def test_no_two_deliveries_of_a_workspace_have_one_name(api: Api, clip: dict) -> None:
+    made = deliver(api, clip)
+    again = api.post(f"clips/{clip['id']}/deliveries", body(clip))
+    assert again.status_code == 422
+    assert "Deckhand_suit_deck_walk_v003.bvh was delivered already" in again.json()["detail"]
+    # Without a version it is the next one; one that is still under way counts too.
+    waiting = api.post(f"clips/{clip['id']}/deliveries", body(clip, version=None)).json()
+    assert waiting["title"] == "Deckhand_suit_deck_walk_v004.bvh"
+    after = deliver(api, clip, version=None)
+    assert after["file_name"] == "Deckhand_suit_deck_walk_v005.bvh"
+    assert after["file_name"] != made["file_name"]
+    # Another action begins at one; a pattern without a version has one name.
+    assert deliver(api, clip, version=None, action="haul")["file_name"].endswith("_v001.bvh")
+    deliver(api, clip, version=None, pattern="{character}")
+    twice = api.post(
+        f"clips/{clip['id']}/deliveries", body(clip, version=None, pattern="{character}")
+    )
+    assert twice.status_code == 422

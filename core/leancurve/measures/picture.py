@@ -2,60 +2,69 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import TypedDict
 
 import numpy as np
 
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
-from leancurve.numbers.rotation import rotate
+from leancurve.figure.drawing import Shape, View, drawn, from_the_front
+from leancurve.figure.skeleton import UP
 
 FIGURES = 7
-SHORTEST_BONE = 0.03
-"""Bones under this share of the figure's height are left out: fingers are ink blots here."""
 
 
 class Picture(TypedDict):
-    """Line segments ``[x1, y1, x2, y2]`` a figure, in units of the figure's height, y up."""
+    """Shapes ``[x1, y1, r1, x2, y2, r2, left]`` a figure, the farthest first: two circles and what
+    lies between them, in units of the figure's height, y up; 1 for its own left side."""
 
     figures: list[list[list[float]]]
 
 
 def picture(clip: Clip) -> Picture:
-    """Poses spread over the clip, each as its bones in the plane of widest travel."""
+    """Poses spread over the clip, each as a paper body in the plane of widest travel."""
     if clip.frames == 0:
         return {"figures": []}
     at = np.unique(np.linspace(0.08, 0.95, FIGURES) * (clip.frames - 1) // 1)
     rotations, positions = evaluate(clip, at).world(clip.skeleton)
-    up = "xyz".index(clip.reading.up_axis)
+    up = UP[clip.reading.up_axis]
     flat = [a for a in range(3) if a != up]
     height = max(clip.skeleton.rest_height, 1e-9)
     # Bodies are seen best from the side they spread in least: depth is dropped.
     spread = [float(np.mean(np.ptp(positions[:, :, a], axis=1))) for a in flat]
-    across = flat[int(np.argmax(spread))]
-    parents = clip.skeleton.parents
-    lengths = np.linalg.norm(clip.skeleton.offset_array, axis=1)
-    heads = [e for e in clip.skeleton.ends if np.linalg.norm(e.offset) > 0.06 * height]
-    necks = {j for e in heads for j in clip.skeleton.chain(e.parent)}
-    bones = [
-        j
-        for j, p in enumerate(parents)
-        if p >= 0 and (lengths[j] > SHORTEST_BONE * height or j in necks)
+    right, above = np.eye(3)[flat[int(np.argmax(spread))]], np.eye(3)[up]
+    view = View(right, above, np.cross(right, above))
+    floor = positions[:, :, up].min() / height
+    return {
+        "figures": [
+            _numbers(
+                drawn(clip.skeleton, clip.body, world, view, fingers=False),
+                float(world[1][0] @ right) / height,
+                floor,
+            )
+            for world in zip(rotations, positions, strict=True)
+        ]
+    }
+
+
+def body_picture(clip: Clip) -> list[list[float]]:
+    """The figure at rest from the front, the farthest shape first.
+
+    ``[joint, x1, y1, r1, x2, y2, r2]`` a shape, in figure heights, y up.
+    """
+    skeleton = clip.skeleton
+    view = from_the_front(skeleton, clip.body, clip.reading.up_axis)
+    shapes = drawn(skeleton, clip.body, skeleton.rest_world, view)
+    return [
+        [float(s.joint), *n[:6]] for s, n in zip(shapes, _numbers(shapes, 0.0, 0.0), strict=True)
     ]
-    figures = []
-    for points, turns in zip(positions, rotations, strict=True):
-        x = (points[:, across] - points[0, across]) / height
-        y = (points[:, up] - positions[:, :, up].min()) / height
-        figures.append(
-            [
-                [round(float(v), 3) for v in (x[parents[j]], y[parents[j]], x[j], y[j])]
-                for j in bones
-            ]
-        )
-        for end in heads:
-            tip = points[end.parent] + rotate(turns[end.parent], np.array(end.offset))
-            tip_x = (tip[across] - points[0, across]) / height
-            tip_y = (tip[up] - positions[:, :, up].min()) / height
-            line = (x[end.parent], y[end.parent], tip_x, tip_y)
-            figures[-1].append([round(float(v), 3) for v in line])
-    return {"figures": figures}
+
+
+def _numbers(shapes: Iterable[Shape], right: float, up: float) -> list[list[float]]:
+    out = []
+    for shape in shapes:
+        (x1, y1, _), (x2, y2, _) = shape.ends.tolist()
+        numbers = (x1 - right, y1 - up, shape.radii[0], x2 - right, y2 - up, shape.radii[1])
+        out.append([*(round(v, 3) for v in numbers), float(shape.left)])
+    return out

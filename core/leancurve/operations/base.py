@@ -51,6 +51,11 @@ def timed(default: Any = ..., *, time: Meaning, description: str = "", **bounds:
     return Field(default, description=description or None, json_schema_extra=extra, **bounds)
 
 
+def counted(n: float, word: str) -> str:
+    """``(1, "frame")`` → ``"1 frame"``, ``(2.5, "frame")`` → ``"2.5 frames"``."""
+    return f"{n:g} {word}" if abs(n) == 1 else f"{n:g} {word}s"
+
+
 @dataclass(frozen=True, eq=False)
 class Patch:
     """A typed change of the document, with its report in numbers.
@@ -107,6 +112,7 @@ __all__ = [
     "Scope",
     "apply_patch",
     "continuous_patch",
+    "counted",
     "number",
     "silent",
     "timed",

@@ -97,7 +97,8 @@ CONTROLS = {"number": "number", "integer": "integer", "boolean": "switch", "stri
 
 def described(operation: Operation[Any]) -> dict[str, Any]:
     """One operation as plain values: what the command line and the panels show."""
-    about = inspect.cleandoc(operation.__doc__ or "").split("\n\n")[0].replace("\n", " ")
+    about = inspect.cleandoc(operation.__doc__ or "").split("\n\n")[0]
+    about = about.replace("\n", " ").replace("``", "")
     schema = operation.Params.model_json_schema()
     return {
         "name": operation.name,

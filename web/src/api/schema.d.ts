@@ -396,6 +396,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clips/{clip_id}/prepare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Prepare
+         * @description Begin the work of a line ahead of its write, as a job: for what takes long.
+         */
+        post: operations["api_clips_prepare"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clips/{clip_id}/preview": {
         parameters: {
             query?: never;
@@ -971,6 +991,11 @@ export interface components {
         };
         /** BodyOut */
         BodyOut: {
+            /**
+             * Figure
+             * @description the figure at rest from the front: [joint, x1, y1, r1, x2, y2, r2]
+             */
+            figure: number[][];
             /** Groups */
             groups: {
                 [key: string]: number[];
@@ -1162,8 +1187,11 @@ export interface components {
             rate: number[];
             /** Revision */
             revision: number;
-            /** Version */
-            version: number;
+            /**
+             * Version
+             * @description the next that is free when absent
+             */
+            version?: number | null;
         };
         /** DeliveryOut */
         DeliveryOut: {
@@ -1560,7 +1588,7 @@ export interface components {
         };
         /**
          * PictureOut
-         * @description Line segments ``[x1, y1, x2, y2]`` a figure, in figure heights, y up.
+         * @description Shapes ``[x1, y1, r1, x2, y2, r2, left]`` a figure, in figure heights, y up.
          */
         PictureOut: {
             /** Figures */
@@ -1598,6 +1626,20 @@ export interface components {
             };
             /** Theme */
             theme?: ("chart" | "night") | null;
+        };
+        /**
+         * PrepareIn
+         * @description A line whose work is begun ahead of its write, on a revision.
+         */
+        PrepareIn: {
+            /**
+             * In Place Of
+             * @description the line that it would change
+             */
+            in_place_of?: string | null;
+            line: components["schemas"]["AppendIn"];
+            /** Revision */
+            revision: number;
         };
         /** PreviewIn */
         PreviewIn: {
@@ -2490,6 +2532,32 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    api_clips_prepare: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PrepareIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
             };
         };
     };

@@ -5,7 +5,7 @@ import { answer, client, type Schemas } from '../api/client'
 import { mendedCount } from '../clip/account'
 import { findingsText } from '../shelf/TakeCard'
 import { Button } from '../ui/controls'
-import { degrees, grouped, millimetres } from '../ui/numbers'
+import { counted, degrees, grouped, millimetres } from '../ui/numbers'
 
 type Row = Schemas['BatchRowOut']
 type Counts = Record<string, number>
@@ -88,7 +88,7 @@ export function BatchPage() {
         </Link>
         <span className="text-ink-3">›</span>
         <h1 className="font-semibold">
-          {batch.data ? `Recipe ${batch.data.name} on ${rows.length} takes` : 'Batch'}
+          {batch.data ? `Recipe ${batch.data.name} on ${counted(rows.length, 'take')}` : 'Batch'}
         </h1>
         <span className="flex-1" />
         {left > 0 && <Button onClick={() => void cancel()}>Cancel what is left</Button>}

@@ -1,4 +1,5 @@
 /** Keys copied and pasted: at now, on the same channels, on others alike, or on all that are shown. */
+import { counted, grouped } from '../ui/numbers'
 import { notify, useBench } from './bench'
 import { type ChannelKey, HANDLES, type KeyedCurve, SEGMENTS, splitKey } from './curves'
 import { commitEdits, editSelected, shapeOf, workedOn } from './edits'
@@ -75,6 +76,8 @@ export function paste(): void {
   const edits: Edits = new Map()
   const made = new Map<ChannelKey, Set<number>>()
   const last = transport.frames - 1
+  let beyond = 0
+  let pasted = 0
   for (const [from, key] of targets()) {
     const curve = curves().get(key)
     if (curve?.kind !== 'keyed') continue
@@ -83,7 +86,11 @@ export function paste(): void {
     const ids = new Set<number>()
     for (const { at, ...columns } of from.keys) {
       const frame = transport.frame + at
-      if (frame > last) continue
+      if (frame > last) {
+        beyond++
+        continue
+      }
+      pasted++
       const there = curve.time.indexOf(frame)
       const own = there >= 0 ? Number(curve.id[there]) : id++
       const seen = there >= 0 ? { was: curve.value[there]! } : {}
@@ -93,10 +100,16 @@ export function paste(): void {
     if (list.length) edits.set(key, list)
     made.set(key, ids)
   }
+  if (!edits.size && beyond) {
+    notify(`Nothing was pasted: all ${counted(beyond, 'key')} would lie beyond the end.`)
+    return
+  }
   if (!edits.size) {
     notify('Nothing to paste here: copy keys first, and show channels that have keys.')
     return
   }
   void commitEdits(edits)
   selectKeys(made)
+  if (beyond)
+    notify(`${counted(pasted, 'key')} pasted; ${grouped(beyond)} would lie beyond the end.`)
 }

@@ -1,6 +1,7 @@
 /** Contact spans by hand: every change is an edit of the clip, one line for edits in a row. */
 
 import { type Contact, useBench } from './bench'
+import { useSelection } from './selection'
 import { transport } from './transport'
 import { apply } from './write'
 
@@ -13,12 +14,34 @@ async function edit(edits: object[], next: Contact | null): Promise<void> {
   if (await apply('edit_contacts', { edits })) set({ contact: next })
 }
 
+/** A span as it will stand: one with those of its limb that it comes to overlap. */
+function joined(span: Contact, without: Contact | null): Contact {
+  const met = (useBench.getState().contacts?.contacts ?? []).filter(
+    (c) =>
+      c.limb === span.limb &&
+      !sameContact(c, without) &&
+      c.first <= span.last &&
+      span.first <= c.last,
+  )
+  const all = [span, ...met]
+  return {
+    limb: span.limb,
+    first: Math.min(...all.map((c) => c.first)),
+    last: Math.max(...all.map((c) => c.last)),
+  }
+}
+
+// What was picked last is what Delete means: picked keys let go of the contact.
+useSelection.subscribe(({ keys }, { keys: before }) => {
+  if (keys.size && keys !== before) set({ contact: null })
+})
+
 export function moveContact(contact: Contact, first: number, last: number): void {
   const [a, b] = [Math.min(first, last), Math.max(first, last)]
   const next = { ...contact, first: Math.round(a), last: Math.round(b) }
   if (sameContact(contact, next)) return
   const changes = { new_first: next.first, new_last: next.last }
-  void edit([{ do: 'set', ...contact, ...changes }], next)
+  void edit([{ do: 'set', ...contact, ...changes }], joined(next, contact))
 }
 
 export function removeContact(contact: Contact): void {
@@ -29,7 +52,7 @@ export function removeContact(contact: Contact): void {
 export function addContact(limb: string): void {
   const first = transport.frame
   const last = Math.min(transport.frames - 1, first + Math.round(0.2 * transport.rate))
-  void edit([{ do: 'add', limb, first, last }], { limb, first, last })
+  void edit([{ do: 'add', limb, first, last }], joined({ limb, first, last }, null))
 }
 
 /** Split at now: the frame itself belongs to neither half. */

@@ -1,5 +1,6 @@
 /** Hand work: keys and brushes, shown while they are dragged and sent when they are let go. */
 
+import { counted } from '../ui/numbers'
 import { notify, type Scope, shownChannels, useBench } from './bench'
 import { brushed, type Stroke } from './brush'
 import {
@@ -196,7 +197,10 @@ export function commitSlide(slide: Slide): void {
   const moving = [...draft.curves.keys()]
   const nothing = !changes()
   draft.drop()
-  if (left) notify(`${left} of ${keys.size} channels stay: their keys would meet others.`)
+  if (left)
+    notify(
+      `${left} of ${counted(keys.size, 'channel')} ${left === 1 ? 'stays' : 'stay'}: keys would meet others.`,
+    )
   if (nothing) return
   const said = Object.entries(slide).filter(([name, v]) => v !== STILL[name as keyof Slide])
   const picked = new Map(moving.map((key) => [key, keys.get(key)!]))

@@ -1,7 +1,9 @@
 /** Findings on the bench: counts, and the way to their place and to their remedy. */
+import { create } from 'zustand'
 import { sheetRef } from '../sheet/SheetView'
 import { useOpenCard } from '../steps/operation/openCard'
 import { timingRef } from '../timing/TimingView'
+import { counted } from '../ui/numbers'
 import { type BenchState, type Finding, type StepName, useBench } from './bench'
 import { kindNamed } from './catalogue'
 import { selectChannels, selectJoints, setStep } from './choose'
@@ -27,25 +29,48 @@ export function openFor(findings: readonly Finding[] | null, step: StepName): nu
   ).length
 }
 
-/** To where the next finding or contact begins, or the one before. */
+/** The finding that was gone to last: marked in the list. */
+export const useFinding = create<{ at: Finding | null }>(() => ({ at: null }))
+
+export const sameFinding = (a: Finding | null, b: Finding): boolean =>
+  a !== null &&
+  a.kind === b.kind &&
+  a.joint === b.joint &&
+  a.channel === b.channel &&
+  a.first === b.first
+
+/** To the next contact, or the next finding with its joint; or the one before. */
 export function toNext(what: 'findings' | 'contacts', direction: -1 | 1): void {
   const { findings, contacts } = useBench.getState()
-  const spans =
-    what === 'findings'
-      ? (findings ?? []).filter((f) => !f.accepted && f.kind !== 'idle')
-      : (contacts?.contacts ?? [])
-  const firsts = [...new Set(spans.map((s) => s.first))].sort((a, b) => a - b)
   const now = transport.frame
-  const frame = direction > 0 ? firsts.find((f) => f > now) : firsts.findLast((f) => f < now)
-  if (frame === undefined) return
-  transport.pause()
-  transport.seek(frame)
+  if (what === 'contacts') {
+    const firsts = [...new Set((contacts?.contacts ?? []).map((c) => c.first))]
+    firsts.sort((a, b) => a - b)
+    const frame = direction > 0 ? firsts.find((f) => f > now) : firsts.findLast((f) => f < now)
+    if (frame === undefined) return
+    transport.pause()
+    transport.seek(frame)
+    return
+  }
+  const open = (findings ?? []).filter((f) => !f.accepted && f.kind !== 'idle')
+  open.sort((a, b) => a.first - b.first)
+  // Several begin on one frame: from the one that was gone to, each has its turn.
+  const { at } = useFinding.getState()
+  const from = at?.first === now ? open.findIndex((f) => sameFinding(at, f)) : -1
+  const next =
+    from >= 0
+      ? open[from + direction]
+      : direction > 0
+        ? open.find((f) => f.first > now)
+        : open.findLast((f) => f.first < now)
+  if (next) goTo(next)
 }
 
 /** To a finding's frame, its joint, its curve. */
 export function goTo(finding: Finding): void {
   const { clip } = useBench.getState()
   if (!clip) return
+  useFinding.setState({ at: finding })
   const joint = clip.joints.findIndex((j) => j.name === finding.joint)
   transport.pause()
   transport.seek(finding.first)
@@ -69,7 +94,7 @@ export function mend(finding: Finding): void {
 /** A size with its unit: "12.4°", "3 frames". */
 export function sizeOf(finding: Finding): string {
   const { size, unit } = finding
-  if (unit === 'frames') return size < 1 ? `${size.toPrecision(2)} fr` : `${size} fr`
+  if (unit === 'frames') return size < 1 ? `${size.toPrecision(2)} frames` : counted(size, 'frame')
   const text = size >= 100 ? size.toFixed(0) : size.toFixed(size < 1 ? 2 : 1)
   return unit === '°' ? `${text}°` : `${text} ${unit}`
 }

@@ -3,8 +3,10 @@
  * A change that has not been keyed is kept with its frame until it is keyed or put back: through
  * scrubbing, undo, other steps and a reload.
  */
+
 import { create } from 'zustand'
 import { answer, client } from '../api/client'
+import { counted } from '../ui/numbers'
 import { notify, type Scope, useBench } from './bench'
 import { bringCurves } from './confirmed'
 import { BASE, type ChannelKey, type Curve, channelKey, splitKey, valueAt } from './curves'
@@ -369,7 +371,9 @@ export async function keyPart(group: string | null): Promise<void> {
     const { report } = useBench.getState().clip!.head
     const made = Number(report.keys_made ?? 0)
     const dense = Number(report.dense_skipped ?? 0)
-    const skipped = dense ? ` ${dense} channels have a value on every frame: thin them first.` : ''
+    const skipped = dense
+      ? ` ${counted(dense, 'channel')} with a value on every frame: thin first to key there.`
+      : ''
     notify(`${made} ${made === 1 ? 'key' : 'keys'} set at frame ${transport.frame}.${skipped}`)
   }
 }

@@ -1,5 +1,5 @@
 /** Curves and figures fetched to be looked at beside the clip: before traces and guides. */
-import { addressOf, answer, client, numbers } from '../api/client'
+import { addressOf, answer, client, numbers, type Schemas, textOf } from '../api/client'
 import { notify, shownChannels, useBench } from './bench'
 import { type ChannelKey, type Curve, channelKey, curvesOf, splitKey, valueAt } from './curves'
 import { posesOf } from './poses'
@@ -67,11 +67,18 @@ export async function swapTrace(): Promise<void> {
   if (await jump(trace)) await setTrace(now)
 }
 
-/** Another clip of the workspace as a guide: its curve over these, its figure beside this one. */
-export async function setGuide(clipId: number): Promise<void> {
-  const other = await answer(
-    client.GET('/api/clips/{clip_id}', { params: { path: { clip_id: clipId } } }),
-  )
+/** The clip of any take of the workspace as a guide: its curve over these, its figure beside. */
+export async function setGuideOf(take: number): Promise<void> {
+  let other: Schemas['ClipOut']
+  try {
+    // A take that nobody has worked on yet has its clip by this.
+    other = await answer(
+      client.POST('/api/takes/{take_id}/clip', { params: { path: { take_id: take } } }),
+    )
+  } catch (trouble) {
+    notify(textOf(trouble))
+    return
+  }
   const first = shownChannels(useBench.getState())[0]
   const { joint, channel } = first ? splitKey(first) : { joint: 0, channel: 'ry' }
   const name = useBench.getState().clip?.joints[joint]?.name
@@ -81,6 +88,7 @@ export async function setGuide(clipId: number): Promise<void> {
   )
   const own = other.joints[alike]!.channels
   const guide: Guide = {
+    take,
     clip: other.id,
     revision: other.head.id,
     name: other.name,

@@ -10,6 +10,7 @@ export type TraceChoice = 'none' | 'take' | number
 
 /** Another figure's curve laid over, to be matched by hand. */
 export interface Guide {
+  take: number
   clip: number
   revision: number
   name: string

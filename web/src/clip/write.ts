@@ -5,6 +5,7 @@ import { type Clip, notify, type Scope, useBench } from './bench'
 import { loadCatalogue, titleOf } from './catalogue'
 import { bringAll, type Curves, catchUp, follow, forgetPoses, showCurves } from './confirmed'
 import { draft } from './draft'
+import { goOn } from './place'
 import { cancelPreview } from './previews'
 import { clearKeys } from './selection'
 import { transport } from './transport'
@@ -149,7 +150,7 @@ export async function openClip(id: number): Promise<void> {
     if (turn !== opening) return
     transport.frame = 0
     transport.fit(clip.frames, clip.rate[0]! / clip.rate[1]!)
-    set({ clip, joints: [0] })
+    goOn(clip)
     const line = lineOf(clip)
     follow(line)
     show(line)

@@ -2,6 +2,7 @@
 import { useEffect } from 'react'
 import { clearKeys } from '../clip/selection'
 import { useSession } from '../session/session'
+import { takeBrush, useBrush } from '../sheet/brushState'
 import { sheetRef } from '../sheet/SheetView'
 import { handRef } from '../stage/refs'
 import { review, useReview } from '../stage/review'
@@ -73,6 +74,7 @@ export function useKeys(): void {
         const held = [sheetRef, timingRef, stripRef, handRef].some((ref) => ref.current?.cancel())
         if (!held && useReview.getState().on) review(false)
         if (held) event.preventDefault()
+        else if (useBrush.getState().kind) takeBrush(null)
         else if (!typing(event.target)) clearKeys()
         return
       }

@@ -4,12 +4,21 @@ import { toggleFull } from '../bench/fullPane'
 import { shownChannels, useBench } from '../clip/bench'
 import { selectChannels, selectJoints, setStep } from '../clip/choose'
 import { copySelected, paste } from '../clip/clipboard'
+import { removeContact } from '../clip/contacts'
 import { HANDLES } from '../clip/curves'
 import { channelsOf, commitEdits, deleteSelected, editSelected, setKeys } from '../clip/edits'
 import { toNext } from '../clip/findings'
 import { markNow, toMark } from '../clip/marks'
 import { addPin, dropPins, pinRange, usePins } from '../clip/pins'
-import { copyPose, keyPose, pastePose, setAuto, usePosing } from '../clip/posing'
+import {
+  copyPose,
+  keyPose,
+  pastePose,
+  putBack,
+  setAuto,
+  unkeyedNow,
+  usePosing,
+} from '../clip/posing'
 import { common, useSelection } from '../clip/selection'
 import { keepCopy, swapTrace } from '../clip/traces'
 import { transport } from '../clip/transport'
@@ -49,6 +58,18 @@ const focus = (label: string) => {
   const input = document.querySelector<HTMLInputElement>(`[aria-label="${label}"]`)
   input?.focus()
   input?.select()
+}
+
+/** The newest is what is taken back: a pose that is not keyed yet is newer than any revision. */
+const undoNow = () => {
+  if (unkeyedNow()) putBack()
+  else void undo()
+}
+
+const deleteChosen = () => {
+  const { contact } = useBench.getState()
+  if (contact) removeContact(contact)
+  else deleteSelected()
 }
 
 const press = (selector: string) => document.querySelector<HTMLElement>(selector)?.click()
@@ -98,7 +119,7 @@ const KEYS: readonly Command[] = [
   key('type-value', 'Type the keys’ value', 'G', () => focus('Value of the selected keys')),
   key('set-key', 'Set a key on the shown channels', 'T', () => setKeys(channelsOf('shown'))),
   key('set-pose', 'Set a key on the selected joints', 'Shift+T', () => setKeys(channelsOf('all'))),
-  key('delete', 'Delete the selected keys', 'Delete', deleteSelected),
+  key('delete', 'Delete the selected keys, or contact', 'Delete', deleteChosen),
   key('copy', 'Copy keys', 'Ctrl+C', () => void copySelected()),
   key('cut', 'Cut keys', 'Ctrl+X', () => {
     if (copySelected()) deleteSelected()
@@ -446,6 +467,13 @@ export const COMMANDS: readonly Command[] = [
     run: () => press('[data-command=bands]'),
   },
   {
+    id: 'find-joint',
+    title: 'Find a joint',
+    group: 'Curve sheet',
+    key: '/',
+    run: () => focus('Find a joint'),
+  },
+  {
     id: 'isolate',
     title: 'Only the channels of the selected keys, or all again',
     group: 'Curve sheet',
@@ -513,7 +541,13 @@ export const COMMANDS: readonly Command[] = [
     key: `Alt+${k + 1}`,
     run: () => setStep(name),
   })),
-  { id: 'undo', title: 'Undo', group: 'Clip', key: 'Ctrl+Z', run: () => void undo() },
+  {
+    id: 'undo',
+    title: 'Undo, or put back what is not keyed',
+    group: 'Clip',
+    key: 'Ctrl+Z',
+    run: undoNow,
+  },
   { id: 'redo', title: 'Redo', group: 'Clip', key: 'Ctrl+Shift+Z', run: () => void redo() },
   {
     id: 'theme',

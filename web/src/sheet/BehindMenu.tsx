@@ -10,7 +10,7 @@ import {
   dropGuide,
   keepCopy,
   meetNow,
-  setGuide,
+  setGuideOf,
   setTrace,
   swapTrace,
 } from '../clip/traces'
@@ -101,20 +101,19 @@ function GuideFields() {
         }),
       ),
   })
-  const others = (takes.data ?? []).filter((t) => t.clip !== null)
   return (
     <fieldset className="flex flex-col gap-1.5 text-ink-2">
       <legend className="mb-1 font-semibold text-ink">Guide</legend>
       <select
         aria-label="Guide clip"
         className={`${inputLook} h-6`}
-        value={guide?.clip ?? ''}
-        onChange={(e) => (e.target.value ? void setGuide(Number(e.target.value)) : dropGuide())}
+        value={guide?.take ?? ''}
+        onChange={(e) => (e.target.value ? void setGuideOf(Number(e.target.value)) : dropGuide())}
       >
         <option value="">none</option>
-        {others.map((t) => (
-          <option key={t.id} value={t.clip!}>
-            {t.clip === clip?.id ? `${t.name} (this clip)` : t.name}
+        {takes.data?.map((t) => (
+          <option key={t.id} value={t.id}>
+            {t.clip !== null && t.clip === clip?.id ? `${t.name} (this clip)` : t.name}
           </option>
         ))}
       </select>

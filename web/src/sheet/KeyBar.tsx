@@ -158,6 +158,7 @@ function KeyFields({ timing }: { timing: boolean }) {
   const curves = useBench((s) => s.curves)
   const all = common(curves, keys)
   const passes = useViewing((s) => s.passes)
+  const past = passes ? { past: true } : {}
   const commit = (what: Parameters<typeof editSelected>[0]) => void commitEdits(editSelected(what))
   return (
     <>
@@ -174,7 +175,11 @@ function KeyFields({ timing }: { timing: boolean }) {
           onCommit={(time) => {
             // On the timing sheet keys keep their distances: the first one goes there.
             if (timing) commitSlide({ ...STILL, by: Math.max(time, 0) - all.first })
-            else commit(() => ({ time: Math.max(time, 0), ...(passes ? { past: true } : {}) }))
+            else commit(() => ({ time: Math.max(time, 0), ...past }))
+          }}
+          onAdd={(by) => {
+            if (timing) commitSlide({ ...STILL, by })
+            else commit((curve, k) => ({ time: Math.max(curve.time[k]! + by, 0), ...past }))
           }}
         />
       </label>
@@ -189,6 +194,7 @@ function KeyFields({ timing }: { timing: boolean }) {
             digits={4}
             placeholder="several"
             onCommit={(value) => commit(() => ({ value }))}
+            onAdd={(by) => commit((curve, k) => ({ value: curve.value[k]! + by }))}
             className="w-[68px]"
           />
         </label>

@@ -1,4 +1,5 @@
 /** Keys edited without a pointer: walk along keys and channels, nudge, and hear where one is. */
+
 import { useSyncExternalStore } from 'react'
 import { notify, useBench } from '../clip/bench'
 import { type ChannelKey, HANDLES, type KeyedCurve, SEGMENTS, turns } from '../clip/curves'
@@ -21,6 +22,7 @@ import {
 } from '../clip/selection'
 import { transport } from '../clip/transport'
 import { useViewing } from '../clip/viewing'
+import { counted } from '../ui/numbers'
 import { channelName, lengthUnit } from './names'
 
 const curveOf = (key: ChannelKey | null): KeyedCurve | null => {
@@ -164,7 +166,7 @@ function spoken(): string {
   if (!curve) return `${name}, a value on every frame`
   const id = keys.get(key)?.values().next().value
   const k = [...curve.id].findIndex((own) => Number(own) === id)
-  if (k < 0) return `${name}, ${curve.time.length} keys`
+  if (k < 0) return `${name}, ${counted(curve.time.length, 'key')}`
   const unit = turns(key) ? 'degrees' : lengthUnit(clip.reading.metres_per_unit)
   const value = Number(curve.value[k]!.toFixed(3))
   const frame = Number(curve.time[k]!.toFixed(3))

@@ -2,10 +2,11 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Upload, X } from 'lucide-react'
 import { useEffect, useRef, useState } from 'react'
-import { useNavigate } from 'react-router'
+import { Link, useNavigate } from 'react-router'
 import { ApiError, answer, client, csrfToken, type Schemas } from '../api/client'
 import { prefer, signOut, theme, useSession } from '../session/session'
 import { Button } from '../ui/controls'
+import { counted } from '../ui/numbers'
 import { RunRecipe } from './RunRecipe'
 import { TakeCard } from './TakeCard'
 
@@ -73,6 +74,36 @@ function JobRow({ job, onDone }: { job: Job; onDone: () => void }) {
   )
 }
 
+/** Recipes that were run on many takes: each leads to its table. */
+function Batches({ batches }: { batches: Schemas['BatchOut'][] }) {
+  return (
+    <nav aria-label="Recipes run on many takes" className="flex flex-wrap items-center gap-2">
+      <span className="text-ink-2">Recipes run</span>
+      {batches.slice(0, MOST_BATCHES).map((batch) => {
+        const ended = batch.rows.filter((r) => r.state !== 'queued' && r.state !== 'running')
+        const failed = batch.rows.filter((r) => r.state === 'failed').length
+        return (
+          <Link
+            key={batch.id}
+            to={`/batch/${batch.id}`}
+            className="flex h-6 items-center gap-1.5 rounded-[3px] border border-rule-2 bg-raised px-2 hover:border-ink-3"
+          >
+            {batch.name}
+            <span className="num text-ink-2">
+              {ended.length < batch.rows.length
+                ? `${ended.length} of ${counted(batch.rows.length, 'take')}`
+                : counted(batch.rows.length, 'take')}
+            </span>
+            {failed > 0 && <span className="num text-bad">{failed} failed</span>}
+          </Link>
+        )
+      })}
+    </nav>
+  )
+}
+
+const MOST_BATCHES = 6
+
 const ORDERS = {
   newest: { text: 'newest first', by: (a: Take, b: Take) => b.id - a.id },
   work: { text: 'most work first', by: (a: Take, b: Take) => b.work - a.work },
@@ -105,6 +136,12 @@ export function Shelf() {
     queryKey: ['takes', id],
     enabled: id > 0,
     queryFn: () => answer(client.GET('/api/workspaces/{workspace_id}/takes', { params: { path } })),
+  })
+  const batches = useQuery({
+    queryKey: ['batches', id],
+    enabled: id > 0,
+    queryFn: () =>
+      answer(client.GET('/api/workspaces/{workspace_id}/batches', { params: { path } })),
   })
   const jobs = useQuery({
     queryKey: ['jobs', id],
@@ -274,6 +311,7 @@ export function Shelf() {
           {running && (
             <RunRecipe workspace={id} takes={[...picked]} onClose={() => setRunning(false)} />
           )}
+          {(batches.data?.length ?? 0) > 0 && <Batches batches={batches.data!} />}
           <ul className="grid grid-cols-[repeat(auto-fill,minmax(340px,1fr))] gap-4">
             {takes.data?.toSorted(ORDERS[order].by).map((take) => (
               <TakeCard

@@ -2,20 +2,13 @@
 import { TriangleAlert } from 'lucide-react'
 import type { Schemas } from '../api/client'
 import { Button } from '../ui/controls'
-import { grouped, rateOf, seconds } from '../ui/numbers'
+import { tapered } from '../ui/drawn'
+import { counted, grouped, rateOf, seconds } from '../ui/numbers'
 
 const GAP = 0.5 // between figures, in figure heights
 
 function Picture({ picture }: { picture: Schemas['PictureOut'] }) {
   const { figures } = picture
-  const path = figures
-    .flatMap((bones, k) =>
-      bones.map(
-        ([x1, y1, x2, y2]) =>
-          `M${(x1! + k * GAP).toFixed(3)} ${(-y1!).toFixed(3)}L${(x2! + k * GAP).toFixed(3)} ${(-y2!).toFixed(3)}`,
-      ),
-    )
-    .join('')
   const width = Math.max(1, figures.length - 1) * GAP + 1
   return (
     <svg
@@ -25,7 +18,19 @@ function Picture({ picture }: { picture: Schemas['PictureOut'] }) {
       aria-label="Poses of the motion"
     >
       <path d={`M-0.5 0.02H${width}`} className="stroke-rule-2" strokeWidth={0.008} />
-      <path d={path} className="fill-none stroke-ink" strokeWidth={0.02} strokeLinecap="round" />
+      {figures.map((shapes, k) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: a row of figures, in order
+        <g key={k} className="fill-raised stroke-ink" strokeWidth={0.011}>
+          {shapes.map(([x1, y1, r1, x2, y2, r2, left], n) => (
+            <path
+              // biome-ignore lint/suspicious/noArrayIndexKey: shapes of a still picture
+              key={n}
+              d={tapered(x1! + k * GAP, -y1!, r1!, x2! + k * GAP, -y2!, r2!)}
+              className={left ? 'fill-sunk' : ''}
+            />
+          ))}
+        </g>
+      ))}
     </svg>
   )
 }
@@ -86,7 +91,7 @@ export function TakeCard({
           frames at {rateOf(take.rate)} / s
         </p>
         <p className="num text-ink-2">
-          {take.skeleton} · {take.joints} joints · {grouped(take.keys)} keys
+          {take.skeleton} · {counted(take.joints, 'joint')} · {counted(take.keys, 'key')}
         </p>
         {take.warnings.map((w) => (
           <p key={w} className="flex gap-1.5 text-warn">

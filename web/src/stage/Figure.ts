@@ -58,7 +58,7 @@ export class Figure {
   private outline: Mesh
   private lines: LineSegments
   private dots: Points
-  private bones
+  readonly bones
   private base: Float32Array
   private bare: boolean
 

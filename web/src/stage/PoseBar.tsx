@@ -1,4 +1,5 @@
 /** Posing on the stage: how the gizmo works, and above it what has been changed and is not keyed. */
+
 import { useEffect, useState, useSyncExternalStore } from 'react'
 import { useBench } from '../clip/bench'
 import { setStep } from '../clip/choose'
@@ -14,6 +15,7 @@ import {
 } from '../clip/posing'
 import { transport } from '../clip/transport'
 import { Button, NumberInput, Toggle } from '../ui/controls'
+import { counted } from '../ui/numbers'
 import type { PosingHand } from './PosingHand'
 
 /** Turn or move, about whose axes: wherever poses are made. */
@@ -97,7 +99,9 @@ export function UnkeyedBar({ unkeyed }: { unkeyed: Unkeyed }) {
       )}
       {dense > 0 && (
         <span className="text-ink-2">
-          {all ? 'These channels have' : `${dense} channels have`} a value on every frame.
+          {all
+            ? 'A value on every frame here.'
+            : `${counted(dense, 'channel')} with a value on every frame.`}
         </span>
       )}
       {dense > 0 && (

@@ -4,6 +4,7 @@ import type { Clip } from '../clip/bench'
 import type { Overrides, Poses } from '../clip/poses'
 import { token } from '../ui/theme'
 import { AxisArrow } from './AxisArrow'
+import { awayFrom } from './bones'
 import { Eye, type Placed, type View } from './Eye'
 import { Figure, type Look } from './Figure'
 import { Gizmo } from './Gizmo'
@@ -13,6 +14,7 @@ import { Shades } from './Shades'
 import { Trails } from './Trails'
 
 const PICK_PIXELS = 14
+const LIMB_PIXELS = 18
 const LINE_PIXELS = 1.3
 /** How firmly ghosts are drawn: of before, around now, of another figure. */
 const [BEFORE, AROUND, BESIDE] = [0.4, 0.2, 0.6]
@@ -420,19 +422,23 @@ export class Stage {
     this.draw()
   }
 
-  /** The joint nearest to a point of a view, within reach of a hand, or -1. */
+  /** The joint nearest to a point of a view, within reach of a hand; else the one whose limb lies
+   * there; or -1. However small a joint is drawn, its reach is the same. */
   pick(eye: Eye, x: number, y: number): number {
     if (!this.clip || !this.figure) return -1
+    const places = this.clip.joints.map((_, j) => eye.project(this.joint(j)))
     let best = -1
     let nearest = PICK_PIXELS
-    for (let j = 0; j < this.clip.joints.length; j++) {
-      const [px, py] = eye.project(this.joint(j))
-      const distance = Math.hypot(px - x, py - y)
-      if (distance < nearest) {
-        nearest = distance
-        best = j
-      }
+    const near = (j: number, distance: number) => {
+      if (distance >= nearest) return
+      nearest = distance
+      best = j
     }
+    for (const [j, [px, py]] of places.entries()) near(j, Math.hypot(px - x, py - y))
+    if (best >= 0) return best
+    nearest = LIMB_PIXELS
+    for (const { joint, child } of this.figure.bones)
+      if (child >= 0) near(joint, awayFrom([x, y], places[joint]!, places[child]!))
     return best
   }
 

@@ -1,4 +1,5 @@
 /** The stage as a pane: canvas, what is shown, view buttons. */
+
 import { type MouseEvent, type PointerEvent, useEffect, useRef, useState } from 'react'
 import { shownChannels, useBench } from '../clip/bench'
 import { selectJoints } from '../clip/choose'
@@ -10,6 +11,7 @@ import { onLive, posedJoints, usePosing } from '../clip/posing'
 import { channelAxis, jointPose } from '../clip/rotations'
 import { transport } from '../clip/transport'
 import { useViewing } from '../clip/viewing'
+import { counted } from '../ui/numbers'
 import { watchPane } from '../ui/pane'
 import { PoseBar, UnkeyedBar } from './PoseBar'
 import { PosingHand } from './PosingHand'
@@ -199,12 +201,16 @@ export function StageView() {
     stageRef.current?.refresh()
   }, [posing, mode, axes, unkeyed, joints, curves])
 
-  const pick = (index: 0 | 1) => (e: MouseEvent<HTMLDivElement>) => {
+  const under = (index: 0 | 1, e: MouseEvent<HTMLDivElement>): number => {
     const stage = stageRef.current
-    const [x, y] = pressed.current
-    if (!stage || reviewing || Math.hypot(e.clientX - x, e.clientY - y) > 4) return
+    if (!stage || reviewing) return -1
     const box = e.currentTarget.getBoundingClientRect()
-    const joint = stage.pick(stage.eyes[index], e.clientX - box.left, e.clientY - box.top)
+    return stage.pick(stage.eyes[index], e.clientX - box.left, e.clientY - box.top)
+  }
+  const pick = (index: 0 | 1) => (e: MouseEvent<HTMLDivElement>) => {
+    const [x, y] = pressed.current
+    if (Math.hypot(e.clientX - x, e.clientY - y) > 4) return
+    const joint = under(index, e)
     if (joint < 0) return
     const { joints: chosen } = useBench.getState()
     selectJoints(e.shiftKey ? [...new Set([...chosen, joint])] : [joint])
@@ -215,7 +221,24 @@ export function StageView() {
       pressed.current = [e.clientX, e.clientY]
     },
     onClick: pick(index),
+    onPointerMove: (e: PointerEvent<HTMLDivElement>) => {
+      const joint = e.buttons || transport.playing ? -1 : under(index, e)
+      const box = stageBox.current?.getBoundingClientRect()
+      nameAt(joint < 0 || !box ? null : [e.clientX - box.left, e.clientY - box.top], joint)
+    },
+    onPointerLeave: () => nameAt(null, -1),
   })
+  /** The joint under the pointer by its name, beside it; no tree is rendered for it. */
+  const nameAt = (at: [number, number] | null, joint: number) => {
+    const tag = name.current
+    if (!tag) return
+    tag.hidden = at === null
+    if (!at) return
+    tag.textContent = useBench.getState().clip?.joints[joint]?.name ?? ''
+    tag.style.transform = `translate(${Math.round(at[0]) + 12}px, ${Math.round(at[1]) + 14}px)`
+  }
+  const stageBox = useRef<HTMLDivElement>(null)
+  const name = useRef<HTMLDivElement>(null)
   const open = unkeyed !== null && !reviewing
   return (
     <section
@@ -224,11 +247,11 @@ export function StageView() {
     >
       {!reviewing && (
         <StageBar>
-          {clip && `${clip.joints.length} joints`}
+          {clip && counted(clip.joints.length, 'joint')}
           {preview?.whole && ghost && <span className="text-ink-3"> · preview over before</span>}
         </StageBar>
       )}
-      <div className="relative min-h-0 flex-1">
+      <div ref={stageBox} className="relative min-h-0 flex-1">
         <canvas ref={canvas} data-testid="stage" className="absolute inset-0 size-full" />
         <div
           ref={left}
@@ -241,6 +264,12 @@ export function StageView() {
           data-testid="view-two"
           className={`absolute inset-y-0 right-0 w-1/2 touch-none border-rule-2 border-l ${split && !reviewing ? '' : 'hidden'}`}
           {...pane(1)}
+        />
+        <div
+          ref={name}
+          hidden
+          data-testid="under-pointer"
+          className="pointer-events-none absolute top-0 left-0 rounded-[3px] bg-ink px-1.5 py-0.5 text-[12px] text-raised"
         />
         {trouble && (
           <p className="absolute inset-0 grid place-items-center p-6 text-center text-ink-2">

@@ -39,3 +39,15 @@ export function bonesOf(
   }
   return bones
 }
+
+/** How far a point of a picture is from the line between two others. */
+export function awayFrom(
+  [x, y]: readonly [number, number],
+  [ax, ay]: readonly [number, number],
+  [bx, by]: readonly [number, number],
+): number {
+  const [dx, dy] = [bx - ax, by - ay]
+  const along = ((x - ax) * dx + (y - ay) * dy) / Math.max(dx * dx + dy * dy, 1e-9)
+  const t = Math.min(Math.max(along, 0), 1)
+  return Math.hypot(x - ax - t * dx, y - ay - t * dy)
+}

@@ -1,15 +1,20 @@
 /** Joints and channels as a tree: selects what the sheet shows. */
+
 import { ChevronDown, ChevronRight, Eye, EyeOff, Pin, Volume2, VolumeX } from 'lucide-react'
-import { useEffect, useMemo, useRef, useState } from 'react'
+import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from 'react'
 import { shownChannels, useBench } from '../clip/bench'
 import { selectChannels, selectJoints } from '../clip/choose'
 import { axisOf, channelKey, channelTitle } from '../clip/curves'
 import { toggleHidden, toggleMuted, togglePinned, useViewing } from '../clip/viewing'
 import { Button, Check, inputLook, Popover, Toggle } from '../ui/controls'
+import { counted } from '../ui/numbers'
 
 /** Words that ask for channels, not for joints. */
 const CHANNEL_WORDS = new Set(['x', 'y', 'z', 'turn', 'move'])
 const KIND_WORDS: Record<string, string> = { turn: 'r', move: 't' }
+
+/** Letters typed within this of each other spell one name, ms. */
+const SPELL = 700
 
 /** A small switch in a channel's row: shown while the row is hovered, or on. */
 function Switch({
@@ -55,6 +60,7 @@ export function JointTree() {
   const [found, setFound] = useState(false)
   const [closed, setClosed] = useState<ReadonlySet<number>>(new Set())
   const list = useRef<HTMLDivElement>(null)
+  const typed = useRef({ text: '', at: 0 })
 
   const counts = useMemo(() => {
     const out = new Map<string, number>()
@@ -93,6 +99,80 @@ export function JointTree() {
     selectChannels(now.includes(key) ? now.filter((c) => c !== key) : [...now, key])
   }
 
+  const rows = () => [...(list.current?.querySelectorAll<HTMLElement>('[role=treeitem]') ?? [])]
+
+  /** Select a joint's row and put the keyboard on it. */
+  const enter = (row: HTMLElement | undefined, add = false) => {
+    if (!row) return
+    if (row.dataset.joint) pick(Number(row.dataset.joint), add)
+    row.focus()
+  }
+
+  const fold = (joint: number, shut: boolean) => {
+    const next = new Set(closed)
+    if (shut) next.add(joint)
+    else next.delete(joint)
+    setClosed(next)
+  }
+
+  /** The next joint whose name begins with what is typed: a letter alone goes on from the next
+   * row, letters in a row spell a name from this one on. */
+  const spelled = (letter: string, from: HTMLElement | undefined) => {
+    const begun = performance.now() - typed.current.at < SPELL ? typed.current.text : ''
+    const text = begun + letter.toLowerCase()
+    typed.current = { text, at: performance.now() }
+    const names = rows().filter((r) => r.dataset.joint)
+    const after = (from ? names.indexOf(from) : -1) + (text.length > 1 ? 0 : 1)
+    return [...names.slice(after), ...names.slice(0, after)].find((r) =>
+      clip.joints[Number(r.dataset.joint)]!.name.toLowerCase().startsWith(text),
+    )
+  }
+
+  /** Keys of the tree: arrows walk and fold, letters go to the next joint that begins so. */
+  const walk = (event: KeyboardEvent<HTMLDivElement>) => {
+    if (event.ctrlKey || event.metaKey || event.altKey) return
+    const row = event.currentTarget
+    if (row !== event.target) return
+    const all = rows()
+    const at = all.indexOf(row)
+    const joint = row.dataset.joint === undefined ? null : Number(row.dataset.joint)
+    const owner = all.slice(0, at).findLast((r) => r.dataset.joint)
+    switch (event.key) {
+      case 'ArrowDown':
+        enter(all[at + 1], event.shiftKey)
+        break
+      case 'ArrowUp':
+        enter(all[at - 1], event.shiftKey)
+        break
+      case 'Home':
+        enter(all[0])
+        break
+      case 'End':
+        enter(all.at(-1))
+        break
+      case 'Enter':
+        row.click()
+        break
+      case 'ArrowRight':
+        if (joint === null) break
+        if (chosen.has(joint) && !closed.has(joint)) all[at + 1]?.focus()
+        else {
+          fold(joint, false)
+          if (!chosen.has(joint)) pick(joint, false)
+        }
+        break
+      case 'ArrowLeft':
+        if (joint === null) owner?.focus()
+        else if (chosen.has(joint)) fold(joint, true)
+        break
+      default:
+        if (event.key.length > 1 || event.key === ' ') return
+        enter(spelled(event.key, row.dataset.joint ? row : owner))
+    }
+    event.preventDefault()
+    event.stopPropagation()
+  }
+
   return (
     <section
       aria-label="Joints and channels"
@@ -105,6 +185,12 @@ export function JointTree() {
           aria-label="Find a joint"
           value={search}
           onChange={(e) => setSearch(e.target.value)}
+          onKeyDown={(e) => {
+            if (e.key === 'Enter' || e.key === 'ArrowDown') enter(rows()[0])
+            else if (e.key === 'Escape' && search) setSearch('')
+            else return
+            e.preventDefault()
+          }}
           className={`${inputLook} h-6 min-w-0 flex-1 px-1.5 placeholder:text-ink-3`}
         />
         <Popover
@@ -140,7 +226,9 @@ export function JointTree() {
           on={pinned.length > 0}
           aria-label="Pin the shown channels"
           title={
-            pinned.length ? `${pinned.length} channels stay: let them go` : 'Pin the shown channels'
+            pinned.length
+              ? `${counted(pinned.length, 'channel')} pinned: let them go`
+              : 'Pin the shown channels'
           }
           className="px-1.5"
           onClick={() => togglePinned(shownChannels(useBench.getState()))}
@@ -152,6 +240,7 @@ export function JointTree() {
         ref={list}
         role="tree"
         aria-label="Joints"
+        aria-multiselectable
         className="min-h-0 flex-1 overflow-y-auto text-[12px]"
       >
         {clip.joints.map((joint, j) => {
@@ -170,6 +259,7 @@ export function JointTree() {
                 aria-level={1}
                 tabIndex={on || (joints.length === 0 && j === 0) ? 0 : -1}
                 data-joint={j}
+                onKeyDown={walk}
                 className={`flex h-6 w-full cursor-pointer items-center gap-1 px-1.5 text-left hover:bg-sunk ${on ? 'bg-sunk font-semibold' : ''}`}
                 onClick={(e) => {
                   if (on && joints.length === 1 && !e.shiftKey && !channels.length) {
@@ -177,19 +267,6 @@ export function JointTree() {
                     if (!next.delete(j)) next.add(j)
                     setClosed(next)
                   } else pick(j, e.shiftKey || e.ctrlKey || e.metaKey)
-                }}
-                onKeyDown={(e) => {
-                  const by = { ArrowDown: 1, ArrowUp: -1 }[e.key]
-                  if (by && !e.ctrlKey && !e.metaKey) {
-                    e.preventDefault()
-                    e.stopPropagation()
-                    const rows = [...list.current!.querySelectorAll<HTMLElement>('[data-joint]')]
-                    const next = rows[rows.indexOf(e.currentTarget) + by]
-                    if (next) {
-                      pick(Number(next.dataset.joint), e.shiftKey)
-                      next.focus()
-                    }
-                  }
                 }}
               >
                 {open ? (
@@ -220,7 +297,7 @@ export function JointTree() {
                       <div
                         role="treeitem"
                         key={channel}
-                        tabIndex={0}
+                        tabIndex={-1}
                         aria-level={2}
                         aria-label={channelTitle(channel)}
                         aria-selected={shown}
@@ -228,9 +305,7 @@ export function JointTree() {
                         onClick={choose}
                         onPointerEnter={() => useViewing.setState({ hovered: key })}
                         onPointerLeave={() => useViewing.setState({ hovered: null })}
-                        onKeyDown={(e) => {
-                          if (e.target === e.currentTarget && e.key === 'Enter') choose(e)
-                        }}
+                        onKeyDown={walk}
                       >
                         <span className="num font-semibold" style={{ color: `var(--${axis})` }}>
                           {axis.toUpperCase()}

@@ -207,6 +207,7 @@ export function NumberInput({
   label,
   value,
   onCommit,
+  onAdd,
   digits = 3,
   placeholder = '',
   className = 'w-16',
@@ -215,6 +216,8 @@ export function NumberInput({
   /** Null where several differ. */
   value: number | null
   onCommit: (value: number) => void
+  /** "+5" typed: so much more, for each where several differ. */
+  onAdd?: (by: number) => void
   digits?: number
   placeholder?: string
   className?: string
@@ -223,9 +226,16 @@ export function NumberInput({
   const commit = (input: HTMLInputElement) => {
     const text = input.value.trim().replace('−', '-')
     if (text === '' || text === shown) return
-    const typed = Number(text)
-    if (Number.isFinite(typed)) onCommit(typed)
-    else input.value = shown
+    const more = text.startsWith('+') && onAdd
+    const typed = Number(more ? text.slice(1) : text)
+    if (!Number.isFinite(typed) || text === '+') {
+      input.value = shown
+      return
+    }
+    if (more) more(typed)
+    else onCommit(typed)
+    // Where nothing comes of it the field shows what stands.
+    if (more) input.value = shown
   }
   return (
     <input

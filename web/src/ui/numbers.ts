@@ -1,4 +1,8 @@
 /** Numbers for people: grouped, with units, of stable width. */
+/** A number and its word: "1 key", "12 keys". */
+export const counted = (n: number, word: string): string =>
+  `${grouped(n)} ${word}${n === 1 ? '' : 's'}`
+
 export const grouped = (n: number): string => n.toLocaleString('en-GB')
 
 /** Below a millionth of a degree or a millimetre is rounding of doubles, not motion. */

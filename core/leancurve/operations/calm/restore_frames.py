@@ -20,6 +20,7 @@ from leancurve.operations.base import (
     Patch,
     Progress,
     Scope,
+    counted,
     number,
     silent,
 )
@@ -105,4 +106,4 @@ class RestoreFrames(Operation[RestoreFramesParams]):
         if not places:
             return self.title
         frames = sum(p.get("count", 1) for p in places)
-        return f"Put back {frames} dropped frame{'' if frames == 1 else 's'}"
+        return f"Put back {counted(frames, 'dropped frame')}"

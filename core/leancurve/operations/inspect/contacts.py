@@ -87,7 +87,8 @@ class EditContacts(Operation[EditContactsParams]):
     """Contact spans dragged, added and taken out by hand.
 
     ``{"do": "set", "limb": "left toe", "first": 10, "last": 40, "new_first": 12}`` begins that
-    span two frames later. To split is to set and add, to join to remove and set.
+    span two frames later. To split is to set and add, to join to remove and set. A limb is held
+    once at a time: spans of one limb that come to overlap become one.
     """
 
     name = "edit_contacts"
@@ -104,7 +105,7 @@ class EditContacts(Operation[EditContactsParams]):
             if edit.last < edit.first:
                 raise BadInput(f"{edit.limb}: the last frame {edit.last} is before {edit.first}")
             if edit.do == "add":
-                spans.append(_within(clip, edit.limb, edit.first, edit.last))
+                _put(spans, _within(clip, edit.limb, edit.first, edit.last))
                 continue
             found = _nearest(spans, edit)
             if found is None:
@@ -116,7 +117,7 @@ class EditContacts(Operation[EditContactsParams]):
                 last = found.last if edit.new_last is None else edit.new_last
                 if last < first:
                     raise BadInput(f"{edit.limb}: the last frame {last} is before {first}")
-                spans.append(_within(clip, edit.limb, first, last))
+                _put(spans, _within(clip, edit.limb, first, last))
         report: dict[str, Any] = {"edits": len(params.edits), "contacts": len(spans)}
         if unplaced:
             report["unplaced"] = unplaced
@@ -130,6 +131,15 @@ class EditContacts(Operation[EditContactsParams]):
 def _within(clip: Clip, limb: str, first: int, last: int) -> Contact:
     end = max(clip.frames - 1, 0)
     return Contact(limb, min(first, end), min(last, end))
+
+
+def _put(spans: list[Contact], new: Contact) -> None:
+    """Add a span; one of the limb that it overlaps becomes a part of it."""
+    met = [c for c in spans if c.limb == new.limb and c.first <= new.last and new.first <= c.last]
+    for contact in met:
+        spans.remove(contact)
+    first, last = min(c.first for c in [new, *met]), max(c.last for c in [new, *met])
+    spans.append(Contact(new.limb, first, last))
 
 
 def _nearest(spans: list[Contact], edit: ContactEdit) -> Contact | None:

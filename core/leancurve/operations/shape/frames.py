@@ -18,6 +18,7 @@ from leancurve.operations.base import (
     Patch,
     Progress,
     Scope,
+    counted,
     number,
     silent,
 )
@@ -130,8 +131,8 @@ class InsertFrames(Operation[InsertFramesParams]):
     def told(self, params: Any) -> str:
         after, count = params.get("after", 0), params.get("count", 10)
         if params.get("fill", "bridge") == "hold":
-            return f"Hold {after} for {count} frames"
-        return f"Insert {count} frames after {after}"
+            return f"Hold {after} for {counted(count, 'frame')}"
+        return f"Insert {counted(count, 'frame')} after {after}"
 
 
 class ShiftFromParams(Params):

@@ -10,7 +10,16 @@ from leancurve.curves.curve import SAME_TIME, Curve, SampledCurve
 from leancurve.curves.insertion import insert_key
 from leancurve.document.clip import Clip
 from leancurve.document.track import TrackId
-from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
+from leancurve.operations.base import (
+    Operation,
+    Params,
+    Patch,
+    Progress,
+    Scope,
+    counted,
+    number,
+    silent,
+)
 
 
 class LagParams(Params):
@@ -52,7 +61,7 @@ class Lag(Operation[LagParams]):
         )
 
     def told(self, params: Any) -> str:
-        return f"Lag of {params.get('frames', 2.0):g} frames"
+        return f"Lag of {counted(params.get('frames', 2.0), 'frame')}"
 
 
 def depths(clip: Clip, joints: set[int]) -> dict[int, int]:

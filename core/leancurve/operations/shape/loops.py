@@ -23,6 +23,7 @@ from leancurve.operations.base import (
     Patch,
     Progress,
     Scope,
+    counted,
     number,
     silent,
 )
@@ -223,7 +224,7 @@ class CloseLoop(Operation[CloseLoopParams]):
         return Patch(curves=curves, report={**change_report(clip, curves), **gaps})
 
     def told(self, params: Any) -> str:
-        return f"Close the loop over {params.get('spread', 20)} frames"
+        return f"Close the loop over {counted(params.get('spread', 20), 'frame')}"
 
 
 def _gaps(clip: Clip, channels: list[TrackId], first: int, last: int) -> tuple[float, float]:

@@ -76,7 +76,7 @@ class Slide(Operation[SlideParams]):
         factor, by = params.get("factor", 1.0), params.get("by", 0.0)
         if factor != 1.0:
             return f"Scale {what} in time by {factor:g} about {params.get('about', 0.0):g}"
-        return f"Slide {what} by {by:+g} frames"
+        return f"Slide {what} by {by:+g} frame{'' if abs(by) == 1 else 's'}"
 
 
 def slid_times(time: Floats, params: SlideParams) -> Floats:

@@ -64,7 +64,7 @@ export function DeliverPanel() {
   const [pattern, setPattern] = useState('{character}_{action}_v{version:03}')
   const [character, setCharacter] = useState(tidy(clip?.skeleton ?? 'figure').toLowerCase())
   const [action, setAction] = useState(tidy(clip?.take_name ?? 'take').toLowerCase())
-  const [version, setVersion] = useState(1)
+  const [version, setVersion] = useState<number | null>(null)
   const [job, setJob] = useState<number | null>(null)
   const [trouble, setTrouble] = useState<string | null>(null)
 
@@ -84,8 +84,8 @@ export function DeliverPanel() {
     if (job === null || !state || state === 'queued' || state === 'running') return
     if (state === 'failed') setTrouble(running.data?.message ?? 'The delivery failed.')
     if (state === 'done') {
-      notify('Delivered, and read back.')
-      setVersion((v) => v + 1)
+      notify(`${running.data?.title} is delivered, and read back.`)
+      setVersion(null)
     }
     setJob(null)
     void queries.invalidateQueries({ queryKey: ['deliveries'] })
@@ -169,8 +169,13 @@ export function DeliverPanel() {
             type="number"
             min={1}
             className={`${inputLook} num`}
-            value={version}
-            onChange={(e) => setVersion(Math.max(1, Math.round(Number(e.target.value))))}
+            placeholder="next"
+            title="The next that is free where nothing is typed"
+            value={version ?? ''}
+            onChange={(e) => {
+              const typed = Math.round(Number(e.target.value))
+              setVersion(e.target.value.trim() === '' || !(typed >= 1) ? null : typed)
+            }}
           />
         </Field>
       </div>

@@ -5,99 +5,91 @@ import { notify, useBench } from '../../clip/bench'
 import { selectJoints } from '../../clip/choose'
 import { write } from '../../clip/write'
 import { Button, inputLook } from '../../ui/controls'
+import { tapered } from '../../ui/drawn'
 
-/** Where roles sit on the picture, the figure seen from the front: its left is on the right. */
-const MIDDLE: Record<string, [number, number]> = {
-  head: [0, 12],
-  neck: [0, 26],
-  spine: [0, 48],
-  hips: [0, 70],
+/** How sure a role is, in a word. */
+function sureness(confidence: number, source: string): string {
+  if (source === 'hand') return 'set'
+  if (confidence >= 0.8) return 'sure'
+  return confidence >= 0.5 ? 'likely' : 'doubtful'
 }
-const SIDED: Record<string, [number, number]> = {
-  clavicle: [8, 32],
-  'upper arm': [20, 34],
-  forearm: [34, 52],
-  hand: [46, 70],
-  thigh: [9, 80],
-  shin: [11, 108],
-  foot: [12, 136],
-  toe: [18, 144],
-}
-const FINGERS = ['thumb', 'index', 'middle', 'ring', 'little']
 
-function places(): Record<string, [number, number]> {
-  const out: Record<string, [number, number]> = { ...MIDDLE }
-  for (const [side, sign] of [
-    ['left', 1],
-    ['right', -1],
-  ] as const) {
-    for (const [part, [x, y]] of Object.entries(SIDED)) out[`${side} ${part}`] = [sign * x, y]
-    FINGERS.forEach((finger, k) => {
-      out[`${side} ${finger}`] = [sign * (42 + 5 * k), 84 - Math.abs(k - 2)]
-    })
-  }
-  return out
-}
-const PLACES = places()
-
-const LINES = [
-  'M0 12V70',
-  ...[1, -1].flatMap((s) => [
-    `M0 32H${8 * s}L${20 * s} 34L${34 * s} 52L${46 * s} 70`,
-    `M0 70L${9 * s} 80L${11 * s} 108L${12 * s} 136L${18 * s} 144`,
-  ]),
-]
-
+/** The take's own figure at rest, from the front: the surer a joint's role, the heavier its ink. */
 function Picture({ body }: { body: Schemas['BodyOut'] }) {
   const joints = useBench((s) => s.joints)
-  const chosen = new Set(joints.map((j) => body.joints[j]?.role))
+  const names = useBench((s) => s.clip!.joints)
+  const [hovered, setHovered] = useState<number | null>(null)
+  const { figure } = body
+  const xs = figure.flatMap(([, x1, , r1, x2, , r2]) => [
+    x1! - r1!,
+    x1! + r1!,
+    x2! - r2!,
+    x2! + r2!,
+  ])
+  const ys = figure.flatMap(([, , y1, r1, , y2, r2]) => [
+    -y1! - r1!,
+    -y1! + r1!,
+    -y2! - r2!,
+    -y2! + r2!,
+  ])
+  const [left, top] = [Math.min(...xs) - 0.03, Math.min(...ys) - 0.03]
+  const [wide, high] = [Math.max(...xs) + 0.03 - left, Math.max(...ys) + 0.03 - top]
+  const told = hovered ?? joints[0] ?? null
+  const known = told === null ? null : body.joints[told]
   return (
-    // biome-ignore lint/a11y/useSemanticElements: a picture with parts to press
-    <svg
-      viewBox="-72 0 144 152"
-      className="h-[190px] w-full"
-      role="group"
-      aria-label="Body picture"
-    >
-      <title>What is known of the body</title>
-      <path d={LINES.join('')} className="fill-none stroke-rule-2" strokeWidth={2.4} />
-      <text x={-70} y={10} className="fill-ink-3 text-[7px]">
-        right
-      </text>
-      <text x={70} y={10} textAnchor="end" className="fill-ink-3 text-[7px]">
-        left
-      </text>
-      {Object.entries(PLACES).map(([role, [x, y]]) => {
-        const found = body.joints.flatMap((j, k) => (j.role === role ? [k] : []))
-        const sure = found.length ? Math.min(...found.map((k) => body.joints[k]!.confidence)) : 0
-        const finger = FINGERS.some((f) => role.endsWith(f))
-        const text = found.length ? `${role}: ${Math.round(100 * sure)} %` : `${role}: not found`
-        return (
-          // biome-ignore lint/a11y/useSemanticElements: a shape of a picture
-          <g
-            key={role}
-            role="button"
-            tabIndex={found.length ? 0 : -1}
-            aria-label={text}
-            className={found.length ? 'cursor-pointer' : ''}
-            onClick={() => found.length && selectJoints(found)}
-            onKeyDown={(e) => e.key === 'Enter' && found.length && selectJoints(found)}
-          >
-            <title>{text}</title>
-            <circle cx={x} cy={y} r={finger ? 3.2 : 6} fill="transparent" />
-            <circle
-              cx={x}
-              cy={y}
-              r={finger ? 2 : 4}
-              className={`${found.length ? 'fill-calm' : 'fill-paper'} ${chosen.has(role) ? 'stroke-signal' : found.length ? 'stroke-ink' : 'stroke-rule-2'}`}
-              fillOpacity={found.length ? 0.2 + 0.8 * sure : 1}
-              strokeWidth={chosen.has(role) ? 1.8 : 0.8}
-              strokeDasharray={found.length ? undefined : '1.5 1.5'}
-            />
-          </g>
-        )
-      })}
-    </svg>
+    <figure className="flex flex-col gap-1">
+      {/* biome-ignore lint/a11y/useSemanticElements: a picture with parts to press */}
+      <svg
+        viewBox={`${left} ${top} ${wide} ${high}`}
+        className="h-[210px] w-full"
+        role="group"
+        aria-label="Body picture, from the front"
+      >
+        {figure.map(([joint, x1, y1, r1, x2, y2, r2], n) => {
+          const j = joint!
+          const { role, confidence, source } = body.joints[j]!
+          const path = tapered(x1!, -y1!, r1!, x2!, -y2!, r2!)
+          const text = `${names[j]!.name}: ${role}, ${sureness(confidence, source)}`
+          return (
+            // biome-ignore lint/a11y/useSemanticElements: a shape of a picture
+            <g
+              // biome-ignore lint/suspicious/noArrayIndexKey: shapes of a still picture
+              key={n}
+              role="button"
+              tabIndex={-1}
+              aria-label={text}
+              className="cursor-pointer"
+              onClick={() => selectJoints([j])}
+              onKeyDown={(e) => e.key === 'Enter' && selectJoints([j])}
+              onPointerEnter={() => setHovered(j)}
+              onPointerLeave={() => setHovered(null)}
+            >
+              <title>{text}</title>
+              {/* Small parts are pressed a little beside them, too. */}
+              <path d={path} className="fill-none stroke-transparent" strokeWidth={0.03} />
+              <path
+                d={path}
+                className={`${joints.includes(j) ? 'fill-signal stroke-signal' : hovered === j ? 'fill-sunk stroke-ink' : 'fill-raised stroke-ink'}`}
+                fillOpacity={joints.includes(j) ? 0.25 : 1}
+                strokeWidth={0.002 + 0.008 * confidence ** 2}
+                strokeDasharray={confidence < 0.5 && source !== 'hand' ? '0.012 0.012' : undefined}
+              />
+            </g>
+          )
+        })}
+      </svg>
+      <figcaption className="flex justify-between gap-2 text-[12px]">
+        <span className="text-ink-3">its right</span>
+        <span className="truncate">
+          {known && told !== null && (
+            <>
+              <b>{names[told]!.name}</b> {known.role}, {sureness(known.confidence, known.source)}
+            </>
+          )}
+        </span>
+        <span className="text-ink-3">its left</span>
+      </figcaption>
+    </figure>
   )
 }
 
@@ -133,10 +125,14 @@ function Roles({ body }: { body: Schemas['BodyOut'] }) {
               {name}
             </button>
             <span
-              className={`num w-9 text-right ${known.confidence < 0.5 ? 'text-bad' : 'text-ink-3'}`}
-              title={`from its ${known.source}`}
+              className={`w-14 text-right ${known.confidence < 0.5 ? 'text-bad' : 'text-ink-3'}`}
+              title={
+                known.source === 'hand'
+                  ? 'set by hand'
+                  : `${Math.round(100 * known.confidence)} %, from its ${known.source}`
+              }
             >
-              {known.source === 'hand' ? 'set' : `${Math.round(100 * known.confidence)} %`}
+              {sureness(known.confidence, known.source)}
             </span>
             <select
               aria-label={`Role of ${name}`}

@@ -1,10 +1,10 @@
 /** Findings in one list: sorted, narrowed, each leading to its place and its remedy. */
 import { Check as Tick, Wrench } from 'lucide-react'
-import { useMemo } from 'react'
+import { type FocusEvent, type KeyboardEvent, useEffect, useMemo, useRef, useState } from 'react'
 import { type Finding, useBench } from '../../clip/bench'
 import { useCatalogue } from '../../clip/catalogue'
 import { channelTitle } from '../../clip/curves'
-import { countsOf, goTo, mend, sizeOf } from '../../clip/findings'
+import { countsOf, goTo, mend, sameFinding, sizeOf, useFinding } from '../../clip/findings'
 import { apply } from '../../clip/write'
 import { Button, Check, inputLook, Tip } from '../../ui/controls'
 import { type Order, useInspect } from './inspect'
@@ -38,16 +38,36 @@ function accept(findings: Finding[], meant: boolean): void {
   void apply('accept', { findings: findings.map(same), ...(meant ? {} : { meant: false }) })
 }
 
-function Item({ finding }: { finding: Finding }) {
+function Item({ finding, tab }: { finding: Finding; tab: boolean }) {
   const remedy = useCatalogue((s) => s.kinds.find((k) => k.name === finding.kind)?.remedy)
   const title = useCatalogue((s) => s.operations.find((o) => o.name === remedy)?.title)
-  const { joint, channel, first, last, accepted } = finding
+  const here = useFinding((s) => sameFinding(s.at, finding))
+  const row = useRef<HTMLLIElement>(null)
+  const { kind, joint, channel, first, last, accepted } = finding
+  useEffect(() => {
+    if (here) row.current?.scrollIntoView({ block: 'nearest' })
+  }, [here])
   return (
-    <li className="group flex h-6 items-stretch hover:bg-sunk">
+    <li
+      ref={row}
+      className={`group flex h-6 items-stretch hover:bg-sunk ${here ? 'bg-sunk shadow-[inset_2px_0_0_var(--signal)]' : ''}`}
+    >
       <button
         type="button"
+        data-finding
+        tabIndex={tab ? 0 : -1}
+        aria-current={here ? 'true' : undefined}
+        title={kind}
         className={`flex min-w-0 flex-1 items-center gap-1.5 pl-1.5 text-left ${accepted ? 'text-ink-3' : ''}`}
         onClick={() => goTo(finding)}
+        onKeyDown={(e) => {
+          if (e.ctrlKey || e.metaKey || e.altKey) return
+          if (e.key.toLowerCase() === 'a') accept([finding], !accepted)
+          else if (e.key.toLowerCase() === 'm' && remedy) mend(finding)
+          else return
+          e.preventDefault()
+          e.stopPropagation()
+        }}
       >
         <span
           aria-hidden
@@ -68,7 +88,8 @@ function Item({ finding }: { finding: Finding }) {
           <Button
             kind="quiet"
             className="w-6 px-0"
-            aria-label={`${accepted ? 'Reopen' : 'Accept'} ${finding.kind} ${joint} ${first}`}
+            tabIndex={-1}
+            aria-label={`${accepted ? 'Reopen' : 'Accept'} ${kind} ${joint} ${first}`}
             onClick={() => accept([finding], !accepted)}
           >
             <Tick size={14} className={accepted ? 'text-ok' : ''} />
@@ -79,7 +100,8 @@ function Item({ finding }: { finding: Finding }) {
             <Button
               kind="quiet"
               className="w-6 px-0"
-              aria-label={`Mend ${finding.kind} ${joint} ${first}`}
+              tabIndex={-1}
+              aria-label={`Mend ${kind} ${joint} ${first}`}
               onClick={() => mend(finding)}
             >
               <Wrench size={13} />
@@ -91,20 +113,57 @@ function Item({ finding }: { finding: Finding }) {
   )
 }
 
+/** The keyboard on a list of findings: arrows walk it, and where one goes the next has its place. */
+function useListKeys(count: number) {
+  const list = useRef<HTMLUListElement>(null)
+  const [at, setAt] = useState(0)
+  const held = useRef(false)
+  const items = () => [...(list.current?.querySelectorAll<HTMLElement>('[data-finding]') ?? [])]
+  // What had the keyboard was accepted and has gone: what came in its place has it now.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: of the list's length alone
+  useEffect(() => {
+    if (held.current && document.activeElement === document.body)
+      items()[Math.min(at, count - 1)]?.focus()
+  }, [count])
+  return {
+    list,
+    at: Math.min(at, Math.max(count - 1, 0)),
+    keys: {
+      onFocus: (e: FocusEvent<HTMLElement>) => {
+        held.current = true
+        const found = items().indexOf(e.target)
+        if (found >= 0) setAt(found)
+      },
+      onBlur: (e: FocusEvent<HTMLElement>) => {
+        if (e.relatedTarget) held.current = false
+      },
+      onKeyDown: (e: KeyboardEvent<HTMLElement>) => {
+        const own = items()
+        const to = { ArrowDown: at + 1, ArrowUp: at - 1, Home: 0, End: own.length - 1 }[e.key]
+        if (to === undefined || e.ctrlKey || e.altKey) return
+        e.preventDefault()
+        e.stopPropagation()
+        own[Math.min(Math.max(to, 0), own.length - 1)]?.focus()
+      },
+    },
+  }
+}
+
 export function FindingsPart() {
   const findings = useBench((s) => s.findings)
   const kinds = useCatalogue((s) => s.kinds)
   const { kind, order, accepted } = useInspect()
   const counts = useMemo(() => countsOf(findings), [findings])
   const lanes = useMemo(() => new Map(kinds.map((k, n) => [k.name, n])), [kinds])
-  if (!findings) return <p className="text-ink-3">Looking the clip over …</p>
   const listed = sorted(
-    findings.filter(
+    (findings ?? []).filter(
       (f) => (kind ? f.kind === kind : f.kind !== 'idle') && (accepted || !f.accepted),
     ),
     order,
     lanes,
   )
+  const { list, at, keys } = useListKeys(Math.min(listed.length, MOST_LISTED))
+  if (!findings) return <p className="text-ink-3">Looking the clip over …</p>
   const meaning = kinds.find((k) => k.name === kind)?.meaning
   const chip = (name: string | null, text: string, count: number) => (
     <Button
@@ -148,6 +207,8 @@ export function FindingsPart() {
         </p>
       ) : (
         <ul
+          ref={list}
+          {...keys}
           aria-label="Findings"
           className="min-h-24 flex-1 overflow-y-auto rounded-[3px] border border-rule bg-paper text-[12px]"
         >
@@ -155,10 +216,14 @@ export function FindingsPart() {
             <ItemWithHead
               key={`${f.kind}/${f.joint}/${f.channel}/${f.first}`}
               finding={f}
+              tab={k === at}
               head={order === 'kind' && !kind && f.kind !== listed[k - 1]?.kind}
             />
           ))}
         </ul>
+      )}
+      {listed.length > 0 && (
+        <p className="text-[11px] text-ink-3">↑ ↓ choose · Enter goes · A accepts · M mends</p>
       )}
       {listed.length > MOST_LISTED && (
         <p className="text-ink-3">and {listed.length - MOST_LISTED} more: narrow by kind</p>
@@ -179,7 +244,7 @@ export function FindingsPart() {
   )
 }
 
-function ItemWithHead({ finding, head }: { finding: Finding; head: boolean }) {
+function ItemWithHead({ finding, head, tab }: { finding: Finding; head: boolean; tab: boolean }) {
   const plural = useCatalogue((s) => s.kinds.find((k) => k.name === finding.kind)?.plural)
   return (
     <>
@@ -188,7 +253,7 @@ function ItemWithHead({ finding, head }: { finding: Finding; head: boolean }) {
           {plural}
         </li>
       )}
-      <Item finding={finding} />
+      <Item finding={finding} tab={tab} />
     </>
   )
 }

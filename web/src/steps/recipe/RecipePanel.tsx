@@ -10,7 +10,7 @@ import { channelTitle } from '../../clip/curves'
 import { cancelPreview, startPreview } from '../../clip/previews'
 import { write } from '../../clip/write'
 import { Button, inputLook, Row } from '../../ui/controls'
-import { degrees, grouped, millimetres } from '../../ui/numbers'
+import { counted, degrees, millimetres } from '../../ui/numbers'
 import { PreviewNumbers, ReportRows } from '../operation/Outcome'
 import { ParamForm, type Params } from '../operation/ParamForm'
 import { Panel, Trouble } from '../Panel'
@@ -154,7 +154,7 @@ function Item({
           )}
           {before !== undefined && before !== line.keys && (
             <span className="num whitespace-nowrap text-[12px] text-ink-2">
-              {grouped(line.keys)} keys
+              {counted(line.keys, 'key')}
             </span>
           )}
         </button>
