@@ -11,8 +11,11 @@ from documents.models import State
 from documents.store import load_clip, stored_bytes
 from editing import history, preparing
 from editing.models import Clip, Revision
+from editing.moving import moved_frames
 from editing.recipes import Line, current, new_line, replay, title
+from editing.refitting import refit_edits
 from leancurve.document.evaluation import VERSION as EVALUATION
+from leancurve.document.scope import Scope
 from leancurve.errors import BadInput
 from leancurve.operations import operation_named
 from library.models import Take
@@ -172,6 +175,21 @@ def prepare(request: HttpRequest, clip_id: int, wanted: schemas.PrepareIn) -> An
     """Begin the work of a line ahead of its write, as a job: for what takes long."""
     revision = revision_for(request, clip_id, wanted.revision)
     return preparing.start(revision, _line(wanted.line), wanted.in_place_of)
+
+
+@router.post("clips/{int:clip_id}/refit", response=schemas.RefitOut)
+def refit(request: HttpRequest, clip_id: int, wanted: schemas.RefitIn) -> Any:
+    """Handles fitted again to the keys in scope, as edits to be written."""
+    revision = revision_for(request, clip_id, wanted.revision)
+    return {"keys": refit_edits(revision, Scope.model_validate(wanted.scope.model_dump()))}
+
+
+@router.post("clips/{int:clip_id}/moved", response=schemas.MovedOut)
+def moved(request: HttpRequest, clip_id: int, wanted: schemas.MovedIn) -> Any:
+    """Where frames of one revision lie on a later one, through the lines that moved time."""
+    before = revision_for(request, clip_id, wanted.since)
+    after = revision_for(request, clip_id, wanted.revision)
+    return {"frames": moved_frames(before, after, wanted.frames)}
 
 
 def _line(wanted: schemas.AppendIn) -> Line:

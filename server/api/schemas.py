@@ -433,6 +433,27 @@ class PrepareIn(Schema):
     in_place_of: str | None = Field(None, description="the line that it would change")
 
 
+class RefitIn(Schema):
+    revision: int
+    scope: ScopeIO = ScopeIO()
+
+
+class RefitOut(Schema):
+    keys: list[dict[str, Any]] = Field(description="the edits of the keys, for the operation edit")
+
+
+class MovedIn(Schema):
+    """Frames of one revision whose places on a later one are asked for."""
+
+    since: int
+    revision: int
+    frames: list[int] = Field(max_length=10_000)
+
+
+class MovedOut(Schema):
+    frames: list[int | None] = Field(description="where each lies; null where it is no more")
+
+
 class RecipeIn(Schema):
     name: str = Field(min_length=1, max_length=120)
     lines: list[AppendIn] = Field(min_length=1, max_length=200)

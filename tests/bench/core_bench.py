@@ -19,6 +19,8 @@ from leancurve.numbers import rotation
 from leancurve.numbers.continuity import continuous
 from leancurve.numbers.kernels import minimax
 from leancurve.operations import OPERATIONS, apply_patch
+from leancurve.recipe import ALL_OF_IT, run_recipe
+from scipy.signal import find_peaks
 
 from tests.bench.tables import Table, best, ms
 from tests.conftest import OPEN_CAPTURE
@@ -33,8 +35,28 @@ def run() -> list[Table]:
         "crate, captured, unflipped": unflipped(captured(TAKES[1]).clip),
     }
     if OPEN_CAPTURE.exists():
-        takes["open capture"] = read_bvh(OPEN_CAPTURE.read_bytes()).clip
+        captured_clip = read_bvh(OPEN_CAPTURE.read_bytes()).clip
+        takes["open capture"] = captured_clip
+        takes["open capture, calmed"] = calmed(captured_clip)
     return [reading(long), unflip(dirty), *thinning(takes), motion(long)]
+
+
+def calmed(clip: Clip) -> Clip:
+    """The clip as All of it hands it to Thin."""
+    names = [line["operation"] for line in ALL_OF_IT]
+    return run_recipe(clip, ALL_OF_IT[: names.index("drop_idle")]).clip
+
+
+def _extremes_with_a_key(
+    values: np.ndarray, curve: KeyedCurve, tolerance: float
+) -> tuple[int, int]:
+    """Extremes of a prominence of ten tolerances (SciPy's find_peaks), and those with a key
+    within two frames."""
+    peaks = np.concatenate(
+        [find_peaks(sign * values, prominence=10 * tolerance)[0] for sign in (1, -1)]
+    )
+    near = [np.abs(curve.time - peak).min() <= 2.0 for peak in peaks]
+    return len(peaks), int(np.sum(near))
 
 
 def unflipped(clip: Clip) -> Clip:
@@ -129,16 +151,18 @@ def _rdp_keys(values: np.ndarray, tolerance: float) -> int:
 
 def thinning(takes: dict[str, Clip]) -> list[Table]:
     keys = Table(
-        "Thin at 0.25° and 1 mm: keys",
+        "Thin at 0.25° and 1 mm, where nothing else is said: keys",
         (
             "take", "landmarks", "keys before", "keys after", "÷ provable minimum",
-            "÷ Ramer-Douglas-Peucker", "largest error",
+            "÷ Ramer-Douglas-Peucker", "largest error", "keys a second and channel",
+            "extremes with a key",
         ),
         note=(
             "Targets: without landmarks ≤ 1.15 × the minimum on synthetic takes, ≤ 1.2 on a real "
             "one, ≤ 1/3 (0.33) of Ramer-Douglas-Peucker; with landmarks ≤ 1.6 and ≤ 1/2.4 (0.42). "
             "The minimum is for cubics in time; segments with free handle lengths are a wider "
-            "family and can fall under it on very smooth channels."
+            "family and can fall under it on very smooth channels. Channels that stand still are left "
+            "out of keys a second; extremes are those of a prominence of ten tolerances."
         ),
     )  # fmt: skip
     speed = Table("Thin: time", ("take", "landmarks", "time", "ratio to Ramer-Douglas-Peucker"))
@@ -156,6 +180,8 @@ def thinning(takes: dict[str, Clip]) -> list[Table]:
             "no": {"landmarks": False, "contacts": False},
             "kept": {"contacts": False},
             "kept, and contacts": {},
+            "kept, and contacts, fewest keys": {"search": "fewest keys"},
+            "kept, and contacts, at 1°": {"tolerance_deg": 1.0},
         }
         for kept, params in kinds.items():
             thin = OPERATIONS["thin"]
@@ -167,10 +193,18 @@ def thinning(takes: dict[str, Clip]) -> list[Table]:
                 if c.turns
             )
             report = patch.report
+            allowed = params.get("tolerance_deg", 0.25)
+            moving = [(c, v) for c, v in channels if c.turns and np.ptp(v) > 4 * allowed]
+            density = sum(patch.curves[c].key_count for c, _ in moving) / max(
+                len(moving) * (clip.frames - 1) / float(clip.rate), 1e-9
+            )
+            seen = [_extremes_with_a_key(v, patch.curves[c], allowed) for c, v in moving]
+            total, with_key = (sum(column) for column in zip(*seen, strict=True))
             keys.add(
                 name, kept, f"{report['keys_before']:,}",
                 f"{report['keys_after']:,}", f"{report['keys_after'] / report['keys_bound']:.2f}",
-                f"{report['keys_after'] / rdp:.2f}", f"{worst:.4f}°",
+                f"{report['keys_after'] / rdp:.2f}", f"{worst:.4f}°", f"{density:.2f}",
+                f"{with_key / max(total, 1):.0%} of {total}",
             )  # fmt: skip
             speed.add(name, kept, ms(taken), f"{taken / rdp_time:.1f}")
     clip = next(iter(takes.values()))

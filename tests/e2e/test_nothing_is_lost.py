@@ -219,7 +219,6 @@ def test_another_clips_answer_does_not_replace_the_open_one(page: Page) -> None:
     open_take(page, "second")
     page.evaluate("() => window.release()")
     page.keyboard.press("Alt+6")
-    pick_joint(page, "Arm")
     pick_channel(page, "turn Y")
     expect(page.get_by_role("heading", name="second")).to_be_visible()
     assert page.get_by_text("revision 1").is_visible()

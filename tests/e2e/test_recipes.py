@@ -12,7 +12,7 @@ from leancurve.formats.files import read_take
 from leancurve.time.resample import resampled
 from playwright.sync_api import Page, expect
 
-from tests.e2e.conftest import frame_now, open_take, settled, unfold_lanes
+from tests.e2e.conftest import clip_now, frame_now, open_take, settled, unfold_lanes
 from tests.e2e.test_cleaning import bring_in, revision
 from tests.e2e.test_the_whole_job import box, keys_shown
 
@@ -35,9 +35,9 @@ def test_all_of_it_in_a_few_clicks_then_changed_line_by_line(page: Page) -> None
     revision(page, 2)
     expect(page.get_by_role("list", name="Lines of the recipe")).to_contain_text("Thin within")
     assert lines(page) == [
-        "Read the take", "Trim the calibration pose", "Unflip", "Mend snaps", "Fill gaps",
-        "Despike", "Smooth, adaptive", "Keep feet above the floor", "Find contacts",
-        "Drop idle channels", "Thin within 0.25°", "Check what is left",
+        "Read the take", "Trim the calibration pose", "Put back dropped frames", "Unflip",
+        "Mend snaps", "Fill gaps", "Despike", "Smooth, adaptive", "Keep feet above the floor",
+        "Find contacts", "Drop idle channels", "Thin within 0.25°", "Check what is left",
     ]  # fmt: skip
     expect(page.get_by_label("Last frame of the range")).to_have_value("264")
 
@@ -58,7 +58,7 @@ def test_all_of_it_in_a_few_clicks_then_changed_line_by_line(page: Page) -> None
     expect(keys).not_to_have_text(before)
 
     # One is taken out; the rest is kept by name.
-    page.get_by_role("button", name=re.compile("^Take out line 8")).click()
+    page.get_by_role("button", name=re.compile("^Take out line 9")).click()
     revision(page, 4)
     expect(page.get_by_role("list", name="Lines of the recipe")).not_to_contain_text("Keep feet")
     page.get_by_label("Name of the recipe").fill("ferry day 2")
@@ -161,3 +161,42 @@ def test_speed_and_acceleration_are_read_beside_the_channels(page: Page) -> None
         page.mouse.move(sheet["x"] + sheet["width"] / 2, float(y))
         seen.add(readout.inner_text().split(" · ")[0])
     assert "LeftFoot speed" in seen
+
+
+def test_where_one_paints_thinning_keeps_closer_and_the_fewest_keys_are_a_job(page: Page) -> None:
+    bring_in(page, "to_paint", write_bvh(resampled(TAKES[2].clean(), first=0, last=299)))
+    page.get_by_label("Find a joint").fill("leftforearm")
+    page.keyboard.press("Enter")
+    page.keyboard.press("Alt+5")
+    numbers = page.get_by_test_id("thin-numbers")
+    keys = numbers.locator("div", has_text="Keys").locator("b").first
+    expect(keys).to_have_text(re.compile(r"\d+"))
+    settled(page)
+    before = int(keys.inner_text().replace(",", ""))
+    page.get_by_role("button", name="Paint on the curves").click()
+    sheet = box(page, "sheet")
+    page.mouse.move(sheet["x"] + 200, sheet["y"] + 60)
+    page.mouse.down()
+    page.mouse.move(sheet["x"] + 380, sheet["y"] + 80, steps=4)
+    page.mouse.up()
+    expect(page.get_by_text("left arm, 0.25 of the tolerance")).to_be_visible()
+    expect(keys).not_to_have_text(f"{before:,}")
+    settled(page)
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("button", name="Paint on the curves")).to_have_attribute(
+        "aria-pressed", "false"
+    )
+    page.get_by_label("Take out left arm").click()
+    settled(page)
+
+    # The longer search runs as a job; it is taken up again after a reload, and then applied.
+    page.get_by_label("Keys are looked for").select_option("fewest keys")
+    settled(page)
+    usual = int(keys.inner_text().replace(",", ""))
+    page.get_by_role("button", name="Apply thinning").click()
+    expect(page.get_by_role("status").filter(has_text="%")).to_be_visible()
+    page.reload()
+    revision(page, 2)
+    settled(page)
+    assert clip_now(page)["head"]["keys"] <= usual
+    assert clip_now(page)["head"]["recipe"][-1]["params"]["search"] == "fewest keys"

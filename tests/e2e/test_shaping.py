@@ -8,7 +8,7 @@ from fractions import Fraction
 
 import numpy as np
 import pytest
-from leancurve.curves.curve import Curve, KeyedCurve, keyed, stored_curve
+from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve, keyed, stored_curve
 from leancurve.document.clip import Clip
 from leancurve.document.track import TrackId, base_track
 from leancurve.figure.skeleton import Skeleton
@@ -432,3 +432,42 @@ def test_a_key_set_by_a_double_press_changes_no_shape_and_a_segment_springs(page
     page.get_by_label("After the last key").select_option("repeat_offset")
     revision(page, 5)
     assert curve_of(page, "Arm", RY).extend[1] == 3  # type: ignore[union-attr]
+
+
+def test_a_keys_menu_holds_what_is_done_to_keys_and_fits_handles_again(page: Page) -> None:
+    """A key between two is taken out by its menu; what is left is fitted to what was thinned."""
+    t = np.arange(201.0)
+    bring_in(page, "to_fit", figure(Arm_ry=SampledCurve(20 * np.sin(t / 25) + 4 * np.sin(t / 9))))
+    page.keyboard.press("Alt+5")
+    page.get_by_role("button", name="Apply thinning").click()
+    revision(page, 2)
+    page.keyboard.press("Alt+6")
+    pick_channel(page, "turn Y")
+    settled(page)
+    curve = curve_of(page, "Arm", RY)
+    assert isinstance(curve, KeyedCurve)
+    middle = len(curve.time) // 2
+    page.mouse.click(*place(page, curve.time[middle], curve.value[middle]), button="right")
+    menu = page.get_by_role("menu")
+    expect(menu).to_contain_text("1 key")
+    expect(menu.get_by_role("menuitem", name=re.compile("Handles: flat"))).to_be_visible()
+    expect(menu.get_by_role("menuitem", name=re.compile("Bands|Play"))).to_have_count(0)
+    menu.get_by_role("menuitem", name=re.compile("Delete")).click()
+    settled(page)
+    left = curve_of(page, "Arm", RY)
+    assert isinstance(left, KeyedCurve)
+    assert len(left.time) == len(curve.time) - 1
+    truth = 20 * np.sin(t / 25) + 4 * np.sin(t / 9)
+    page.get_by_role("tab", name="Keys").click()
+    page.get_by_role("button", name="Of all keys shown").click()
+    said = page.get_by_text(re.compile(r"handles of \d+ keys? follow the motion again"))
+    expect(said).to_be_visible()
+    settled(page)
+    fitted = curve_of(page, "Arm", RY)
+    assert isinstance(fitted, KeyedCurve)
+    assert list(fitted.time) == list(left.time)
+    off = [float(np.sqrt(np.mean((c.at(t) - truth) ** 2))) for c in (left, fitted)]
+    assert off[1] < 0.8 * off[0]
+    # Beside a key the menu is the sheet's own.
+    page.mouse.click(*place(page, 100, 60), button="right")
+    expect(menu.get_by_role("menuitem", name=re.compile("Around now"))).to_be_visible()

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import re
-from functools import partial
 
 import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Page, expect
 
 from tests.conftest import PROJECT
 from tests.e2e.conftest import frame_now, open_take, settled
@@ -16,75 +15,132 @@ AXE = PROJECT / "web/node_modules/axe-core/axe.min.js"
 LAMP = "Signal lamp, take 01"
 
 
-AXE_FINDS = """async (contrast) => (await axe.run({
-  resultTypes: ['violations'],
-  runOnly: contrast ? ['color-contrast'] : ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'],
-})).violations.filter((v) => ['serious', 'critical'].includes(v.impact))
-  .map((v) => v.id + ': ' + v.nodes.map((n) => n.html.slice(0, 90)).join(' | '))"""
+# The guards are Radix's own: they hand the focus on, and nobody is ever on one.
+AXE_FINDS = """async (contrast) => (await axe.run(
+  { exclude: [['[data-radix-focus-guard]']] },
+  { resultTypes: ['violations'],
+    runOnly: contrast ? ['color-contrast'] : [
+      'wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice', 'experimental'] },
+)).violations.map((v) => v.id + ': ' + v.nodes.map((n) => n.html.slice(0, 90)).join(' | '))"""
 
 
 def found_by_axe(page: Page, contrast: bool) -> list[str]:
-    """What axe finds that is serious or critical (WCAG 2.2 A and AA), or of contrast alone."""
+    """What axe finds with all of its rules for WCAG 2.2 A and AA, of good practice and those it
+    tries out; or of contrast alone."""
     if not page.evaluate("() => !!window.axe"):
         page.evaluate(AXE.read_text())
     return list(page.evaluate(AXE_FINDS, contrast))
 
 
 @pytest.mark.parametrize("theme", ["chart", "night"])
-def test_axe_finds_nothing_serious_on_any_screen(page: Page, browser: Browser, theme: str) -> None:
+def test_axe_finds_nothing_on_any_screen_pop_over_or_dialog(page: Page, theme: str) -> None:
     # The other theme has the same elements in other colours: it is looked at for contrast alone.
-    serious = partial(found_by_axe, contrast=theme == "night")
     if theme == "night":
         page.get_by_role("button", name="Night").click()
     expect(page.locator("html")).to_have_attribute("data-theme", theme)
-    assert serious(page) == []
+
+    def is_clean(where: str) -> None:
+        settled(page)
+        assert found_by_axe(page, contrast=theme == "night") == [], where
+
+    is_clean("shelf")
+    page.get_by_label(f"Choose {LAMP}").check()
+    page.get_by_role("button", name="Run a recipe on 1").click()
+    is_clean("run a recipe")
+    page.keyboard.press("Escape")
+    page.get_by_label(f"Choose {LAMP}").uncheck()
     open_take(page, LAMP)
     for step in "12345678":
         page.keyboard.press(f"Alt+{step}")
-        settled(page)
-        assert serious(page) == [], step
+        is_clean(f"step {step}")
+    page.keyboard.press("Alt+2")
+    for tab in ("Contacts", "Body", "Findings"):
+        page.get_by_role("tab", name=tab).click()
+        is_clean(tab)
+    page.keyboard.press("Alt+4")
+    page.get_by_role("button", name="Smooth").first.click()
+    is_clean("an operation's card")
     page.keyboard.press("Alt+6")
     for tab in ("Amount", "Spacing", "Time", "Pose"):
         page.get_by_role("tab", name=tab).click()
-        assert serious(page) == [], tab
+        is_clean(tab)
     page.keyboard.press("j")
     field = page.get_by_label("turn by, Y")
     field.fill("20")
     field.press("Enter")
     page.get_by_role("region", name="Unkeyed change").wait_for()
-    assert serious(page) == [], "an unkeyed change"
+    is_clean("an unkeyed change")
     page.get_by_role("button", name="Put back").click()
-    for menu in ("Traces", "Marks", "Show", "Camera"):
+    page.keyboard.press("j")
+    for menu in ("Traces", "Marks", "Show", "Camera", "1×", "Which joints are listed"):
         page.get_by_role("button", name=menu, exact=True).click()
-        settled(page)
-        assert serious(page) == [], menu
+        is_clean(menu)
         page.keyboard.press("Escape")
+    for opened in (page.get_by_role("button", name="History"), page.get_by_test_id("drift")):
+        opened.click()
+        is_clean("a list in the header")
+        page.keyboard.press("Escape")
+    page.get_by_label("Find a joint").fill("rightforearm")
+    page.keyboard.press("Enter")
+    page.locator("h1").click()
+    page.keyboard.press("Control+a")
+    is_clean("keys selected")
+    page.get_by_test_id("sheet").click(button="right")
+    is_clean("context menu")
+    page.keyboard.press("Escape")
+    page.keyboard.press("b")
+    is_clean("brush")
+    page.keyboard.press("Escape")
     page.keyboard.press("z")
     page.get_by_role("button", name="Open all").click()
-    assert serious(page) == [], "timing sheet"
-    page.keyboard.press("Control+a")
-    assert serious(page) == [], "timing sheet with keys selected"
+    is_clean("timing sheet")
     page.keyboard.press("z")
     page.keyboard.press("Shift+Space")
     page.get_by_role("region", name="Review").wait_for()
-    assert serious(page) == [], "review"
+    is_clean("review")
     page.keyboard.press("Escape")
     for key, name in (("Control+k", "Commands"), ("?", "Keys")):
         page.keyboard.press(key)
         page.get_by_role("dialog", name=name).wait_for()
-        assert serious(page) == [], name
+        is_clean(name)
         page.keyboard.press("Escape")
     page.goto(page.url.split("/clip")[0])
     page.get_by_role("button", name=re.compile("Night|Chart paper")).wait_for()
     if theme == "night":
         page.get_by_role("button", name="Chart paper").click()
+        settled(page)
+    page.get_by_role("button", name="Sign out").wait_for()
+
+
+@pytest.mark.parametrize("size", [(1024, 700), (853, 533), (2560, 1440)], ids=str)
+def test_everything_can_be_reached_in_a_small_window_and_fills_a_large_one(
+    page: Page, size: tuple[int, int]
+) -> None:
+    """853 × 533 is a window of 1280 × 800 at a zoom of 150 %."""
+    wide, high = size
+    page.set_viewport_size({"width": wide, "height": high})
+    open_take(page, LAMP)
+    page.keyboard.press("Alt+5")
+    page.keyboard.press("Control+a")
     settled(page)
-    stranger = browser.new_page()
-    stranger.goto(page.url)
-    stranger.get_by_role("heading", name="Lean Curve").wait_for()
-    stranger.evaluate("(theme) => { document.documentElement.dataset.theme = theme }", theme)
-    assert serious(stranger) == []
-    stranger.close()
+    outside = page.evaluate(
+        """() => [...document.querySelectorAll('main button, header button, main input')]
+          .filter((e) => {
+            const box = e.getBoundingClientRect()
+            if (!box.width || !e.checkVisibility() || e.closest('[role=tree]')) return false
+            const [x, y] = [box.x + box.width / 2, box.y + box.height / 2]
+            const there = document.elementFromPoint(x, y)
+            return !there || !(e.contains(there) || there.contains(e))
+          }).map((e) => e.getAttribute('aria-label') || e.textContent)"""
+    )
+    assert outside == []
+    assert page.evaluate("document.documentElement.scrollWidth") <= wide
+    stage, sheet = box(page, "stage"), box(page, "sheet")
+    assert stage["height"] > 0.2 * high
+    assert sheet["height"] > 0.15 * high
+    if wide > 2000:
+        assert sheet["width"] > 0.7 * wide
+        assert stage["height"] + sheet["height"] > 0.75 * high
 
 
 def test_commands_are_listed_run_and_given_other_keys(page: Page) -> None:
@@ -107,11 +163,13 @@ def test_commands_are_listed_run_and_given_other_keys(page: Page) -> None:
     page.keyboard.press("ArrowRight")
     assert frame_now(page) == 2
     # Kept for the person, not for the page.
+    settled(page)
+    page.wait_for_timeout(400)
     page.reload()
-    page.wait_for_function("() => document.querySelector('[data-testid=frame]')?.value === '0'")
+    page.wait_for_function("() => document.querySelector('[data-testid=frame]')?.value === '2'")
     page.get_by_role("heading", name=LAMP).wait_for()
     page.keyboard.press("l")
-    assert frame_now(page) == 1
+    assert frame_now(page) == 3
     page.keyboard.press("?")
     page.get_by_role("button", name="All keys as they were").click()
     settled(page)
@@ -344,7 +402,7 @@ def test_the_stage_and_the_sheet_have_room_and_edges_are_dragged(page: Page) -> 
     if lanes.get_attribute("aria-pressed") == "true":
         lanes.click()
         expect(lanes).to_have_attribute("aria-pressed", "false")
-    edge = page.get_by_role("separator", name="Height of the curve sheet")
+    edge = page.get_by_role("slider", name="Height of the curve sheet")
     edge.dblclick()
     settled(page)
     assert box(page, "stage")["height"] >= 0.42 * 800
@@ -364,7 +422,7 @@ def test_the_stage_and_the_sheet_have_room_and_edges_are_dragged(page: Page) -> 
         ("Width of the joints", "ArrowRight", 16),
         ("Width of the panel", "ArrowLeft", 16),
     ):
-        edge = page.get_by_role("separator", name=name)
+        edge = page.get_by_role("slider", name=name)
         was = int(edge.get_attribute("aria-valuenow") or 0)
         edge.press(key)
         expect(edge).to_have_attribute("aria-valuenow", str(was + by))

@@ -318,7 +318,7 @@ def test_on_dense_channels_a_pose_is_led_to_softly(page: Page) -> None:
     field.fill("30")
     field.press("Enter")
     told = page.get_by_role("region", name="Unkeyed change")
-    expect(told).to_contain_text("a value on every frame")
+    expect(told).to_contain_text("value on every frame")
     expect(told.get_by_role("button", name="Thin first")).to_be_visible()
     told.get_by_role("button", name="Soft offset").click()
     revision(page, 2)

@@ -7,7 +7,6 @@ from editing import recipes
 from editing.models import Memo, Revision
 from library import jobs
 from library.models import Job
-from pytest import MonkeyPatch
 
 from tests.server.conftest import Api
 
@@ -22,7 +21,7 @@ def prepared(api: Api, clip: dict, **wanted: object) -> Job:
     return Job.objects.get(pk=answer.json()["id"])
 
 
-def nothing_is_computed(monkeypatch: MonkeyPatch) -> None:
+def nothing_is_computed(monkeypatch: pytest.MonkeyPatch) -> None:
     def never(*_: object) -> None:
         raise AssertionError("it was at hand")
 
@@ -30,7 +29,7 @@ def nothing_is_computed(monkeypatch: MonkeyPatch) -> None:
 
 
 def test_what_a_job_prepared_is_at_hand_for_the_write(
-    api: Api, clip: dict, monkeypatch: MonkeyPatch
+    api: Api, clip: dict, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     clip = api.apply(clip, "unflip")
     job = prepared(api, clip)
@@ -44,7 +43,7 @@ def test_what_a_job_prepared_is_at_hand_for_the_write(
 
 
 def test_a_line_that_stands_is_prepared_with_other_parameters(
-    api: Api, clip: dict, monkeypatch: MonkeyPatch
+    api: Api, clip: dict, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     clip = api.apply(clip, "unflip")
     clip = api.apply(clip, "thin")

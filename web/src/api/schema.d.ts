@@ -356,6 +356,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clips/{clip_id}/moved": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Moved
+         * @description Where frames of one revision lie on a later one, through the lines that moved time.
+         */
+        post: operations["api_clips_moved"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clips/{clip_id}/orders": {
         parameters: {
             query?: never;
@@ -507,6 +527,26 @@ export interface paths {
         put?: never;
         /** Redo */
         post: operations["api_clips_redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/refit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Refit
+         * @description Handles fitted again to the keys in scope, as edits to be written.
+         */
+        post: operations["api_clips_refit"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1501,6 +1541,26 @@ export interface components {
                 };
             };
         };
+        /**
+         * MovedIn
+         * @description Frames of one revision whose places on a later one are asked for.
+         */
+        MovedIn: {
+            /** Frames */
+            frames: number[];
+            /** Revision */
+            revision: number;
+            /** Since */
+            since: number;
+        };
+        /** MovedOut */
+        MovedOut: {
+            /**
+             * Frames
+             * @description where each lies; null where it is no more
+             */
+            frames: (number | null)[];
+        };
         /** OnRevision */
         OnRevision: {
             /** Revision */
@@ -1787,6 +1847,34 @@ export interface components {
             name: string;
             /** Told */
             told: string[];
+        };
+        /** RefitIn */
+        RefitIn: {
+            /** Revision */
+            revision: number;
+            /**
+             * @default {
+             *       "channels": null,
+             *       "frames": null,
+             *       "groups": null,
+             *       "joints": null,
+             *       "keys": null,
+             *       "limbs": null,
+             *       "only": null,
+             *       "owner": null
+             *     }
+             */
+            scope: components["schemas"]["ScopeIO"];
+        };
+        /** RefitOut */
+        RefitOut: {
+            /**
+             * Keys
+             * @description the edits of the keys, for the operation edit
+             */
+            keys: {
+                [key: string]: unknown;
+            }[];
         };
         /** RefusedFile */
         RefusedFile: {
@@ -2487,6 +2575,32 @@ export interface operations {
             };
         };
     };
+    api_clips_moved: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MovedIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MovedOut"];
+                };
+            };
+        };
+    };
     api_inspections_orders: {
         parameters: {
             query: {
@@ -2690,6 +2804,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ConflictOut"];
+                };
+            };
+        };
+    };
+    api_clips_refit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RefitIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RefitOut"];
                 };
             };
         };

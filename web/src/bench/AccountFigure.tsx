@@ -73,7 +73,7 @@ export function AccountFigure() {
         <Button
           data-testid="drift"
           title="What calm and thin cost the motion at most, and how many places were mended"
-          className="num min-w-[228px] justify-center"
+          className="num min-w-[228px] justify-center max-[1000px]:min-w-0 max-[1000px]:text-[11px]"
         >
           {known && account ? `${costText(account)}  │  ${mendedText(account)}` : 'measuring …'}
         </Button>

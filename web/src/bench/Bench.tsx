@@ -101,6 +101,9 @@ function RefusalBar() {
   )
 }
 
+/** Windows below this width have narrower panes beside the stage and the sheet. */
+const NARROW = 1120
+
 export function Bench() {
   const { clipId } = useParams()
   const trouble = useBench((s) => s.trouble)
@@ -121,7 +124,7 @@ export function Bench() {
   const [treeWidth, treeEdge] = useSplit({
     name: 'tree',
     label: 'Width of the joints',
-    initial: 200,
+    initial: wide < NARROW ? 160 : 200,
     least: 140,
     most: Math.max(Math.round(0.3 * wide), 200),
     axis: 'x',
@@ -130,8 +133,8 @@ export function Bench() {
   const [panelWidth, panelEdge] = useSplit({
     name: 'panel',
     label: 'Width of the panel',
-    initial: 300,
-    least: 260,
+    initial: wide < NARROW ? 260 : wide > 1900 ? 340 : 300,
+    least: 240,
     most: Math.max(Math.round(0.4 * wide), 300),
     axis: 'x',
     grows: -1,
@@ -198,13 +201,13 @@ export function Bench() {
             </BenchMenu>
           </div>
         </main>
-        <div {...panelEdge} />
         <aside
           aria-label="Step panel"
-          className="flex shrink-0 flex-col border-rule-2 border-l bg-raised"
+          className="flex shrink-0 border-rule-2 border-l bg-raised"
           style={{ width: panelWidth }}
         >
-          {clip && <Panel key={clip.id} />}
+          <div {...panelEdge} />
+          <div className="flex min-w-0 flex-1 flex-col">{clip && <Panel key={clip.id} />}</div>
         </aside>
       </div>
       <p

@@ -70,14 +70,16 @@ export function BenchHeader() {
   const workspace = useSession((s) => s.workspaces[0]?.name)
   return (
     <header className="flex h-10 shrink-0 items-center gap-2.5 border-rule-2 border-b bg-raised px-3.5">
-      <span className="font-semibold">Lean Curve</span>
+      <span className="whitespace-nowrap font-semibold max-[900px]:hidden">Lean Curve</span>
       <Link to="/" className="text-ink-2 hover:underline">
         Shelf
       </Link>
       <span className="text-ink-3">›</span>
-      <span className="truncate text-ink-2">{workspace}</span>
-      <span className="text-ink-3">›</span>
-      <h1 className="truncate font-semibold">{clip?.name ?? '…'}</h1>
+      <span className="truncate text-ink-2 max-[1100px]:hidden">{workspace}</span>
+      <span className="text-ink-3 max-[1100px]:hidden">›</span>
+      <h1 className="min-w-24 truncate font-semibold" title={clip?.name}>
+        {clip?.name ?? '…'}
+      </h1>
       <span className="flex-1" />
       {away && pending > 0 ? (
         <Tip text={`${away} Nothing is lost while this page stays open: it is tried again.`}>
@@ -93,9 +95,12 @@ export function BenchHeader() {
       <Popover
         name="History"
         trigger={
-          <Button aria-label="History">
+          <Button aria-label={`History, revision ${clip?.head.number ?? '–'}`}>
             <History size={13} />
-            <span className="num">revision {clip?.head.number ?? '–'}</span>
+            <span className="num">
+              <span className="max-[1000px]:hidden">revision </span>
+              {clip?.head.number ?? '–'}
+            </span>
           </Button>
         }
       >
@@ -103,11 +108,11 @@ export function BenchHeader() {
       </Popover>
       <Tip text={clip?.can_undo ? `Undo: ${clip.head.cause}` : 'Nothing to undo'}>
         <Button disabled={!clip?.can_undo && !pending} onClick={() => void undo()}>
-          <Undo2 size={13} /> Undo
+          <Undo2 size={13} /> <span className="max-[1000px]:sr-only">Undo</span>
         </Button>
       </Tip>
       <Button disabled={!clip?.can_redo} onClick={() => void redo()}>
-        <Redo2 size={13} /> Redo
+        <Redo2 size={13} /> <span className="max-[1000px]:sr-only">Redo</span>
       </Button>
       <AccountFigure />
       <Button onClick={() => useOverlay.setState({ shown: 'commands' })}>Commands</Button>

@@ -1,5 +1,6 @@
 /** Hand work: keys and brushes, shown while they are dragged and sent when they are let go. */
 
+import { answer, client, textOf } from '../api/client'
 import { counted } from '../ui/numbers'
 import { notify, type Scope, shownChannels, useBench } from './bench'
 import { brushed, type Stroke } from './brush'
@@ -178,6 +179,33 @@ export function showSlide(slide: Slide): void {
 }
 
 /** Keep it: one line of the recipe. Copies are selected in the place of their keys. */
+/** Keep the selected keys, or all that are shown, and fit their handles to the motion again. */
+export async function refit(): Promise<void> {
+  const { clip } = useBench.getState()
+  const { keys } = useSelection.getState()
+  if (!clip) return
+  const nameOf = (joint: number) => clip.joints[joint]!.name
+  const channels = (keys.size ? [...keys.keys()] : workedOn()).map((key): [string, string] => {
+    const { joint, channel } = splitKey(key)
+    return [nameOf(joint), channel]
+  })
+  const scope: Scope = { only: channels }
+  if (keys.size) scope.keys = keysAsScope(keys, curves(), nameOf)
+  try {
+    const found = await answer(
+      client.POST('/api/clips/{clip_id}/refit', {
+        params: { path: { clip_id: clip.id } },
+        body: { revision: clip.head.id, scope },
+      }),
+    )
+    if (!found.keys.length) notify('Nothing to fit: show channels that have keys.')
+    else if (await apply('edit', { keys: found.keys }, {}, 'Fit handles again'))
+      notify(`The handles of ${counted(found.keys.length, 'key')} follow the motion again.`)
+  } catch (trouble) {
+    notify(textOf(trouble))
+  }
+}
+
 export function commitSlide(slide: Slide): void {
   const { keys } = useSelection.getState()
   if (!keys.size || (slide.by === 0 && slide.factor === 1)) {

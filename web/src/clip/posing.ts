@@ -5,7 +5,7 @@
  */
 
 import { create } from 'zustand'
-import { answer, client } from '../api/client'
+import { answer, client, textOf } from '../api/client'
 import { counted } from '../ui/numbers'
 import { notify, type Scope, useBench } from './bench'
 import { bringCurves } from './confirmed'
@@ -101,6 +101,31 @@ useBench.subscribe(({ clip }, { clip: before }) => {
   const whole = (key: ChannelKey) => (key.split('/').length === 2 ? `${BASE}/${key}` : key)
   const values = new Map((kept?.values ?? []).map(([key, value]) => [whole(key), value]))
   set({ unkeyed: kept && { frame: kept.frame, values } })
+})
+
+// Where time is changed what is not keyed moves along with its frame.
+useBench.subscribe(({ clip }, { clip: before }) => {
+  const { unkeyed } = get()
+  if (!unkeyed || !clip || !before || clip.id !== before.id || clip.head.id === before.head.id)
+    return
+  if (clip.frames === before.frames && clip.rate.join() === before.rate.join()) return
+  const asked = { since: before.head.id, revision: clip.head.id, frames: [unkeyed.frame] }
+  answer(
+    client.POST('/api/clips/{clip_id}/moved', {
+      params: { path: { clip_id: clip.id } },
+      body: asked,
+    }),
+  )
+    .then(({ frames: [frame] }) => {
+      if (get().unkeyed !== unkeyed) return
+      if (frame == null)
+        notify(
+          `Frame ${unkeyed.frame} is no more: what is not keyed stays at the frame nearest to it.`,
+        )
+      keep({ ...unkeyed, frame: frame ?? Math.min(unkeyed.frame, clip.frames - 1) })
+      tell()
+    })
+    .catch((trouble: unknown) => notify(textOf(trouble)))
 })
 
 /** The curves of what is not keyed are here whatever is selected: it is seen, and can be keyed. */

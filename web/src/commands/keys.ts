@@ -6,6 +6,7 @@ import { takeBrush, useBrush } from '../sheet/brushState'
 import { sheetRef } from '../sheet/SheetView'
 import { handRef } from '../stage/refs'
 import { review, useReview } from '../stage/review'
+import { usePainting } from '../steps/thin/painting'
 import { stripRef } from '../strip/StripView'
 import { timingRef } from '../timing/TimingView'
 import { COMMANDS, type Command } from './table'
@@ -74,6 +75,7 @@ export function useKeys(): void {
         const held = [sheetRef, timingRef, stripRef, handRef].some((ref) => ref.current?.cancel())
         if (!held && useReview.getState().on) review(false)
         if (held) event.preventDefault()
+        else if (usePainting.getState().on) usePainting.setState({ on: false })
         else if (useBrush.getState().kind) takeBrush(null)
         else if (!typing(event.target)) clearKeys()
         return

@@ -6,7 +6,14 @@ import { selectChannels, selectJoints, setStep } from '../clip/choose'
 import { copySelected, paste } from '../clip/clipboard'
 import { removeContact } from '../clip/contacts'
 import { HANDLES } from '../clip/curves'
-import { channelsOf, commitEdits, deleteSelected, editSelected, setKeys } from '../clip/edits'
+import {
+  channelsOf,
+  commitEdits,
+  deleteSelected,
+  editSelected,
+  refit,
+  setKeys,
+} from '../clip/edits'
 import { toNext } from '../clip/findings'
 import { markNow, toMark } from '../clip/marks'
 import { addPin, dropPins, pinRange, usePins } from '../clip/pins'
@@ -133,6 +140,7 @@ const KEYS: readonly Command[] = [
   ...HANDLES.map((name, k) =>
     key(`handle-${name}`, `Handles: ${name}`, `Shift+${k + 4}`, () => setHandle(name)),
   ),
+  key('refit', 'Keep the keys, fit their handles again', 'Alt+H', () => void refit()),
   key('ride', 'Keys ride, or stand', 'Shift+G', () => flag('riding')),
   key('mute-keys', 'Mute keys, or hear them', 'Shift+M', () => flag('muted')),
   key('pull', 'Brush: pull', 'B', () => takeBrush('pull')),

@@ -39,7 +39,7 @@ export function ToolButtons() {
       {BRUSHES.map(([name, title, Icon, text]) => (
         <Tip key={name} text={text}>
           <Toggle on={kind === name} className="px-1.5" onClick={() => takeBrush(name)}>
-            <Icon size={12} /> {title}
+            <Icon size={12} /> <span className="max-[1120px]:sr-only">{title}</span>
           </Toggle>
         </Tip>
       ))}
@@ -55,7 +55,7 @@ export function KeyBar({ timing = false }: { timing?: boolean }) {
   return (
     <section
       aria-label={kind ? 'Brush' : 'Selected keys'}
-      className="flex h-8 shrink-0 items-center gap-1.5 border-rule border-b bg-raised px-2 text-ink-2"
+      className="flex min-h-8 shrink-0 flex-wrap items-center gap-x-1.5 gap-y-1 border-rule border-b bg-raised px-2 py-0.5 text-ink-2"
     >
       {kind ? (
         <BrushFields />

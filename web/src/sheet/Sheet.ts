@@ -2,7 +2,7 @@
 import { axisOf, type ChannelKey, type Curve, readoutUnit, valueAt } from '../clip/curves'
 import { draft } from '../clip/draft'
 import { onLive, unkeyedNow, usePosing } from '../clip/posing'
-import { countKeys, keysWhere, useSelection } from '../clip/selection'
+import { countKeys, keysWhere, selectKeys, useSelection } from '../clip/selection'
 import { transport } from '../clip/transport'
 import { useViewing } from '../clip/viewing'
 import { token } from '../ui/theme'
@@ -257,6 +257,14 @@ export class Sheet extends Pointed<Surface> implements Surface {
       }
     }
     return best
+  }
+
+  protected pick(at: At): boolean {
+    const key = this.keyAt(at)
+    if (!key) return false
+    if (!useSelection.getState().keys.get(key.channel)?.has(key.id))
+      selectKeys(new Map([[key.channel, new Set([key.id])]]))
+    return true
   }
 
   /** The keys in a box of the sheet. */

@@ -110,17 +110,21 @@ export function SheetView() {
       aria-label="Curve sheet"
       className="relative flex min-h-0 min-w-0 flex-1 flex-col bg-paper"
     >
-      <div className="flex h-8 shrink-0 items-center gap-1 border-rule border-b bg-raised px-1.5">
+      <div className="flex min-h-8 shrink-0 flex-wrap items-center gap-1 border-rule border-b bg-raised px-1.5 py-0.5">
         <SheetChoice />
         <span className="h-5 border-rule border-l" />
         <ToolButtons />
         <span className="flex-1" />
         <BehindMenu />
         <Button className="px-1.5" onClick={() => sheetRef.current?.frameAll()}>
-          Frame all
+          <span>
+            <span className="max-[1120px]:hidden">Frame </span>all
+          </span>
         </Button>
         <Button className="px-1.5" onClick={() => sheetRef.current?.aroundNow()}>
-          Around now
+          <span>
+            <span className="max-[1120px]:hidden">Around </span>now
+          </span>
         </Button>
         <Toggle on={bands} className="px-1.5" onClick={toggleBands} data-command="bands">
           Bands
@@ -147,6 +151,7 @@ export function SheetView() {
           }}
           onPointerMove={(e) => sheetRef.current?.move(e.nativeEvent)}
           onPointerUp={(e) => sheetRef.current?.up(e.nativeEvent)}
+          onContextMenu={(e) => sheetRef.current?.menuAsked(e.nativeEvent)}
           onPointerLeave={() => sheetRef.current?.leave()}
           onDoubleClick={(e) => {
             const spot = sheetRef.current?.spotAt(e.nativeEvent)

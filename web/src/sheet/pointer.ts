@@ -1,4 +1,5 @@
 /** A canvas's pointer: in one state at a time, each a file of its own. */
+import { useAsked } from '../commands/overlay'
 import type { At } from './geometry'
 import type { Resting, Tool } from './tools/tool'
 
@@ -70,6 +71,14 @@ export abstract class Pointed<S> {
   up(event: PointerEvent): void {
     this.pointing.up(event)
   }
+
+  /** A menu is asked for: a key under the pointer is picked, unless it is already. */
+  menuAsked(event: MouseEvent): void {
+    useAsked.setState({ onKey: this.pick(this.pointing.at(event)) })
+  }
+
+  /** Pick the key that stands at a place; whether one does. */
+  protected abstract pick(at: At): boolean
 
   /** Escape: what is under way is put back. False where nothing is. */
   cancel(): boolean {

@@ -18,19 +18,27 @@ function Picture({ picture }: { picture: Schemas['PictureOut'] }) {
       aria-label="Poses of the motion"
     >
       <path d={`M-0.5 0.02H${width}`} className="stroke-rule-2" strokeWidth={0.008} />
-      {figures.map((shapes, k) => (
-        // biome-ignore lint/suspicious/noArrayIndexKey: a row of figures, in order
-        <g key={k} className="fill-raised stroke-ink" strokeWidth={0.011}>
-          {shapes.map(([x1, y1, r1, x2, y2, r2, left], n) => (
-            <path
-              // biome-ignore lint/suspicious/noArrayIndexKey: shapes of a still picture
-              key={n}
-              d={tapered(x1! + k * GAP, -y1!, r1!, x2! + k * GAP, -y2!, r2!)}
-              className={left ? 'fill-sunk' : ''}
-            />
-          ))}
-        </g>
-      ))}
+      {figures.map((shapes, k) => {
+        const paths = shapes.map(([x1, y1, r1, x2, y2, r2]) =>
+          tapered(x1! + k * GAP, -y1!, r1!, x2! + k * GAP, -y2!, r2!),
+        )
+        return (
+          // biome-ignore lint/suspicious/noArrayIndexKey: a row of figures, in order
+          <g key={k} className="stroke-ink" strokeLinejoin="round">
+            {/* The outline of the whole body first, then its parts with finer lines. */}
+            <path d={paths.join('')} strokeWidth={0.026} />
+            {paths.map((path, n) => (
+              <path
+                // biome-ignore lint/suspicious/noArrayIndexKey: shapes of a still picture
+                key={n}
+                d={path}
+                strokeWidth={0.005}
+                className={shapes[n]![6] ? 'fill-sunk' : 'fill-raised'}
+              />
+            ))}
+          </g>
+        )
+      })}
     </svg>
   )
 }

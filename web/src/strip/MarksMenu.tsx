@@ -12,7 +12,7 @@ export function MarksMenu() {
       name="Marks"
       trigger={
         <Button>
-          <Flag size={13} /> Marks
+          <Flag size={13} /> <span className="max-[1120px]:sr-only">Marks</span>
         </Button>
       }
     >

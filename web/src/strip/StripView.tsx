@@ -79,7 +79,7 @@ function FrameField() {
           onBlur={(e) => go(e.currentTarget.value)}
         />
       </label>
-      <span ref={code} data-testid="timecode" className="num text-ink-2" />
+      <span ref={code} data-testid="timecode" className="num text-ink-2 max-[1120px]:hidden" />
     </>
   )
 }
@@ -168,7 +168,7 @@ export function StripView() {
       aria-label="Time strip"
       className="flex shrink-0 flex-col border-rule-2 border-y bg-raised"
     >
-      <div className="flex h-9 shrink-0 items-center gap-1.5 px-3">
+      <div className="flex min-h-9 shrink-0 flex-wrap items-center gap-1.5 px-3 py-1">
         <Tip text="To the first frame of the range">
           <Button aria-label="To the start" onClick={() => transport.seek(t.range[0])}>
             <SkipBack size={13} />
@@ -179,12 +179,12 @@ export function StripView() {
         </Button>
         <Button
           kind={t.playing ? 'on' : 'plain'}
-          className="w-[70px]"
+          className="w-[70px] max-[1120px]:w-auto"
           data-testid="play"
           onClick={() => transport.toggle()}
         >
           {t.playing ? <Pause size={13} /> : <Play size={13} />}
-          {t.playing ? 'Pause' : 'Play'}
+          <span className="max-[1120px]:sr-only">{t.playing ? 'Pause' : 'Play'}</span>
         </Button>
         <Button aria-label="One frame on" onClick={() => transport.step(1)}>
           <ChevronRight size={14} />

@@ -4,7 +4,7 @@ import { type ChannelKey, type Curve, idsOf } from '../clip/curves'
 import { draft } from '../clip/draft'
 import { STILL, showSlide } from '../clip/edits'
 import type { Slide } from '../clip/keys'
-import { selectedTimes, useSelection } from '../clip/selection'
+import { selectedTimes, selectKeys, useSelection } from '../clip/selection'
 import { transport } from '../clip/transport'
 import { type At, type Box, type View, xToTime, zoomTime } from '../sheet/geometry'
 import { Pointed, Pointer } from '../sheet/pointer'
@@ -184,6 +184,16 @@ export class Timing extends Pointed<Surface> implements Surface {
 
   keysOf(place: KeyPlace): Map<ChannelKey, Set<number>> {
     return this.keysWhere([place.row], place.time, place.time)
+  }
+
+  protected pick(at: At): boolean {
+    const place = this.keyAt(at)
+    if (!place) return false
+    const keys = this.keysOf(place)
+    const { keys: chosen } = useSelection.getState()
+    const known = [...keys].every(([key, ids]) => [...ids].every((id) => chosen.get(key)?.has(id)))
+    if (!known) selectKeys(keys)
+    return true
   }
 
   keysIn(area: Box): Map<ChannelKey, Set<number>> {

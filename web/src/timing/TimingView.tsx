@@ -182,6 +182,7 @@ export function TimingView() {
             }}
             onPointerMove={(e) => timingRef.current?.move(e.nativeEvent)}
             onPointerUp={(e) => timingRef.current?.up(e.nativeEvent)}
+            onContextMenu={(e) => timingRef.current?.menuAsked(e.nativeEvent)}
             onPointerLeave={() => timingRef.current?.leave()}
           />
         </div>

@@ -61,6 +61,9 @@ export function JointTree() {
   const [closed, setClosed] = useState<ReadonlySet<number>>(new Set())
   const list = useRef<HTMLDivElement>(null)
   const typed = useRef({ text: '', at: 0 })
+  /** The tree was entered by keyboard: from the field above it, or by Tab. */
+  const byKeys = useRef(false)
+  const pressed = useRef(false)
 
   const counts = useMemo(() => {
     const out = new Map<string, number>()
@@ -133,6 +136,8 @@ export function JointTree() {
     if (event.ctrlKey || event.metaKey || event.altKey) return
     const row = event.currentTarget
     if (row !== event.target) return
+    // Whoever picked a joint with the pointer has the bench's keys: letters run commands.
+    if (!byKeys.current && !['ArrowDown', 'ArrowUp', 'Enter'].includes(event.key)) return
     const all = rows()
     const at = all.indexOf(row)
     const joint = row.dataset.joint === undefined ? null : Number(row.dataset.joint)
@@ -186,8 +191,10 @@ export function JointTree() {
           value={search}
           onChange={(e) => setSearch(e.target.value)}
           onKeyDown={(e) => {
-            if (e.key === 'Enter' || e.key === 'ArrowDown') enter(rows()[0])
-            else if (e.key === 'Escape' && search) setSearch('')
+            if (e.key === 'Enter' || e.key === 'ArrowDown') {
+              byKeys.current = true
+              enter(rows()[0])
+            } else if (e.key === 'Escape' && search) setSearch('')
             else return
             e.preventDefault()
           }}
@@ -241,6 +248,16 @@ export function JointTree() {
         role="tree"
         aria-label="Joints"
         aria-multiselectable
+        onPointerDownCapture={() => {
+          pressed.current = true
+          byKeys.current = false
+        }}
+        onPointerUpCapture={() => {
+          pressed.current = false
+        }}
+        onFocus={(e) => {
+          if (!pressed.current && !e.currentTarget.contains(e.relatedTarget)) byKeys.current = true
+        }}
         className="min-h-0 flex-1 overflow-y-auto text-[12px]"
       >
         {clip.joints.map((joint, j) => {
@@ -307,9 +324,11 @@ export function JointTree() {
                         onPointerLeave={() => useViewing.setState({ hovered: null })}
                         onKeyDown={walk}
                       >
-                        <span className="num font-semibold" style={{ color: `var(--${axis})` }}>
-                          {axis.toUpperCase()}
-                        </span>
+                        <span
+                          data-axis={axis.toUpperCase()}
+                          className="num font-semibold before:content-[attr(data-axis)]"
+                          style={{ color: `var(--${axis})` }}
+                        />
                         <span className={hidden.has(key) ? 'text-ink-3 line-through' : ''}>
                           {channelTitle(channel)}
                         </span>

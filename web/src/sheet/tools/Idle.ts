@@ -1,6 +1,7 @@
 /** Nothing is held: hovering reads out, a press chooses the next state. */
 import { notify } from '../../clip/bench'
 import { selectKeys, toggleKey, useSelection } from '../../clip/selection'
+import { usePainting } from '../../steps/thin/painting'
 import type { Surface } from '../surface'
 import { BoxSelecting } from './BoxSelecting'
 import { BoxZooming } from './BoxZooming'
@@ -9,6 +10,7 @@ import { DraggingHandle } from './DraggingHandle'
 import { DraggingTime } from './DraggingTime'
 import { MovingKeys } from './MovingKeys'
 import { MovingPivot } from './MovingPivot'
+import { PaintingSpan } from './PaintingSpan'
 import { Panning } from './Panning'
 import { ScalingKeys } from './ScalingKeys'
 import { ScalingValues } from './ScalingValues'
@@ -23,6 +25,7 @@ export class Idle implements Resting<Surface> {
     if (at.button === 1 || (at.alt && where === 'field')) return new Panning(sheet, at)
     if (where === 'ruler') return new DraggingTime(sheet, at)
     if (where === 'gutter') return new ScalingValues(sheet, at)
+    if (usePainting.getState().on) return new PaintingSpan(at)
     if (sheet.brush && sheet.previewed) {
       notify('A preview is shown: apply or discard it before the curves are changed by hand.')
       return this

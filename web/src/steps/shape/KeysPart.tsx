@@ -3,7 +3,7 @@ import { useState } from 'react'
 import { useBench } from '../../clip/bench'
 import { copySelected, paste } from '../../clip/clipboard'
 import { type ChannelKey, EXTENDS, type ExtendName } from '../../clip/curves'
-import { channelsOf, commitEdits, editSelected, setKeys, workedOn } from '../../clip/edits'
+import { channelsOf, commitEdits, editSelected, refit, setKeys, workedOn } from '../../clip/edits'
 import { common, countKeys, useSelection } from '../../clip/selection'
 import { transport } from '../../clip/transport'
 import { alongChannels, atTheseTimes, inTheRange, invertKeys, selectAll } from '../../sheet/nudges'
@@ -17,6 +17,7 @@ export function KeysPart() {
       <SelectPart />
       <TypePart />
       <ScalePart />
+      <FitPart />
       <EndsPart />
     </>
   )
@@ -203,6 +204,21 @@ const ENDS: Record<ExtendName, string> = {
   straight: 'goes straight on',
   repeat: 'repeats',
   repeat_offset: 'repeats, going on',
+}
+
+function FitPart() {
+  const chosen = countKeys(useSelection((s) => s.keys)) > 0
+  return (
+    <Part title="Fit handles again">
+      <p className="text-[12px] text-ink-3">
+        Keys stay where they are; the curves between them follow what was thinned, as well as these
+        keys can.
+      </p>
+      <Button onClick={() => void refit()}>
+        {chosen ? 'Of the selected keys' : 'Of all keys shown'}
+      </Button>
+    </Part>
+  )
 }
 
 function EndsPart() {

@@ -55,7 +55,7 @@ export function Buys({
   return (
     <figure aria-label="What a tolerance buys" className="flex flex-col gap-1">
       <figcaption className="text-ink-2">Keys against tolerance</figcaption>
-      <svg viewBox={`0 0 ${WIDE} ${HIGH}`} width={WIDE} height={HIGH} className="num">
+      <svg viewBox={`0 0 ${WIDE} ${HIGH}`} className="num w-full max-w-[340px]">
         <title>About as many keys as needed, and the provable minimum</title>
         {[0, 0.5, 1].map((share) => (
           <g key={share}>

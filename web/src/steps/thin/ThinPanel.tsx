@@ -1,18 +1,19 @@
 /** Thin: what the tolerance holds for, who shares key times, and what the result costs. */
-import { X } from 'lucide-react'
+import { Brush, X } from 'lucide-react'
 import { useCallback, useEffect, useState, useSyncExternalStore } from 'react'
-import { useBench } from '../../clip/bench'
+import { notify, useBench } from '../../clip/bench'
 import { countsOf } from '../../clip/findings'
 import { cancelPreview, startPreview } from '../../clip/previews'
 import { transport } from '../../clip/transport'
 import { apply, write } from '../../clip/write'
-import { Button, Check, Choice, inputLook, Row, Slider } from '../../ui/controls'
+import { Button, Check, Choice, inputLook, Row, Select, Slider, Toggle } from '../../ui/controls'
 import { degrees, grouped, millimetres } from '../../ui/numbers'
 import { OperationCard } from '../operation/OperationCard'
 import { beginning, ScopeChoice, scopeOf } from '../operation/ScopeChoice'
 import { Panel, Trouble } from '../Panel'
 import { Buys, useTolerances } from './Buys'
 import { useFewest } from './fewest'
+import { paintedGroup, usePainting, withSpan } from './painting'
 import { DEFAULTS, type ThinParams, thinLine } from './thinning'
 
 /** Where the sliders stop: fine where tolerances are small, round numbers throughout. */
@@ -38,6 +39,7 @@ const SEARCHES = {
   usual: 'as usual',
   'fewest keys': 'longer, for the fewest',
 }
+const PAINTED = { '0.5': 'half', '0.25': 'a quarter', '0.1': 'a tenth' }
 const LIMBS = ['left hand', 'right hand', 'left foot', 'right foot']
 
 /** The stop nearest to a value, by ratio. */
@@ -137,6 +139,17 @@ function Spans({
       onChange({ paths: [...params.paths, { limb: group, first, last, mm: 3 }] })
     else onChange({ tighter: [...params.tighter, { group, first, last, share: 0.25 }] })
   }
+  const { on: painting, share, painted } = usePainting()
+  // What was painted last is taken up once; the tool goes with the panel.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: of the painted span alone
+  useEffect(() => {
+    const part = paintedGroup()
+    if (!painted) return
+    usePainting.setState({ painted: null })
+    if (part) onChange({ tighter: withSpan(params.tighter, { group: part, ...painted, share }) })
+    else notify('Select a joint of a known part of the body first: it is painted for that part.')
+  }, [painted])
+  useEffect(() => () => usePainting.setState({ on: false }), [])
   const rows = [
     ...params.tighter.map((t, k) => ({
       text: `${t.group}, ${t.share} of the tolerance`,
@@ -176,6 +189,22 @@ function Spans({
         <Button onClick={add}>
           in <span className="num">{range}</span>
         </Button>
+      </div>
+      <div className="flex items-center gap-1.5">
+        <Toggle
+          on={painting}
+          className="flex-1"
+          title="Drag over the curves: the part of the selected joint keeps closer there"
+          onClick={() => usePainting.setState({ on: !painting })}
+        >
+          <Brush size={12} /> Paint on the curves
+        </Toggle>
+        <Select
+          label="Share of the tolerance that is left"
+          value={String(share) as keyof typeof PAINTED}
+          options={PAINTED}
+          onChange={(v) => usePainting.setState({ share: Number(v) })}
+        />
       </div>
       {rows.map(({ text, span, drop }) => (
         <p key={`${text}${span.first}`} className="flex items-center gap-1 text-[12px]">

@@ -1,0 +1,65 @@
+"""Where frames of one revision lie on another: through the lines that moved time in between."""
+
+from collections.abc import Callable, Sequence
+from itertools import takewhile
+
+from documents.store import load_clip
+from leancurve.operations import operation_named
+from leancurve.recipe import time_moved
+
+from editing.history import take_of
+from editing.models import Revision
+from editing.recipes import Line, replay
+
+Map = Callable[[float], float]
+
+
+def moved_frames(before: Revision, after: Revision, frames: Sequence[int]) -> list[int | None]:
+    """Frames of ``before`` as frames of ``after``; None where one is no more.
+
+    Back through the lines that only the one has, and on through those that only the other has.
+    """
+    same = zip(before.recipe, after.recipe, strict=False)
+    common = sum(1 for _ in takewhile(lambda pair: pair[0] == pair[1], same))
+    back, on = _through(before, common), _through(after, common)
+    last = load_clip(after.state).frames - 1
+    start = _start(before, common)
+    out: list[int | None] = []
+    for frame in frames:
+        at = float(frame) if not back else _led_to(back, float(frame), start)
+        for step in on:
+            at = None if at is None else step(at)
+        out.append(None if at is None or not 0 <= round(at) <= last else round(at))
+    return out
+
+
+def _start(revision: Revision, common: int) -> int:
+    """How many frames there are after the lines that both have."""
+    state = replay(take_of(revision).state, revision.recipe[:common])[-1].after.state
+    return load_clip(state).frames
+
+
+def _through(revision: Revision, common: int) -> list[Map]:
+    """The changes of time of a revision's lines after the first ``common``."""
+    later: Sequence[Line] = revision.recipe[common:]
+    if not any(operation_named(x["operation"]).retimes and not x.get("aside") for x in later):
+        return []
+    steps = replay(take_of(revision).state, revision.recipe)
+    found = (
+        time_moved(step.line, step.report, load_clip(steps[k].after.state))
+        for k, step in enumerate(steps[common:], start=common - 1)
+        if not step.line.get("aside")
+    )
+    return [moved for moved in found if moved is not None]
+
+
+def _led_to(maps: Sequence[Map], frame: float, frames: int) -> float | None:
+    """The frame that these maps lead nearest to one, within a frame of it."""
+    best: tuple[float, float | None] = (1.0, None)
+    for start in range(frames):
+        at = float(start)
+        for step in maps:
+            at = step(at)
+        if abs(at - frame) < best[0]:
+            best = (abs(at - frame), float(start))
+    return best[1]
