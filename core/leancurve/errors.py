@@ -2,6 +2,14 @@
 
 from __future__ import annotations
 
+MOST_TOLD = 400
+"""Characters of a message: a file's own words may be longer than anybody reads."""
+
+
+def short(text: str, most: int = 60) -> str:
+    """A text cut to ``most`` characters, its end told by dots."""
+    return text if len(text) <= most else f"{text[: most - 1]}…"
+
 
 class BadInput(ValueError):
     """Input that cannot be used; its text is one clear sentence for the person.
@@ -10,8 +18,8 @@ class BadInput(ValueError):
     """
 
     def __init__(self, message: str, *, file: str | None = None, line: int | None = None) -> None:
-        self.message = message
-        self.file = file
+        self.message = short(message, MOST_TOLD)
+        self.file = file if file is None else short(file, 120)
         self.line = line
         super().__init__(str(self))
 

@@ -7,6 +7,7 @@ from delivery.deliver import start
 from delivery.models import Delivery
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
+from django.utils.http import content_disposition_header
 from documents.store import load_clip
 from editing.models import Clip, Revision
 from leancurve.errors import BadInput
@@ -51,5 +52,5 @@ def delivered_file(request: HttpRequest, delivery_id: int) -> HttpResponse:
     delivery = get_object_or_404(Delivery.objects.seen_by(request.user), pk=delivery_id)
     kind = "application/json" if delivery.file_name.endswith(".json") else "text/plain"
     response = HttpResponse(bytes(delivery.data), content_type=kind)
-    response["Content-Disposition"] = f'attachment; filename="{delivery.file_name}"'
+    response["Content-Disposition"] = content_disposition_header(True, delivery.file_name) or ""
     return response

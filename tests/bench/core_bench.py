@@ -161,8 +161,8 @@ def thinning(takes: dict[str, Clip]) -> list[Table]:
             "Targets: without landmarks ≤ 1.15 × the minimum on synthetic takes, ≤ 1.2 on a real "
             "one, ≤ 1/3 (0.33) of Ramer-Douglas-Peucker; with landmarks ≤ 1.6 and ≤ 1/2.4 (0.42). "
             "The minimum is for cubics in time; segments with free handle lengths are a wider "
-            "family and can fall under it on very smooth channels. Channels that stand still are left "
-            "out of keys a second; extremes are those of a prominence of ten tolerances."
+            "family and can fall under it on very smooth channels. Channels that stand still are "
+            "left out of keys a second; extremes have a prominence of ten tolerances."
         ),
     )  # fmt: skip
     speed = Table("Thin: time", ("take", "landmarks", "time", "ratio to Ramer-Douglas-Peucker"))

@@ -88,7 +88,24 @@ def test_names_follow_the_pattern_and_stay_in_their_folder(pattern: str, name: s
     assert delivery_name(pattern, character="Wren", action="haul line", version=7) == name
 
 
-@pytest.mark.parametrize("pattern", ["{shot}", "{version:q}", "{", "{0}", "..."])
+HOSTILE = (
+    *("{version:9999999999}", "{version:0999}", "{version:}", "{character.__class__.__mro__}"),
+    *("{version!r:>9}", "{character:03}", "{{version}}", "{action[0]}", "}{"),
+)
+
+
+@pytest.mark.parametrize("pattern", ["{shot}", "{version:q}", "{", "{0}", "...", *HOSTILE])
 def test_patterns_that_mean_nothing_are_refused(pattern: str) -> None:
     with pytest.raises(BadInput, match="name pattern"):
         delivery_name(pattern, character="Wren", action="haul", version=7)
+
+
+def test_a_name_is_at_most_so_long_and_what_is_typed_means_only_itself() -> None:
+    name = delivery_name(
+        "{character}_{version:6}", character="{action}" * 50, action="x", version=7
+    )
+    assert len(name) == 120
+    assert "x" not in name
+    with pytest.raises(BadInput) as refused:
+        delivery_name("{" + "a" * 100_000 + "}", character="", action="", version=1)
+    assert len(str(refused.value)) < 300

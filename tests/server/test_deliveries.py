@@ -104,6 +104,22 @@ def test_a_delivery_taken_up_twice_is_made_once(api: Api, clip: dict) -> None:
     assert len(api.get(f"clips/{clip['id']}/deliveries").json()) == 1
 
 
+def test_a_name_beyond_ascii_keeps_its_attachment_header(api: Api, clip: dict) -> None:
+    """RFC 6266: the name is given encoded, and the file is still an attachment."""
+    made = deliver(api, clip, character="Équipage", action="漢")
+    file = api.get(f"deliveries/{made['id']}/file")
+    assert file["Content-Disposition"] == (
+        "attachment; filename*=utf-8''%C3%89quipage_%E6%BC%A2_v003.bvh"
+    )
+
+
+def test_a_pattern_is_a_grammar_of_its_own(api: Api, clip: dict) -> None:
+    for pattern in ("{version:9999999999}", "{character.__class__.__mro__}"):
+        answer = api.post(f"clips/{clip['id']}/deliveries", body(clip, pattern=pattern))
+        assert answer.status_code == 422
+        assert "name pattern" in answer.json()["detail"]
+
+
 def test_no_two_deliveries_of_a_workspace_have_one_name(api: Api, clip: dict) -> None:
     made = deliver(api, clip)
     again = api.post(f"clips/{clip['id']}/deliveries", body(clip))

@@ -103,6 +103,8 @@ function RefusalBar() {
 
 /** Windows below this width have narrower panes beside the stage and the sheet. */
 const NARROW = 1120
+/** In lower ones the sheet has more of the height: its tools stand in more rows. */
+const LOW = 600
 
 export function Bench() {
   const { clipId } = useParams()
@@ -115,9 +117,9 @@ export function Bench() {
   const [sheetHeight, sheetEdge] = useSplit({
     name: 'sheet',
     label: 'Height of the curve sheet',
-    initial: Math.round(0.375 * high),
+    initial: Math.round((high < LOW ? 0.43 : 0.375) * high),
     least: 150,
-    most: Math.max(high - 330, 200),
+    most: Math.max(high - 300, 240),
     axis: 'y',
     grows: -1,
   })

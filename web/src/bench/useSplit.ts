@@ -30,7 +30,7 @@ export function useSplit(pane: Pane): [number, HTMLAttributes<HTMLDivElement>] {
   return [
     size,
     {
-      role: 'slider',
+      role: 'separator',
       tabIndex: 0,
       'aria-label': label,
       'aria-orientation': axis === 'x' ? 'vertical' : 'horizontal',

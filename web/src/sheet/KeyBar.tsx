@@ -55,7 +55,7 @@ export function KeyBar({ timing = false }: { timing?: boolean }) {
   return (
     <section
       aria-label={kind ? 'Brush' : 'Selected keys'}
-      className="flex min-h-8 shrink-0 flex-wrap items-center gap-x-1.5 gap-y-1 border-rule border-b bg-raised px-2 py-0.5 text-ink-2"
+      className="flex min-h-8 shrink-0 flex-wrap items-center gap-x-1.5 gap-y-1 border-rule border-b bg-raised px-2 py-0.5 text-ink-2 max-[900px]:flex-nowrap max-[900px]:overflow-x-auto"
     >
       {kind ? (
         <BrushFields />
