@@ -198,7 +198,7 @@ def layouts() -> Table:
         "key poses": {"layout": "pose"},
         "each joint within 0.25° as a rotation": {"measure": "joint"},
         "5 mm at hands, feet and head": {"measure": "ends"},
-        "at most 3,500 keys": {"most_keys": 3500},
+        "at most 3,000 keys": {"most_keys": 3000},
         "about 80 poses": {"layout": "pose", "poses": 80},
     }
     for name, params in asked.items():

@@ -148,7 +148,7 @@ def test_a_reload_and_the_shelf_and_back_go_on_where_it_was_left(page: Page) -> 
         expect(page.get_by_label("First frame of the range")).to_have_value("60")
         expect(page.get_by_label("Last frame of the range")).to_have_value("180")
 
-    page.wait_for_timeout(400)
+    settled(page)
     page.reload()
     page.get_by_role("heading", name=LAMP).wait_for()
     is_as_it_was()

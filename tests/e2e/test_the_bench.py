@@ -169,7 +169,6 @@ def test_commands_are_listed_run_and_given_other_keys(page: Page) -> None:
     assert frame_now(page) == 2
     # Kept for the person, not for the page.
     settled(page)
-    page.wait_for_timeout(400)
     page.reload()
     page.wait_for_function("() => document.querySelector('[data-testid=frame]')?.value === '2'")
     page.get_by_role("heading", name=LAMP).wait_for()

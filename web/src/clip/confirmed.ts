@@ -1,6 +1,6 @@
 /** What the server confirmed of the open clip: curves and poses by head, fetched until they are
  * those of the newest one. What is shown is what is pending folded over it. */
-import { ApiError, addressOf, answer, client, numbers, textOf } from '../api/client'
+import { ApiError, addressOf, answer, awaiting, client, numbers, textOf } from '../api/client'
 import type { Message } from '../api/safetensors'
 import { type Clip, notify, readoutChannels, useBench } from './bench'
 import { type ChannelKey, type Curve, channelKey, curvesOf, readoutUnit, splitKey } from './curves'
@@ -254,11 +254,14 @@ const PAUSE = 120 // ms
 export async function bringAll(reread: boolean): Promise<void> {
   const { clip } = get()
   if (!clip) return
+  const done = awaiting()
   try {
     await Promise.all([bringPoses(), bringCurves(), ...(reread ? [loadBody()] : [])])
-    await new Promise((done) => setTimeout(done, PAUSE))
+    await new Promise((go) => setTimeout(go, PAUSE))
     if (isHead(clip)) await loadNumbers()
   } catch (trouble) {
     notify(textOf(trouble))
+  } finally {
+    done()
   }
 }

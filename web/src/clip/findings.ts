@@ -1,5 +1,6 @@
 /** Findings on the bench: counts, and the way to their place and to their remedy. */
 import { create } from 'zustand'
+import { awaiting } from '../api/client'
 import { sheetRef } from '../sheet/SheetView'
 import { useOpenCard } from '../steps/operation/openCard'
 import { timingRef } from '../timing/TimingView'
@@ -79,7 +80,11 @@ export function goTo(finding: Finding): void {
     else selectJoints([joint])
   }
   // The curves of a joint selected just now have to arrive first.
-  setTimeout(() => (timingRef.current ?? sheetRef.current)?.aroundNow(), 150)
+  const done = awaiting()
+  setTimeout(() => {
+    ;(timingRef.current ?? sheetRef.current)?.aroundNow()
+    done()
+  }, 150)
 }
 
 /** To a finding's place, and to the operation that mends it. */

@@ -1,5 +1,6 @@
 /** Where one was in each clip: step, joints, frame, range, sheet. Kept in the browser, so that a
  * reload, or the shelf and back, goes on where it was left. */
+import { awaiting } from '../api/client'
 import { type Clip, type StepName, useBench } from './bench'
 import { type ChannelKey, READOUTS, type Readout, splitKey } from './curves'
 import { transport } from './transport'
@@ -29,14 +30,17 @@ function places(): Record<string, Place> {
 
 let waiting: { clip: number; place: Place } | null = null
 let timer: ReturnType<typeof setTimeout> | undefined
+let kept = () => {}
 
 function write(): void {
   clearTimeout(timer)
+  kept()
+  kept = () => {}
   if (!waiting) return
   const { [waiting.clip]: _, ...others } = places()
   // The newest stands last; the oldest are forgotten.
-  const kept = Object.entries(others).slice(-(MOST - 1))
-  const all = Object.fromEntries([...kept, [String(waiting.clip), waiting.place]])
+  const newest = Object.entries(others).slice(-(MOST - 1))
+  const all = Object.fromEntries([...newest, [String(waiting.clip), waiting.place]])
   localStorage.setItem(PLACES, JSON.stringify(all))
   waiting = null
 }
@@ -50,6 +54,8 @@ function keep(): void {
   const place = { step, joints, channels, readout, frame, range: partial ? range : null, timing }
   waiting = { clip: clip.id, place }
   clearTimeout(timer)
+  kept()
+  kept = awaiting()
   timer = setTimeout(write, REST)
 }
 

@@ -25,7 +25,9 @@ export function StageBar({ children }: { children: ReactNode }) {
   const posing = usePosing((s) => s.on)
   return (
     <div className="flex min-h-6 shrink-0 flex-wrap items-center border-rule border-b bg-raised pr-1 pl-3 [&_button[aria-pressed=false]]:bg-transparent [&_button]:h-[22px] [&_button]:border-transparent">
-      <p className="min-w-0 flex-1 truncate text-[12px] text-ink-2 max-[900px]:invisible">{children}</p>
+      <p className="min-w-0 flex-1 truncate text-[12px] text-ink-2 max-[900px]:invisible">
+        {children}
+      </p>
       <fieldset aria-label="View" className="flex">
         {(Object.keys(TITLES) as View[]).map((view) => (
           <Button key={view} kind="quiet" onClick={() => stageRef.current?.view(view)}>
