@@ -15,8 +15,8 @@ AXE = PROJECT / "web/node_modules/axe-core/axe.min.js"
 LAMP = "Signal lamp, take 01"
 
 
-# The guards are Radix's own: they hand the focus on, and nobody is ever on one. A separator that can
-# be moved has the focus (ARIA 1.2, "separator"), which the rule tried out by axe does not know.
+# The guards are Radix's own: they hand the focus on, and nobody is ever on one. A separator that
+# can be moved has the focus (ARIA 1.2, "separator"), which a rule that axe tries out does not know.
 AXE_FINDS = """async (contrast) => (await axe.run(
   { exclude: [['[data-radix-focus-guard]']] },
   { resultTypes: ['violations'],
@@ -24,7 +24,8 @@ AXE_FINDS = """async (contrast) => (await axe.run(
       'wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice', 'experimental'] },
 )).violations.map((v) => v.id === 'focus-order-semantics'
     ? { ...v, nodes: v.nodes.filter((n) => !n.html.includes('role="separator"')) } : v)
-  .filter((v) => v.nodes.length).map((v) => v.id + ': ' + v.nodes.map((n) => n.html.slice(0, 90)).join(' | '))"""
+  .filter((v) => v.nodes.length)
+  .map((v) => v.id + ': ' + v.nodes.map((n) => n.html.slice(0, 90)).join(' | '))"""
 
 
 def found_by_axe(page: Page, contrast: bool) -> list[str]:
