@@ -30,12 +30,13 @@ function places(): Record<string, Place> {
 
 let waiting: { clip: number; place: Place } | null = null
 let timer: ReturnType<typeof setTimeout> | undefined
-let kept = () => {}
+/** Called once it is written; said once, however often the place changes meanwhile. */
+let kept: (() => void) | null = null
 
 function write(): void {
   clearTimeout(timer)
-  kept()
-  kept = () => {}
+  kept?.()
+  kept = null
   if (!waiting) return
   const { [waiting.clip]: _, ...others } = places()
   // The newest stands last; the oldest are forgotten.
@@ -54,8 +55,7 @@ function keep(): void {
   const place = { step, joints, channels, readout, frame, range: partial ? range : null, timing }
   waiting = { clip: clip.id, place }
   clearTimeout(timer)
-  kept()
-  kept = awaiting()
+  kept ??= awaiting()
   timer = setTimeout(write, REST)
 }
 
