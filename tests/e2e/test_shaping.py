@@ -469,5 +469,5 @@ def test_a_keys_menu_holds_what_is_done_to_keys_and_fits_handles_again(page: Pag
     off = [float(np.sqrt(np.mean((c.at(t) - truth) ** 2))) for c in (left, fitted)]
     assert off[1] < 0.8 * off[0]
     # Beside a key the menu is the sheet's own.
-    page.mouse.click(*place(page, 100, 60), button="right")
+    page.mouse.click(*place(page, 100, 12), button="right")
     expect(menu.get_by_role("menuitem", name=re.compile("Around now"))).to_be_visible()
