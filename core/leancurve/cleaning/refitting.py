@@ -11,6 +11,7 @@ from scipy.linalg import solveh_banded
 
 from leancurve.curves.curve import Handle, KeyedCurve, KeyFlag, Segment
 from leancurve.numbers.arrays import Bools, Floats
+from leancurve.numbers.cubic import hermite
 
 NEAR_WHAT_STOOD = 1e-6
 """How much a slope that no frame tells anything of is drawn to what it was."""
@@ -36,8 +37,9 @@ def refitted(curve: KeyedCurve, values: Floats, fitted: Bools | None = None) -> 
     u = (frames - time[segment]) / span
     off = value - np.interp(time, np.arange(len(values)), values)
     wanted = values[frames] + (1.0 - u) * off[segment] + u * off[segment + 1]
-    held = (1 + 2 * u) * (1 - u) ** 2 * value[segment] + u * u * (3 - 2 * u) * value[segment + 1]
-    left, right = u * (1 - u) ** 2 * span, u * u * (u - 1) * span
+    none = np.zeros_like(u)
+    held = hermite(u, value[segment], none, value[segment + 1], none)
+    left, right = hermite(u, none, span, none, none), hermite(u, none, none, none, span)
     broken = (curve.flags & KeyFlag.BROKEN) != 0
     # Unknown slopes from left to right: one a key, two at a broken one.
     arriving = np.arange(count) + np.concatenate([[0], np.cumsum(broken[:-1])])

@@ -68,6 +68,11 @@ class Body:
         """The joint of a role, the one nearest the root where several share it."""
         return next((j for j, r in enumerate(self.joints) if r.role == role), None)
 
+    def pair(self, part: str) -> tuple[int, int] | None:
+        """The left and the right joint of a part, where both are known."""
+        left, right = self.find(f"left {part}"), self.find(f"right {part}")
+        return None if left is None or right is None else (left, right)
+
     def all(self, role: str) -> tuple[int, ...]:
         return tuple(j for j, r in enumerate(self.joints) if r.role == role)
 

@@ -59,9 +59,8 @@ def from_the_front(skeleton: Skeleton, body: Body, up_axis: str) -> View:
     up = np.eye(3)[UP[up_axis]]
     rest = skeleton.rest_positions
     for part in ("thigh", "upper arm"):
-        left, right = body.find(f"left {part}"), body.find(f"right {part}")
-        if left is not None and right is not None:
-            across = rest[left] - rest[right]
+        if pair := body.pair(part):
+            across = rest[pair[0]] - rest[pair[1]]
             across -= up * (across @ up)
             if np.linalg.norm(across) > 1e-9:
                 across /= np.linalg.norm(across)
@@ -83,16 +82,15 @@ def drawn(
     """
     rotations, positions = world
     height = max(skeleton.rest_height, 1e-9)
-    flat = positions @ np.stack([view.right, view.up, view.near], axis=1) / height
+    seen = np.stack([view.right, view.up, view.near], axis=1) / height
+    flat = positions @ seen
     pen = _Pen(skeleton, body, flat)
     pen.torso()
     for joint, parent in enumerate(skeleton.parents):
         if parent >= 0:
             pen.bone(parent, joint, fingers)
     tips = [
-        (positions[e.parent] + rotation.rotate(rotations[e.parent], np.array(e.offset)))
-        @ np.stack([view.right, view.up, view.near], axis=1)
-        / height
+        (positions[e.parent] + rotation.rotate(rotations[e.parent], np.array(e.offset))) @ seen
         for e in skeleton.ends
     ]
     pen.ends(dict(zip((e.parent for e in skeleton.ends), tips, strict=True)))
@@ -109,12 +107,8 @@ class _Pen:
         sided = [len(s) == 2 and s[0] in ("left", "right") for s in sides]
         self.side = [s[0] if yes else "" for s, yes in zip(sides, sided, strict=True)]
         self.part = [s[-1] if yes else " ".join(s) for s, yes in zip(sides, sided, strict=True)]
-        self.hips = self._between("thigh")
-        self.shoulders = self._between("upper arm")
-
-    def _between(self, part: str) -> tuple[int, int] | None:
-        left, right = self.body.find(f"left {part}"), self.body.find(f"right {part}")
-        return None if left is None or right is None else (left, right)
+        self.hips = body.pair("thigh")
+        self.shoulders = body.pair("upper arm")
 
     def add(
         self, joint: int, start: Floats, end: Floats, radii: tuple[float, float], side: str = ""
@@ -123,27 +117,20 @@ class _Pen:
 
     def torso(self) -> None:
         """Pelvis and ribcage, where both legs and both arms are known."""
-        middle = {
-            name: 0.5 * (self.flat[pair[0]] + self.flat[pair[1]])
-            for name, pair in (("hips", self.hips), ("shoulders", self.shoulders))
-            if pair
-        }
-        if len(middle) < 2 or not self.hips or not self.shoulders:
+        if not self.hips or not self.shoulders:
             return
-        axis = middle["shoulders"] - middle["hips"]
-        axis = axis / max(float(np.linalg.norm(axis)), 1e-9)
-        root = self.body.find("hips")
-        chest = (self.body.all("spine") or (root or 0,))[-1]
-        for joint, (left, right), lift, width in (
-            (0 if root is None else root, self.hips, 0.02, 0.052),
-            (chest, self.shoulders, -0.005, 0.036),
+        hips, shoulders = (self.flat[list(pair)] for pair in (self.hips, self.shoulders))
+        low, high = hips.mean(axis=0), shoulders.mean(axis=0)
+        axis = (high - low) / max(float(np.linalg.norm(high - low)), 1e-9)
+        root = self.body.find("hips") or 0
+        chest = (self.body.all("spine") or (root,))[-1]
+        for joint, pair, middle, lift, width in (
+            (root, hips, low, 0.02, 0.052),
+            (chest, shoulders, high, -0.005, 0.036),
         ):
-            ends = [
-                middle["hips" if width > 0.05 else "shoulders"] * 0.35 + self.flat[j] * 0.65
-                for j in (left, right)
-            ]
-            self.add(joint, ends[0] + lift * axis, ends[1] + lift * axis, (width, width))
-        top = middle["shoulders"] - 0.06 * axis
+            left, right = 0.35 * middle + 0.65 * pair + lift * axis
+            self.add(joint, left, right, (width, width))
+        top = high - 0.06 * axis
         self.add(chest, top - 0.085 * axis, top, (0.07, 0.078))
 
     def bone(self, parent: int, joint: int, fingers: bool) -> None:

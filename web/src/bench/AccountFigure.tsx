@@ -1,5 +1,4 @@
 /** The header's two figures: what calm and thin cost, and what was mended; the list behind them. */
-
 import { accounted, costText, goToPlace, mendedText, perLine } from '../clip/account'
 import { useBench } from '../clip/bench'
 import { Button, Popover } from '../ui/controls'

@@ -1,5 +1,4 @@
 /** Hand work: keys and brushes, shown while they are dragged and sent when they are let go. */
-
 import { answer, client, textOf } from '../api/client'
 import { counted } from '../ui/numbers'
 import { notify, type Scope, shownChannels, useBench } from './bench'

@@ -67,6 +67,10 @@ export function toggleKey(key: ChannelKey, id: number): void {
   selectKeys(keys)
 }
 
+/** Whether all of these keys are selected. */
+export const allSelected = (keys: Picked): boolean =>
+  [...keys].every(([key, ids]) => [...ids].every((id) => get().keys.get(key)?.has(id) ?? false))
+
 export const countKeys = (keys: Picked): number =>
   [...keys.values()].reduce((sum, ids) => sum + ids.size, 0)
 

@@ -13,7 +13,7 @@ import { COMMANDS, type Command } from './table'
 const OF_KEYS: readonly (readonly string[])[] = [
   ['delete', 'cut', 'copy', 'paste'],
   ['type-frame', 'type-value', 'refit'],
-  [...HANDLES.map((name) => `handle-${name}`)],
+  HANDLES.map((name) => `handle-${name}`),
   ['ride', 'mute-keys'],
   ['along', 'these-times', 'isolate'],
 ]

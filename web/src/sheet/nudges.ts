@@ -1,5 +1,4 @@
 /** Keys edited without a pointer: walk along keys and channels, nudge, and hear where one is. */
-
 import { useSyncExternalStore } from 'react'
 import { notify, useBench } from '../clip/bench'
 import { type ChannelKey, HANDLES, type KeyedCurve, SEGMENTS, turns } from '../clip/curves'

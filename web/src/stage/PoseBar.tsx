@@ -1,5 +1,4 @@
 /** Posing on the stage: how the gizmo works, and above it what has been changed and is not keyed. */
-
 import { useEffect, useState, useSyncExternalStore } from 'react'
 import { useBench } from '../clip/bench'
 import { setStep } from '../clip/choose'

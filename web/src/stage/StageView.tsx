@@ -1,5 +1,4 @@
 /** The stage as a pane: canvas, what is shown, view buttons. */
-
 import { type MouseEvent, type PointerEvent, useEffect, useRef, useState } from 'react'
 import { shownChannels, useBench } from '../clip/bench'
 import { selectJoints } from '../clip/choose'

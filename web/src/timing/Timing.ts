@@ -4,7 +4,7 @@ import { type ChannelKey, type Curve, idsOf } from '../clip/curves'
 import { draft } from '../clip/draft'
 import { STILL, showSlide } from '../clip/edits'
 import type { Slide } from '../clip/keys'
-import { selectedTimes, selectKeys, useSelection } from '../clip/selection'
+import { allSelected, selectedTimes, selectKeys, useSelection } from '../clip/selection'
 import { transport } from '../clip/transport'
 import { type At, type Box, type View, xToTime, zoomTime } from '../sheet/geometry'
 import { Pointed, Pointer } from '../sheet/pointer'
@@ -190,9 +190,7 @@ export class Timing extends Pointed<Surface> implements Surface {
     const place = this.keyAt(at)
     if (!place) return false
     const keys = this.keysOf(place)
-    const { keys: chosen } = useSelection.getState()
-    const known = [...keys].every(([key, ids]) => [...ids].every((id) => chosen.get(key)?.has(id)))
-    if (!known) selectKeys(keys)
+    if (!allSelected(keys)) selectKeys(keys)
     return true
   }
 

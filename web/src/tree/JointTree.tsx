@@ -1,5 +1,4 @@
 /** Joints and channels as a tree: selects what the sheet shows. */
-
 import { ChevronDown, ChevronRight, Eye, EyeOff, Pin, Volume2, VolumeX } from 'lucide-react'
 import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from 'react'
 import { shownChannels, useBench } from '../clip/bench'

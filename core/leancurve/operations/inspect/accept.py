@@ -7,7 +7,16 @@ from typing import Any, ClassVar
 from pydantic import Field
 
 from leancurve.document.clip import Accepted, Clip
-from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, silent, timed
+from leancurve.operations.base import (
+    Operation,
+    Params,
+    Patch,
+    Progress,
+    Scope,
+    counted,
+    silent,
+    timed,
+)
 
 
 class Meant(Params):
@@ -44,7 +53,7 @@ class Accept(Operation[AcceptParams]):
 
     def told(self, params: Any) -> str:
         count = len(params["findings"])
-        what = f"{count} finding{'s' if count > 1 else ''}"
+        what = counted(count, "finding")
         return f"Accept {what}" if params.get("meant", True) else f"Reopen {what}"
 
 

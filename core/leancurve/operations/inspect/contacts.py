@@ -16,6 +16,7 @@ from leancurve.operations.base import (
     Patch,
     Progress,
     Scope,
+    counted,
     number,
     silent,
     timed,
@@ -125,7 +126,7 @@ class EditContacts(Operation[EditContactsParams]):
 
     def told(self, params: Any) -> str:
         count = len(params["edits"])
-        return f"Edit {count} contact{'s' if count > 1 else ''}"
+        return f"Edit {counted(count, 'contact')}"
 
 
 def _within(clip: Clip, limb: str, first: int, last: int) -> Contact:

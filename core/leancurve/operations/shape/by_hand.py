@@ -15,7 +15,16 @@ from leancurve.document.tracks import turning_tracks, value_tracks, written, wri
 from leancurve.errors import BadInput
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
-from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
+from leancurve.operations.base import (
+    Operation,
+    Params,
+    Patch,
+    Progress,
+    Scope,
+    counted,
+    number,
+    silent,
+)
 from leancurve.operations.shape.brush import fall_off
 from leancurve.operations.shaping import change_report
 
@@ -118,7 +127,7 @@ class SoftOffset(Operation[SoftOffsetParams]):
 
     def told(self, params: Any) -> str:
         count = len(params["offsets"])
-        return f"Soft offset of {count} joint{'s' if count > 1 else ''} at {params.get('frame', 0)}"
+        return f"Soft offset of {counted(count, 'joint')} at {params.get('frame', 0)}"
 
 
 def _along(offset: Offset, channel: TrackId) -> float:

@@ -29,7 +29,16 @@ from leancurve.document.clip import Clip
 from leancurve.document.track import BASE, TrackId, base_track
 from leancurve.errors import BadInput
 from leancurve.numbers.arrays import AnyArray, Bools, Floats
-from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, silent, timed
+from leancurve.operations.base import (
+    Operation,
+    Params,
+    Patch,
+    Progress,
+    Scope,
+    counted,
+    silent,
+    timed,
+)
 
 HandleName = Literal["eased", "flowing", "flat", "straight", "hold", "free"]
 SegmentName = Literal["curve", "straight", "hold", "spring", "bounce"]
@@ -408,7 +417,7 @@ class Edit(Operation[EditParams]):
         count = len({(k["joint"], k["channel"], k["id"]) for k in params.get("keys", ())})
         if not count:
             return "Set how curves go on outside their keys"
-        return f"Edit {count} key{'s' if count > 1 else ''}"
+        return f"Edit {counted(count, 'key')}"
 
 
 def _keyed_channel(clip: Clip, edit: KeyEdit | EndsEdit, allowed: set[TrackId]) -> TrackId | None:

@@ -8,7 +8,16 @@ from pydantic import Field
 
 from leancurve.document.clip import Clip, Mark
 from leancurve.errors import BadInput
-from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, silent, timed
+from leancurve.operations.base import (
+    Operation,
+    Params,
+    Patch,
+    Progress,
+    Scope,
+    counted,
+    silent,
+    timed,
+)
 
 
 class MarkEdit(Params):
@@ -63,7 +72,7 @@ class EditMarks(Operation[EditMarksParams]):
 
     def told(self, params: Any) -> str:
         count = len(params["edits"])
-        return f"Edit {count} mark{'s' if count > 1 else ''}"
+        return f"Edit {counted(count, 'mark')}"
 
 
 def _mark(clip: Clip, name: str, first: int, last: int | None) -> Mark:

@@ -5,7 +5,6 @@ import { notify, useBench } from '../../clip/bench'
 import { countsOf } from '../../clip/findings'
 import { cancelPreview, startPreview } from '../../clip/previews'
 import { transport } from '../../clip/transport'
-import { apply, write } from '../../clip/write'
 import { Button, Check, Choice, inputLook, Row, Select, Slider, Toggle } from '../../ui/controls'
 import { degrees, grouped, millimetres } from '../../ui/numbers'
 import { OperationCard } from '../operation/OperationCard'
@@ -14,7 +13,7 @@ import { Panel, Trouble } from '../Panel'
 import { Buys, useTolerances } from './Buys'
 import { useFewest } from './fewest'
 import { paintedGroup, usePainting, withSpan } from './painting'
-import { DEFAULTS, type ThinParams, thinLine } from './thinning'
+import { commitThin, DEFAULTS, type ThinParams, thinLine } from './thinning'
 
 /** Where the sliders stop: fine where tolerances are small, round numbers throughout. */
 const DEGREES = [
@@ -286,19 +285,11 @@ export function ThinPanel() {
   const counts = countsOf(findings)
   const found = (counts.wrap ?? 0) + (counts.alternate ?? 0)
   const longer = params.search === 'fewest keys' && params.layout === 'channel'
-  const commit = () =>
-    longer
-      ? void fewest.begin(params, again && line ? line.scope : scopeOf(scope), editing)
-      : again && line
-        ? void write({
-            edit: {
-              line_id: line.line_id,
-              operation: 'thin',
-              params: { ...params },
-              scope: line.scope,
-            },
-          })
-        : void apply('thin', { ...params }, scopeOf(scope))
+  const commit = () => {
+    const within = again && line ? line.scope : scopeOf(scope)
+    if (longer) void fewest.begin(params, within, editing)
+    else void commitThin(params, within, editing)
+  }
   const pending = previewing ? '…' : '–'
   const report = whole?.report ?? standing
   const per = params.measure === 'joint' ? 'per joint' : 'per channel'

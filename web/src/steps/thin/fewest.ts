@@ -6,8 +6,7 @@ import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { answer, client, textOf } from '../../api/client'
 import { notify, type Scope, useBench } from '../../clip/bench'
-import { apply, write } from '../../clip/write'
-import type { ThinParams } from './thinning'
+import { commitThin, type ThinParams } from './thinning'
 
 interface Search {
   job: number
@@ -49,9 +48,7 @@ export function useFewest() {
     if (!search || job.data?.id !== search.job) return
     if (state === 'failed') setTrouble(job.data.message)
     if (state === 'done') {
-      const { params, scope, line } = search
-      const made = { operation: 'thin', params: { ...params }, scope }
-      void (line ? write({ edit: { line_id: line, ...made } }) : apply('thin', made.params, scope))
+      void commitThin(search.params, search.scope, search.line)
     }
     if (state !== 'queued' && state !== 'running') keep(null)
   }, [state, search])

@@ -1,6 +1,6 @@
 /** The thin line of a clip's recipe: thinning again changes it, so that errors never add up. */
-import { type Clip, notify, useBench } from '../../clip/bench'
-import { write } from '../../clip/write'
+import { type Clip, notify, type Scope, useBench } from '../../clip/bench'
+import { apply, write } from '../../clip/write'
 
 export interface ThinParams {
   measure: 'channel' | 'joint' | 'ends'
@@ -37,6 +37,18 @@ export const DEFAULTS: ThinParams = {
 /** The last line that thins, if any. */
 export const thinLine = (clip: Clip | null) =>
   clip?.head.recipe.findLast((l) => l.operation === 'thin')
+
+/** Thin anew in the place of a line, or as a line of its own. */
+export function commitThin(
+  params: ThinParams,
+  scope: Scope,
+  line: string | null,
+): Promise<boolean> {
+  const made = { operation: 'thin', params: { ...params }, scope }
+  return line
+    ? write({ edit: { line_id: line, ...made } })
+    : apply(made.operation, made.params, scope)
+}
 
 /** Where the drift lane is pressed while thinning: a key in every thinned channel there. */
 export function offerKey(frame: number): void {

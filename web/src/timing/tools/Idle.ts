@@ -1,7 +1,7 @@
 /** Nothing is held: hovering reads out, a press chooses the next state. */
 
 import { notify, useBench } from '../../clip/bench'
-import { addKeys, selectKeys, useSelection } from '../../clip/selection'
+import { addKeys, allSelected, selectKeys, useSelection } from '../../clip/selection'
 import { BoxSelecting } from '../../sheet/tools/BoxSelecting'
 import { DraggingTime } from '../../sheet/tools/DraggingTime'
 import { Panning } from '../../sheet/tools/Panning'
@@ -26,9 +26,7 @@ export class Idle implements Resting<Surface> {
     if (!place) return new BoxSelecting(at)
     const keys = timing.keysOf(place)
     const { keys: chosen } = useSelection.getState()
-    const all = [...keys].every(([key, ids]) =>
-      [...ids].every((id) => chosen.get(key)?.has(id) ?? false),
-    )
+    const all = allSelected(keys)
     if (at.shift) {
       if (all) selectKeys(without(chosen, keys))
       else addKeys(keys)
