@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.conftest import PROJECT
-from tests.e2e.conftest import frame_now, open_take, settled
+from tests.e2e.conftest import frame_now, open_take, settled, unfold_lanes
 from tests.e2e.test_the_whole_job import box, inked, stage_picture
 
 AXE = PROJECT / "web/node_modules/axe-core/axe.min.js"
@@ -109,7 +109,8 @@ def test_axe_finds_nothing_on_any_screen_pop_over_or_dialog(page: Page, theme: s
         is_clean(name)
         page.keyboard.press("Escape")
     page.goto(page.url.split("/clip")[0])
-    page.get_by_role("button", name=re.compile("Night|Chart paper")).wait_for()
+    page.get_by_role("button", name=f"Go on: {LAMP}").wait_for()
+    is_clean("shelf with a take that was worked on")
     if theme == "night":
         page.get_by_role("button", name="Chart paper").click()
         settled(page)
@@ -124,6 +125,7 @@ def test_everything_can_be_reached_in_a_small_window_and_fills_a_large_one(
     wide, high = size
     page.set_viewport_size({"width": wide, "height": high})
     open_take(page, LAMP)
+    unfold_lanes(page)
     page.keyboard.press("Alt+5")
     page.keyboard.press("Control+a")
     settled(page)

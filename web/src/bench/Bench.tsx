@@ -175,7 +175,9 @@ export function Bench() {
         <StepRail />
         <main className="flex min-w-0 flex-1 flex-col">
           <BenchMenu groups={['Stage', 'Time']}>
-            <div className={`relative min-h-0 flex-1 ${full === FULL.sheet ? 'hidden' : 'flex'}`}>
+            <div
+              className={`relative min-h-[calc(22vh+2.5rem)] flex-1 ${full === FULL.sheet ? 'hidden' : 'flex'}`}
+            >
               <StageView />
               {!poses && (
                 <p className="absolute inset-0 grid place-items-center text-ink-3">
@@ -187,7 +189,7 @@ export function Bench() {
           <StripView />
           {full === FULL.none && <div {...sheetEdge} />}
           <div
-            className={`min-h-0 ${full === FULL.stage ? 'hidden' : 'flex'} ${full === FULL.sheet ? 'flex-1' : 'shrink-0'}`}
+            className={`min-h-0 ${full === FULL.stage ? 'hidden' : 'flex'} ${full === FULL.sheet ? 'flex-1' : ''}`}
             style={full === FULL.sheet ? {} : { height: sheetHeight }}
           >
             {!timing && (

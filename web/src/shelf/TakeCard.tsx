@@ -115,7 +115,7 @@ export function TakeCard({
               </span>
             )}
           </span>
-          <Button onClick={onOpen} aria-label={`Open ${take.name}`}>
+          <Button onClick={onOpen} aria-label={`${take.clip ? 'Go on' : 'Open'}: ${take.name}`}>
             {take.clip ? 'Go on' : 'Open'}
           </Button>
         </div>
