@@ -5,10 +5,13 @@ workspace's members may see: somebody else's is 404.
 """
 
 import logging
+from collections.abc import Callable
+from functools import wraps
 from typing import Any
 
 from django.contrib.auth import authenticate, login, logout
-from django.http import HttpRequest, HttpResponse
+from django.db.utils import DataError
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
 from editing.history import Conflict
 from leancurve.errors import BadInput
@@ -17,16 +20,31 @@ from leancurve.operations.describe import described
 from library.models import Preferences
 from ninja import NinjaAPI, Status
 from ninja.decorators import decorate_view
+from ninja.errors import HttpError
 from ninja.security import SessionAuth
 
 from api import schemas
 from api.clips import router as clips
 from api.deliveries import router as deliveries
+from api.guard import StrictParser
 from api.inspections import router as inspections
 from api.motion import router as motion
 from api.previews import router as previews
 from api.recipes import router as recipes
 from api.takes import router as takes
+
+
+def signed_in_only(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
+    """The API's own description is for those who use it."""
+
+    @wraps(view)
+    def guarded(request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
+        if not request.user.is_authenticated:
+            return JsonResponse({"detail": "Sign in first."}, status=401)
+        return view(request, *args, **kwargs)
+
+    return guarded
+
 
 browser_log = logging.getLogger("lean.browser")
 
@@ -36,6 +54,8 @@ api = NinjaAPI(
     auth=SessionAuth(csrf=True),
     docs_url=None,
     openapi_url="openapi.json",
+    parser=StrictParser(),
+    docs_decorator=signed_in_only,
 )
 api.add_router("", takes)
 api.add_router("", clips)
@@ -49,6 +69,20 @@ api.add_router("", recipes)
 @api.exception_handler(BadInput)
 def _bad_input(request: HttpRequest, trouble: BadInput) -> HttpResponse:
     return api.create_response(request, {"detail": str(trouble)}, status=422)
+
+
+@api.exception_handler(HttpError)
+def _refused(request: HttpRequest, trouble: HttpError) -> HttpResponse:
+    """What the parser found wrong with a body, in its own words."""
+    found = getattr(request, "trouble", None)
+    status = trouble.status_code if found is None else 422
+    return api.create_response(request, {"detail": str(found or trouble)}, status=status)
+
+
+@api.exception_handler(DataError)
+def _out_of_range(request: HttpRequest, trouble: DataError) -> HttpResponse:
+    """A number that the database has no room for, in an address or a body."""
+    return api.create_response(request, {"detail": "A number is out of range."}, status=422)
 
 
 @api.exception_handler(Conflict)

@@ -245,19 +245,22 @@ def changed_channels(a: State, b: State) -> set[TrackId]:
     return {t for t, sha in after.items() if before.get(t) != sha}
 
 
-def header_changed(a: State, b: State) -> bool:
-    return a.header_id != b.header_id
+FRAME = frozenset({"skeleton", "layout", "rate", "frames", "reading"})
+"""What poses are made of beside curves."""
+BESIDE = FRAME | {"contacts", "accepted", "marks", "name"}
+
+
+def changed_parts(a: State, b: State) -> set[str]:
+    """What differs between two states beside their curves, by the clip's own names."""
+    if a.header_id == b.header_id:
+        return set()
+    one, other = load_clip(a), load_clip(b)
+    return {part for part in BESIDE if getattr(one, part) != getattr(other, part)}
 
 
 def frame_changed(a: State, b: State) -> bool:
     """Whether two states differ in what poses are made of beside curves."""
-    if not header_changed(a, b):
-        return False
-    one, other = load_clip(a), load_clip(b)
-    return any(
-        getattr(one, part) != getattr(other, part)
-        for part in ("skeleton", "layout", "rate", "frames", "reading")
-    )
+    return bool(changed_parts(a, b) & FRAME)
 
 
 def held_by(states: Iterable[State]) -> set[str]:

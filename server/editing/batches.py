@@ -19,6 +19,7 @@ from editing.accounts import account_of, summary_of
 from editing.models import Batch, Revision
 
 MOST_TAKES = 500
+MOST_ATTEMPTS = 5
 
 
 def start(
@@ -66,9 +67,19 @@ def run_recipe(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
     rate = None if batch.rate is None else Fraction(*batch.rate)
     change = history.Change(recipe=history.Many(batch.name, batch.lines, rate))
     request = uuid.UUID(job.payload["request"])
-    revision = history.write(
-        clip.pk, head.pk, request, change, batch.author, part_of(report, 0.05, 0.8)
-    )
+    within = part_of(report, 0.05, 0.8)
+    for attempt in range(1, MOST_ATTEMPTS + 1):
+        try:
+            revision = history.write(clip.pk, head.pk, request, change, batch.author, within)
+            break
+        except history.Conflict as conflict:
+            # Somebody works on the clip: the recipe is put on what stands now.
+            if attempt == MOST_ATTEMPTS:
+                theirs = ", ".join(conflict.theirs[:3])
+                raise BadInput(
+                    f"the clip is being worked on ({theirs}): run the recipe again later"
+                ) from None
+            head = Revision.objects.select_related("state__header").get(pk=conflict.head.pk)
     after = inspect(revision.state)
     return {
         "clip": clip.pk,

@@ -17,7 +17,7 @@ from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from documents.blobs import keep_lines, keeping
 from documents.models import State
-from documents.store import changed_channels, hash_after, header_changed, load_clip
+from documents.store import FRAME, changed_channels, changed_parts, hash_after, load_clip
 from leancurve.errors import BadInput
 from leancurve.progress import Progress, part_of, silent
 from leancurve.recipe import moved_line, moved_lines, set_aside, time_after
@@ -317,7 +317,14 @@ def write(
             )
             if base is None:
                 raise BadInput("that revision is not one of this clip")
-            _require_disjoint(base, head, change, set(after), progress)
+            try:
+                _require_disjoint(base, head, change, set(after), progress)
+            except Conflict:
+                # What came first may be this very write, sent twice.
+                mine = Revision.objects.filter(clip_id=clip_id, request_id=request_id).first()
+                if mine is None:
+                    raise
+                return mine
         result = _outcome(head, change, progress)
         revision = _commit(clip, head, result, request_id, user)
         if revision is not None:
@@ -334,35 +341,44 @@ def write(
     raise Conflict(head, ["the clip is being changed faster than this change can follow"], [])
 
 
+TOLD = {"reading": "how the take is read", "accepted": "findings that are meant"}
+"""Parts of a clip in words, where their names are not."""
+
+
 def _require_disjoint(
     base: Revision, head: Revision, change: Change, own: set[uuid.UUID], progress: Progress
 ) -> None:
     """Raise :class:`Conflict` where others have changed what a change touches."""
-    theirs, more = _changes_since(base, head, own)
-    if not theirs and not more:
+    theirs, parts = _changes_since(base, head, own)
+    if not theirs and not parts:
         return
     names = load_clip(head.state).skeleton.names
 
     def named(tracks: set[Any]) -> list[str]:
         return [f"{names[t.joint]} {t.name}" for t in sorted(tracks)]
 
-    if change.append is None or more:
-        raise Conflict(head, named(theirs) or ["how the take is read"], ["the recipe"])
+    told = named(theirs) or sorted(TOLD.get(part, part) for part in parts)
+    if change.append is None or parts & FRAME:
+        raise Conflict(head, told, ["the recipe"])
     # What it touches is told on the revision that it was made on.
-    ours = set(compute(change.append, base.state, take_state_of(base), progress).curves)
-    if ours & theirs:
-        raise Conflict(head, named(theirs), named(ours))
+    patch = compute(change.append, base.state, take_state_of(base), progress)
+    ours = set(patch.curves)
+    both = parts & set(patch.parts)
+    if ours & theirs or both:
+        raise Conflict(head, told, named(ours) or sorted(both))
 
 
-def _changes_since(base: Revision, head: Revision, own: set[uuid.UUID]) -> tuple[set[Any], bool]:
-    """Tracks that others changed between two revisions, and whether they changed more than
-    tracks. Where the one does not lead to the other, all that differs counts."""
+def _changes_since(
+    base: Revision, head: Revision, own: set[uuid.UUID]
+) -> tuple[set[Any], set[str]]:
+    """Tracks that others changed between two revisions, and what else of the clip. Where the one
+    does not lead to the other, all that differs counts."""
     since = Revision.objects.select_related("state__header").filter(
         clip_id=head.clip_id, number__gt=base.number, number__lte=head.number
     )
     states = {r.pk: r for r in since}
     tracks: set[Any] = set()
-    more = False
+    parts: set[str] = set()
     at = states.get(head.pk)
     while at is not None:
         before = base.state if at.parent_id == base.pk else None
@@ -373,11 +389,11 @@ def _changes_since(base: Revision, head: Revision, own: set[uuid.UUID]) -> tuple
             before = parent.state
         if at.request_id not in own:
             tracks |= changed_channels(before, at.state)
-            more |= header_changed(before, at.state)
+            parts |= changed_parts(before, at.state)
         if at.parent_id == base.pk:
-            return tracks, more
+            return tracks, parts
         at = states.get(at.parent_id) if at.parent_id else None
-    return changed_channels(base.state, head.state), header_changed(base.state, head.state)
+    return changed_channels(base.state, head.state), changed_parts(base.state, head.state)
 
 
 def _commit(

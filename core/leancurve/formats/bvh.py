@@ -18,6 +18,12 @@ import numpy as np
 from leancurve.curves.curve import Curve, SampledCurve
 from leancurve.document.clip import Clip, Reading
 from leancurve.document.evaluation import effective
+from leancurve.document.limits import (
+    LARGEST,
+    require_name,
+    require_room,
+    require_within,
+)
 from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import STRAIGHT, EndSite, Skeleton
@@ -51,6 +57,7 @@ class Take:
 @dataclass
 class _Hierarchy:
     names: list[str] = field(default_factory=list)
+    known: set[str] = field(default_factory=set)
     parents: list[int] = field(default_factory=list)
     offsets: list[tuple[float, float, float]] = field(default_factory=list)
     layout: list[tuple[str, ...]] = field(default_factory=list)
@@ -87,6 +94,7 @@ def read_bvh(data: bytes, name: str = "take") -> Take:
     motion_line = _count_lines(data[: found.end()])
     frames, frame_time, body, body_line = _read_motion_head(data[found.end() :], motion_line)
     channels = sum(len(c) for c in tree.layout)
+    require_room(len(tree.names), channels, frames)
     rows, warnings = _read_rows(body, body_line, channels, frames)
     return _take(name, tree, rows, rate_of(frame_time), warnings)
 
@@ -182,13 +190,15 @@ def _open_joint(
         raise BadInput("expected ROOT, found a JOINT outside any joint", line=number)
     if not name:
         raise BadInput(f"{keyword} has no name", line=number)
-    if name in tree.names:
+    require_name(name)
+    if name in tree.known:
         raise BadInput(f"two joints are named {_shown(name)}; names must differ", line=number)
     if len(tree.names) >= MAX_JOINTS or len(stack) >= MAX_DEPTH:
         raise BadInput(f"more than {MAX_JOINTS} joints, or {MAX_DEPTH} deep", line=number)
     if stack:
         _need_offset(tree, stack[-1], number)
     tree.names.append(name)
+    tree.known.add(name)
     tree.parents.append(stack[-1].joint if stack else -1)
     tree.offsets.append((0.0, 0.0, 0.0))
     tree.layout.append(())
@@ -221,6 +231,8 @@ def _offset(stack: list[_Open], rest: str, number: int) -> None:
     if len(words) != 3:
         raise BadInput(f"OFFSET needs 3 numbers, found {len(words)}", line=number)
     x, y, z = (_number(w, "OFFSET", number) for w in words)
+    if max(abs(x), abs(y), abs(z)) > LARGEST:
+        raise BadInput(f"OFFSET: expected numbers within ±{LARGEST:g}", line=number)
     stack[-1].offset = (x, y, z)
 
 
@@ -358,6 +370,8 @@ def _take(name: str, tree: _Hierarchy, rows: Floats, rate: Fraction, warnings: l
     ids = [base_track(j, c) for j, names in enumerate(layout) for c in names]
     by_channel = np.ascontiguousarray(rows.T)
     columns = {channel: by_channel[k] for k, channel in enumerate(ids)}
+    for channel, values in columns.items():
+        require_within(values, LARGEST, f"{tree.names[channel.joint]} {channel.name}: values")
     notes: list[str] = []
     metres, note = guess_unit(skeleton.rest_height)
     notes.append(note)

@@ -27,6 +27,7 @@ from leancurve.curves.curve import (
     Segment,
 )
 from leancurve.document.clip import Clip
+from leancurve.document.limits import require_name, require_rate, require_room
 from leancurve.document.stored import (
     reading_of,
     reading_values,
@@ -36,7 +37,7 @@ from leancurve.document.stored import (
     spans_of,
 )
 from leancurve.document.track import TrackId, base_track
-from leancurve.errors import BadInput
+from leancurve.errors import BadInput, short
 from leancurve.figure.skeleton import STRAIGHT
 from leancurve.formats.bvh import Take
 from leancurve.numbers.arrays import AnyArray
@@ -150,7 +151,13 @@ def read_clip(data: bytes, name: str | None = None) -> Take:
     )
     if broken is not None:
         raise BadInput(f"{broken.json_path}: {broken.message[:200]}")
-    names = [j["name"] for j in document["skeleton"]["joints"]]
+    document = _with_whole_numbers(document)
+    joints = document["skeleton"]["joints"]
+    names = [j["name"] for j in joints]
+    for text in (*names, document["name"]):
+        require_name(text)
+    require_rate(Fraction(*document["rate"]))
+    require_room(len(joints), sum(len(j["channels"]) for j in joints), document["frames"])
     _check_tree(document["skeleton"], names)
     curves: dict[TrackId, Curve] = {}
     for entry in document["curves"]:
@@ -208,6 +215,20 @@ def _without_numbers(document: dict[str, Any]) -> dict[str, Any]:
     return {**document, "curves": [bare(entry) for entry in curves]}
 
 
+WHOLE = frozenset({"rate", "frames", "parent", "before", "first", "last"})
+"""What a document counts: ``40.0`` is 40 to JSON, and to its schema."""
+
+
+def _with_whole_numbers(value: Any, name: str = "") -> Any:
+    if isinstance(value, dict):
+        if name == "curves":
+            return value
+        return {k: v if k == "curves" else _with_whole_numbers(v, k) for k, v in value.items()}
+    if isinstance(value, list):
+        return [_with_whole_numbers(v, name) for v in value]
+    return int(value) if name in WHOLE and isinstance(value, float) else value
+
+
 def _column(name: str, values: list[Any], kind: type[np.generic]) -> AnyArray:
     """A list of JSON numbers as an array of ``kind``."""
     try:
@@ -224,9 +245,10 @@ def _column(name: str, values: list[Any], kind: type[np.generic]) -> AnyArray:
 def _kinds(name: str, values: list[Any], kinds: type[Handle | Segment | Extend]) -> list[int]:
     """Names of handle or segment kinds as their numbers."""
     known = {kind.name.lower(): int(kind) for kind in kinds}
-    unknown = next((v for v in values if v not in known), None)
-    if unknown is not None:
-        raise BadInput(f"{name}: expected one of {', '.join(known)}, found {unknown!r}")
+    unknown = [v for v in values if not isinstance(v, str) or v not in known]
+    if unknown:
+        found = short(repr(unknown[0]))
+        raise BadInput(f"{name}: expected one of {', '.join(known)}, found {found}")
     return [known[v] for v in values]
 
 

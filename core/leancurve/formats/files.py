@@ -7,6 +7,7 @@ from pathlib import PurePath
 from typing import Any
 
 from leancurve.document.clip import Clip
+from leancurve.document.limits import require_sound
 from leancurve.errors import BadInput
 from leancurve.formats.bvh import Take, read_bvh, write_bvh
 from leancurve.formats.clipjson import read_clip, write_clip
@@ -24,9 +25,11 @@ def _ending(name: str) -> str:
 def read_take(data: bytes, file: str) -> Take:
     """The take in a file's bytes; :class:`BadInput` names the file, and the line where it can."""
     try:
-        if _ending(file) == ".bvh":
-            return read_bvh(data, PurePath(file).stem)
-        return read_clip(data)
+        take = (
+            read_bvh(data, PurePath(file).stem) if _ending(file) == ".bvh" else read_clip(data)
+        )
+        require_sound(take.clip)
+        return take
     except BadInput as trouble:
         raise trouble.in_file(file) from None
 

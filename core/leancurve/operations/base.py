@@ -13,6 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from leancurve.cleaning.continuity import kept_continuous
 from leancurve.curves.curve import Curve
 from leancurve.document.clip import Accepted, Clip, Contact, Mark, Reading
+from leancurve.document.limits import require_room, require_sound
 from leancurve.document.scope import Scope
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
@@ -139,7 +140,7 @@ KIND_OF_STEP: Mapping[str, Kind] = {
 class Params(BaseModel):
     """Parameters of an operation: unknown names are refused, not ignored."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
 
 
 class Operation(ABC, Generic[P]):
@@ -187,10 +188,13 @@ class Operation(ABC, Generic[P]):
         if scope.keys is not None and not self.keyed:
             raise BadInput(f"{self.name} works on curves: it takes no keys in its scope")
         parsed = self.parsed(params or {})
+        self._require_room(clip, parsed)
         if self.inputs and inputs and set(inputs) >= set(self.inputs):
             patch = self.apply_with(clip, inputs, scope, parsed, progress)
         else:
             patch = self.apply(clip, scope, parsed, progress)
+        if patch.curves or patch.parts:
+            require_sound(apply_patch(clip, patch), clip)
         if not self.meant:
             patch = continuous_patch(clip, patch)
         gone = scope.unplaced(clip)
@@ -199,6 +203,16 @@ class Operation(ABC, Generic[P]):
             report["unplaced"] = [*report.get("unplaced", []), *gone]
             return replace(patch, report=report)
         return patch
+
+    def _require_room(self, clip: Clip, params: P) -> None:
+        """Refuse a change of time past what a clip may hold before anything is made of it."""
+        if not self.retimes:
+            return
+        try:
+            after = self.time_after(ClipTime(clip.rate, clip.frames), params)
+        except (BadInput, ArithmeticError):
+            return  # what is wrong with the parameters is told by the work itself
+        require_room(len(clip.skeleton), len(clip.curves), after.frames, self.name)
 
     def apply_with(
         self, clip: Clip, inputs: Inputs, scope: Scope, params: P, progress: Progress = silent

@@ -11,12 +11,10 @@ import numpy as np
 from leancurve.curves.curve import Curve, SampledCurve
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import effective
+from leancurve.document.limits import require_room
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput, short
 from leancurve.numbers.arrays import Floats
-
-MOST_FRAMES = 2_000_000
-
 
 def sample_times(clip: Clip, rate: Fraction, first: int, last: int) -> Floats:
     """Times in the clip's frames at which ``rate`` samples the span first..last, both included.
@@ -31,8 +29,7 @@ def sample_times(clip: Clip, rate: Fraction, first: int, last: int) -> Floats:
         raise BadInput(f"rate: must be above 0, got {rate}")
     ratio = clip.rate / rate
     count = int(Fraction(last - first) / ratio) + 1
-    if count > MOST_FRAMES:
-        raise BadInput(f"rate: {rate} would make {count} frames; at most {MOST_FRAMES}")
+    require_room(len(clip.skeleton), len(clip.curves), count, f"{clip.name} at {rate} a second")
     steps = np.arange(count, dtype=np.int64) * ratio.numerator
     whole, rest = np.divmod(steps, ratio.denominator)
     return np.asarray(first + whole + rest / ratio.denominator)

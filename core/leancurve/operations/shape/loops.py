@@ -76,8 +76,6 @@ class Repeat(Operation[RepeatParams]):
             )
         longer = (params.times - 1) * (last - first)
         frames = clip.frames + longer
-        if frames > 2_000_000:
-            raise BadInput(f"repeat: that would make {frames} frames; at most 2,000,000")
         curves: dict[TrackId, Curve] = {}
         for done, (channel, curve) in enumerate(clip.curves.items(), start=1):
             on = params.offset == "all" or (params.offset == "travel" and travels(clip, channel))

@@ -1,0 +1,116 @@
+"""What a document may hold: one check, where documents are made.
+
+A few bytes can ask for more than a machine has (a file's frame count, an operation that repeats), and
+numbers that are no motion break whatever measures them. Both are refused here, by name: sizes before
+anything is made of them, values where a clip is read and after every operation.
+"""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+import numpy as np
+
+from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve
+from leancurve.document.clip import Clip
+from leancurve.document.track import TrackId
+from leancurve.errors import BadInput, short
+from leancurve.numbers.arrays import Floats
+
+MOST_FRAMES = 500_000
+"""Over an hour at 120 a second."""
+MOST_JOINTS = 5_000
+MOST_POSES = 12_000_000
+"""Joints times frames: 65 joints for 25 minutes at 120 a second."""
+MOST_VALUES = 40_000_000
+"""Channels times frames, and keys in all."""
+LONGEST_NAME = 200
+LARGEST = 1e9
+"""Degrees, or the skeleton's unit."""
+STEEPEST = 1e12
+RATES = (Fraction(1, 100), Fraction(100_000))
+
+
+def require_room(joints: int, channels: int, frames: int, what: str = "the clip") -> None:
+    """Raise :class:`BadInput` where a clip of this size would be too large."""
+    if joints > MOST_JOINTS:
+        raise BadInput(f"{what}: {joints:,} joints; at most {MOST_JOINTS:,}")
+    if frames > MOST_FRAMES:
+        raise BadInput(f"{what}: {frames:,} frames; at most {MOST_FRAMES:,}")
+    if joints * frames > MOST_POSES:
+        raise BadInput(
+            f"{what}: {frames:,} frames of {joints:,} joints are too many; "
+            f"at most {MOST_POSES // max(joints, 1):,} frames of so many joints"
+        )
+    if channels * frames > MOST_VALUES:
+        raise BadInput(
+            f"{what}: {frames:,} frames of {channels:,} channels are too many; "
+            f"at most {MOST_VALUES // max(channels, 1):,} frames of so many channels"
+        )
+
+
+def require_rate(rate: Fraction) -> None:
+    """Raise :class:`BadInput` for a rate that no clip has: below 0.01 or above 100,000 a second."""
+    if not RATES[0] <= rate <= RATES[1] or max(rate.numerator, rate.denominator) >= 2**31:
+        raise BadInput(
+            "rate: expected 0.01 to 100,000 frames a second, numerator and denominator below 2^31"
+        )
+
+
+def require_sound(clip: Clip, before: Clip | None = None) -> None:
+    """Raise :class:`BadInput` where a clip holds what no motion is.
+
+    Curves, skeleton and rate that are those of the clip ``before`` are known to be sound.
+    """
+    require_room(len(clip.skeleton), len(clip.curves), clip.frames)
+    if before is None or clip.rate != before.rate:
+        require_rate(clip.rate)
+    if before is None or clip.skeleton is not before.skeleton:
+        _require_sound_skeleton(clip)
+    keys = 0
+    for track, curve in clip.curves.items():
+        keys += curve.key_count
+        if before is None or before.curves.get(track) is not curve:
+            _require_finite(clip, track, curve)
+    if keys > MOST_VALUES:
+        raise BadInput(f"the clip: {keys:,} keys; at most {MOST_VALUES:,}")
+
+
+def _require_finite(clip: Clip, track: TrackId, curve: Curve) -> None:
+    named = f"{short(clip.skeleton.names[track.joint])} {track.name}"
+    if isinstance(curve, SampledCurve):
+        require_within(curve.values, LARGEST, f"{named}: values")
+        return
+    assert isinstance(curve, KeyedCurve)
+    require_within(curve.value, LARGEST, f"{named}: values")
+    require_within(curve.time, LARGEST, f"{named}: times")
+    require_within(curve.slope_in, STEEPEST, f"{named}: slopes")
+    require_within(curve.slope_out, STEEPEST, f"{named}: slopes")
+
+
+def require_within(column: Floats, most: float, what: str) -> None:
+    """Raise :class:`BadInput` unless every number lies within ±``most``."""
+    # Written so that what is no number is refused as well.
+    if len(column) and not float(np.abs(column).max()) <= most:
+        raise BadInput(f"{what} must be finite numbers within ±{most:g}")
+
+
+def require_name(name: str) -> None:
+    """Raise :class:`BadInput` for a name that is too long or holds what no text does."""
+    if len(name) > LONGEST_NAME:
+        raise BadInput(
+            f"the name {short(name, 24)!r} has {len(name):,} characters; at most {LONGEST_NAME}"
+        )
+    if any((ord(c) < 32 and c != "\t") or "\ud800" <= c <= "\udfff" for c in name):
+        raise BadInput(f"the name {short(name, 24)!r} holds characters that no text has")
+
+
+def _require_sound_skeleton(clip: Clip) -> None:
+    skeleton = clip.skeleton
+    for name in (*skeleton.names, clip.name):
+        require_name(name)
+    offsets = [*skeleton.offsets, *(end.offset for end in skeleton.ends)]
+    require_within(np.array(offsets, dtype=np.float64).ravel(), LARGEST, "offsets")
+    for end in skeleton.ends:
+        if not 0 <= end.parent < len(skeleton):
+            raise BadInput("an end site hangs on a joint that does not exist")
