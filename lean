@@ -179,7 +179,7 @@ serve() {
   $PY server/manage.py migrate -v 0
   if [ "${1:-}" = demo ]; then $PY server/manage.py load_demo >/dev/null; fi
   $PY server/manage.py worker >>"$LOCAL/worker.log" 2>&1 & PIDS+=($!)
-  .venv/bin/gunicorn config.wsgi --bind "$LEAN_BIND:$LEAN_PORT" --workers 1 --threads 8 --timeout 120 \
+  .venv/bin/gunicorn config.wsgi --bind "$LEAN_BIND:$LEAN_PORT" --workers 1 --threads 48 --timeout 120 \
     --no-control-socket --chdir server --log-level warning >>"$LOCAL/web.log" 2>&1 & PIDS+=($!)
   for _ in $(seq 100); do
     $PY -c "import urllib.request as u; u.urlopen('http://$LEAN_BIND:$LEAN_PORT/healthz', timeout=2)" 2>/dev/null && break

@@ -1,7 +1,7 @@
 """What any request may hold, whatever it asks for: plain text and numbers of a stated size.
 
-One guard, not one a field: JSON as RFC 8259 has it (no NaN), text that a database can hold (no NUL, no
-half of a surrogate pair), numbers that every part of the work can count with.
+One guard, not one a field: JSON as RFC 8259 has it (no NaN), text that a database can hold (no NUL,
+no half of a surrogate pair), numbers that every part of the work can count with.
 """
 
 from __future__ import annotations
@@ -21,7 +21,7 @@ DEEPEST = 40
 
 
 class StrictParser(Parser):
-    """Reads JSON bodies. What is wrong is kept on the request: ninja itself says no more than 400."""
+    """Reads JSON bodies; keeps what is wrong on the request: ninja says no more than 400."""
 
     def parse_body(self, request: HttpRequest) -> Any:
         try:
@@ -34,8 +34,6 @@ class StrictParser(Parser):
 
 
 def _json(request: HttpRequest) -> Any:
-    if "json" not in (request.content_type or "application/json"):
-        raise BadInput(f"body: expected JSON, got {short(request.content_type or '', 40)}")
     try:
         return orjson.loads(request.body)
     except orjson.JSONDecodeError as trouble:
@@ -69,8 +67,17 @@ def require_text(text: str, where: str) -> None:
         raise BadInput(f"{short(where)}: holds characters that no text has")
 
 
-def plain_addresses(answer: Callable[[HttpRequest], HttpResponse]) -> Any:
-    """Middleware: addresses and their parameters are plain text with numbers that can be counted."""
+def _require_json(request: HttpRequest) -> None:
+    """Bodies are JSON, but for files that are brought in."""
+    path, kind = request.path_info, request.content_type or ""
+    empty = request.META.get("CONTENT_LENGTH") in (None, "", "0")
+    if path.startswith("/api/") and not (empty or "json" in kind or path.endswith("/files")):
+        raise BadInput(f"body: expected JSON, got {short(kind, 40) or 'no content type'}")
+
+
+def plain_requests(answer: Callable[[HttpRequest], HttpResponse]) -> Any:
+    """Middleware: addresses and parameters are plain text with numbers that can be counted, and
+    bodies of the kind that is expected."""
 
     def guarded(request: HttpRequest) -> HttpResponse:
         try:
@@ -78,6 +85,7 @@ def plain_addresses(answer: Callable[[HttpRequest], HttpResponse]) -> Any:
             for name, values in request.GET.lists():
                 for text in (name, *values):
                     require_text(text, f"parameter {short(name, 24)}")
+            _require_json(request)
             numbers = [*request.path_info.split("/"), *request.GET.values()]
             if any(part.isdigit() and len(part) > 15 for part in numbers):
                 raise BadInput("address: a number in it is too large")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any
 
+from computing.wanted import while_wanted
 from django.http import HttpRequest
 from documents.inspections import inspect
 from documents.store import load_clip
@@ -32,7 +33,7 @@ router = Router()
 @router.get("clips/{int:clip_id}/findings", response=schemas.FindingsOut)
 def findings(request: HttpRequest, clip_id: int, revision: int) -> Any:
     """What is measured to be wrong in a revision, and what the kinds mean."""
-    found = inspect(revision_for(request, clip_id, revision).state)
+    found = inspect(revision_for(request, clip_id, revision).state, while_wanted)
     return {"findings": found.findings, "work": found.work}
 
 
@@ -113,7 +114,7 @@ def keep_profile(request: HttpRequest, clip_id: int, wanted: schemas.ProfileIn) 
 def tolerances(request: HttpRequest, clip_id: int, revision: int) -> Any:
     """Keys against tolerance, of what stands before the clip is thinned."""
     wanted = revision_for(request, clip_id, revision)
-    steps = replay(take_of(wanted).state, wanted.recipe)
+    steps = replay(take_of(wanted).state, wanted.recipe, while_wanted)
     thin = next((k for k, s in enumerate(steps) if s.line["operation"] == "thin"), len(steps))
     state = steps[max(thin - 1, 0)].state
     return asdict(tolerances_of(load_clip(state)))

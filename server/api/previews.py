@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from dataclasses import asdict
 
+from computing.wanted import while_wanted
 from django.http import HttpRequest, HttpResponse
 from documents.inspections import counts_of
 from documents.store import load_clip
 from editing import history
 from editing.models import Revision
-from editing.previews import latest, whole_preview
+from editing.previews import whole_preview
 from editing.recipes import Standing, begin, compute, known, new_line, replay
 from leancurve.document.evaluation import affected
 from leancurve.errors import BadInput
@@ -39,7 +40,6 @@ def standing_before(revision: Revision, line_id: str | None) -> Standing:
 def preview_joints(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn) -> HttpResponse:
     """What an operation would make of a few joints' curves. Nothing is saved; latest wins."""
     revision = revision_for(request, clip_id, wanted.revision)
-    check = latest((wanted.view, clip_id, "joints"), wanted.sequence)
     clip = load_clip(revision.state)
     scope = wanted.scope.model_dump()
     within = {c.joint for c in Scope.model_validate(scope).resolve(clip)}
@@ -52,7 +52,7 @@ def preview_joints(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn
         # It would bring all of the clip to its new time: here these joints are enough.
         before = load_clip(at.state)
         few = before.with_only({c: k for c, k in before.curves.items() if c.joint in joints})
-        patch = operation.run(few, wanted.params, Scope.model_validate(scope), check)
+        patch = operation.run(few, wanted.params, Scope.model_validate(scope), while_wanted)
         return message(curve_arrays(clip, patch.curves), {"report": patch.report})
     # Where joints share key times or a budget, a few of them alone are only nearly right: once
     # the whole clip has been previewed its own curves are shown.
@@ -60,7 +60,7 @@ def preview_joints(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn
         new_line(wanted.operation, wanted.params, {**scope, "joints": inside, "groups": None}),
         at.state,
         at.take,
-        check,
+        while_wanted,
     )
     curves = {c: curve for c, curve in patch.curves.items() if c.joint in joints}
     return message(curve_arrays(clip, curves), {"report": patch.report})
@@ -70,14 +70,13 @@ def preview_joints(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn
 def preview_whole(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn) -> HttpResponse:
     """The numbers and poses an operation would give the whole clip. Nothing is saved."""
     revision = revision_for(request, clip_id, wanted.revision)
-    check = latest((wanted.view, clip_id, "whole"), wanted.sequence)
     line = new_line(wanted.operation, wanted.params, wanted.scope.model_dump())
     at = standing_before(revision, wanted.line)
-    result = whole_preview(line, at.state, at.take, check)
+    result = whole_preview(line, at.state, at.take, while_wanted)
     joints = list(affected(result.clip, result.patch.curves))
     # Thinning mends no finding, and whoever drags its slider waits for its numbers.
     looks = OPERATIONS[wanted.operation].step != "thin"
-    left = counts_of(result.clip, check) if looks else None
+    left = counts_of(result.clip, while_wanted) if looks else None
     return message(
         pose_arrays(result.clip, result.pose.of(joints), joints),
         {

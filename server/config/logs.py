@@ -45,14 +45,16 @@ class RequestLog:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
-        token = context.set({"request": uuid.uuid4().hex[:12]})
+        # In a child process the request has its name already.
+        name = request.META.get("lean.request")
+        token = context.set({"request": name or uuid.uuid4().hex[:12]})
         began = time.perf_counter()
         try:
             response = self.get_response(request)
             response["X-Request-Id"] = (context.get() or {})["request"]
             if request.path.startswith("/api/"):
                 log.info(
-                    "request",
+                    "computed" if name else "request",
                     extra={
                         "method": request.method,
                         "path": request.path,

@@ -6,6 +6,8 @@ LEAN_SECRET_KEY     required beyond loopback: 32 characters or more
 LEAN_HOSTS          comma-separated host names, required beyond loopback, no *
 LEAN_HTTPS          "1" where a proxy in front speaks HTTPS; required beyond loopback
 LEAN_UPLOAD_MB      largest file that may be brought in (default 256)
+LEAN_COMPUTERS      child processes of each web process for heavy work (default: as many as there
+                    are processors); 0 has everything done in the web process itself
 LEAN_LOG_LEVEL      default INFO
 """
 
@@ -56,13 +58,14 @@ INSTALLED_APPS = [
 ]
 MIDDLEWARE = [
     "config.logs.RequestLog",
-    "api.guard.plain_addresses",
+    "api.guard.plain_requests",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "computing.away.Away",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
 ]
 ROOT_URLCONF = "config.urls"
@@ -123,11 +126,16 @@ AUTH_PASSWORD_VALIDATORS = [
 UPLOAD_BYTES = int(os.environ.get("LEAN_UPLOAD_MB", "256")) * 2**20
 DATA_UPLOAD_MAX_MEMORY_SIZE = 16 * 2**20
 FILE_UPLOAD_MAX_MEMORY_SIZE = 16 * 2**20
+COMPUTERS = int(os.environ.get("LEAN_COMPUTERS", os.cpu_count() or 1))
+COMPUTER_MEMORY_BYTES = 8 * 2**30
 INTAKE_SECONDS = 120
 INTAKE_MEMORY_BYTES = 6 * 2**30
 DOCUMENT_CACHE_BYTES = 96 * 2**20
 PREVIEW_CACHE_BYTES = 32 * 2**20
 SHIFT_CACHE_BYTES = 24 * 2**20
+LOCAL_DIR = Path(os.environ.get("LEAN_LOCAL", PROJECT_DIR / ".local"))
+SCRATCH_DIR = LOCAL_DIR / "scratch"
+SCRATCH_BYTES = 512 * 2**20
 
 USE_TZ = True
 TIME_ZONE = "UTC"

@@ -46,10 +46,11 @@ def start(workspace: Workspace, payload: dict[str, Any]) -> Job:
     with transaction.atomic():
         # One at a time: two that ask at once must not both find a name free.
         Workspace.objects.select_for_update().get(pk=workspace.pk)
-        version = payload["version"] or _free_version(workspace, payload)
+        taken = _taken(workspace)
+        version = payload["version"] or _free_version(workspace, payload, taken)
         payload = {**payload, "version": version}
         name = _name(payload)
-        if _taken(workspace, name):
+        if name in taken:
             raise BadInput(f"{name} was delivered already: choose another version or name")
         return jobs.start(workspace, "deliver", name, payload)
 
@@ -64,15 +65,17 @@ def _name(payload: dict[str, Any]) -> str:
     return f"{stem}.{payload['format']}"
 
 
-def _taken(workspace: Workspace, name: str) -> bool:
-    delivered = Delivery.objects.filter(clip__workspace=workspace, file_name=name)
-    underway = Job.objects.filter(
-        workspace=workspace, kind="deliver", title=name, state__in=Job.OPEN
-    )
-    return delivered.exists() or underway.exists()
+def _taken(workspace: Workspace) -> set[str]:
+    """The names of a workspace's deliveries, those under way among them."""
+    delivered = Delivery.objects.filter(clip__workspace=workspace)
+    underway = Job.objects.filter(workspace=workspace, kind="deliver", state__in=Job.OPEN)
+    return {
+        *delivered.values_list("file_name", flat=True),
+        *underway.values_list("title", flat=True),
+    }
 
 
-def _free_version(workspace: Workspace, payload: dict[str, Any]) -> int:
+def _free_version(workspace: Workspace, payload: dict[str, Any], taken: set[str]) -> int:
     """One above the highest version that the name was delivered in."""
     alike = {f"payload__{part}": payload[part] for part in ("pattern", "character", "action")}
     before = Job.objects.filter(
@@ -83,7 +86,7 @@ def _free_version(workspace: Workspace, payload: dict[str, Any]) -> int:
         **alike,
     )
     version = 1 + max(before.values_list("payload__version", flat=True), default=0)
-    while _taken(workspace, _name({**payload, "version": version})) and version < MOST_VERSIONS:
+    while _name({**payload, "version": version}) in taken and version < MOST_VERSIONS:
         version += 1
     return version
 

@@ -6,7 +6,7 @@ from dataclasses import asdict
 from typing import Any
 
 from leancurve.document.clip import Clip
-from leancurve.measures.findings import VERSION, Finding, find, work_left
+from leancurve.measures.findings import VERSION, find, work_left
 from leancurve.progress import Progress, silent
 
 from documents.models import Inspection, State
@@ -18,18 +18,14 @@ def inspect(state: State, progress: Progress = silent) -> Inspection:
     kept = Inspection.objects.filter(pk=state.hash, version=VERSION).first()
     if kept is not None:
         return kept
-    return keep(state, find(load_clip(state), progress=progress))
+    found = find(load_clip(state), progress=progress)
+    return keep(state, [asdict(f) for f in found], work_left(found))
 
 
-def keep(state: State, findings: list[Finding]) -> Inspection:
-    """Store what was found in a state."""
+def keep(state: State, findings: list[dict[str, Any]], work: float) -> Inspection:
+    """Store what was found in a state, and what it amounts to."""
     inspection, _ = Inspection.objects.update_or_create(
-        state=state,
-        defaults={
-            "version": VERSION,
-            "findings": [asdict(f) for f in findings],
-            "work": work_left(findings),
-        },
+        state=state, defaults={"version": VERSION, "findings": findings, "work": work}
     )
     return inspection
 

@@ -3,36 +3,32 @@
 States are immutable, so a cached one is never stale and processes need no word of each other.
 """
 
-import hashlib
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
 
-import numpy as np
 import orjson
 from django.conf import settings
 from django.db.models import Sum
 from django.db.models.functions import Length
 from django.utils import timezone
-from leancurve.curves.curve import Curve, stored_curve
+from leancurve.curves.curve import Curve
 from leancurve.document.clip import Clip
 from leancurve.document.stored import (
     clip_of,
-    header_of,
     skeleton_of,
-    skeleton_values,
     tracks_of,
     upgraded,
 )
 from leancurve.document.track import TrackId
 from leancurve.figure.skeleton import Skeleton
 from leancurve.operations import Patch, apply_patch
-from safetensors.numpy import load, save
 
 from documents.blobs import keep_blobs, keep_lines, keeping
 from documents.caches import Cache
 from documents.models import Blob, State
+from documents.packing import Packed, decode, digest, encode, packed
 
 
 def weight(curve: Curve) -> int:
@@ -51,40 +47,6 @@ _skeletons: Cache[Skeleton] = Cache(2**22, lambda s: 200 * len(s))
 _manifests: Cache[dict[TrackId, str]] = Cache(2**22, lambda m: 300 * len(m))
 
 
-def encode(curve: Curve) -> bytes:
-    """A curve's columns in the safetensors layout: the same curve gives the same bytes."""
-    return save({name: np.ascontiguousarray(c) for name, c in curve.stored.items()})
-
-
-def decode(data: bytes) -> Curve:
-    """The curve of :func:`encode`'s bytes."""
-    # Each column by itself: as loaded, it keeps two more objects alive than its numbers need.
-    return stored_curve({name: column.copy() for name, column in load(data).items()})
-
-
-def _sha(data: bytes) -> str:
-    return hashlib.sha256(data).hexdigest()
-
-
-def skeleton_blob(skeleton: Skeleton) -> tuple[str, bytes]:
-    """A skeleton's digest and bytes: the same skeleton has the same ones everywhere."""
-    data = orjson.dumps(skeleton_values(skeleton))
-    return _sha(data), data
-
-
-def _header(clip: Clip) -> tuple[dict[str, bytes], str]:
-    """The blobs of a clip's skeleton and header, and the header's digest."""
-    skeleton, bones = skeleton_blob(clip.skeleton)
-    data = orjson.dumps(header_of(clip, skeleton))
-    header = _sha(data)
-    return {skeleton: bones, header: data}, header
-
-
-def _name(header: str, clip: Clip, digests: Mapping[TrackId, str]) -> tuple[str, bytes]:
-    manifest = b"".join(bytes.fromhex(digests[t]) for t in clip.channels)
-    return _sha(header.encode() + manifest), manifest
-
-
 @dataclass(frozen=True)
 class Made:
     """How a state came to be: by which line, of which state, with the take on its time."""
@@ -95,31 +57,26 @@ class Made:
     ms: float
 
 
-def _state(
-    clip: Clip,
-    digests: Mapping[TrackId, str],
-    encoded: Mapping[TrackId, bytes],
-    made: Made | None = None,
-) -> State:
-    """Keep a document, its curves as far as they are given; the same document is kept once."""
-    blobs, header = _header(clip)
-    name, manifest = _name(header, clip, digests)
+def store_packed(document: Packed, made: Made | None = None) -> State:
+    """Keep a document; the same document is kept once."""
     with keeping():
-        keep_blobs({**{digests[t]: data for t, data in encoded.items()}, **blobs})
+        keep_blobs(document.blobs)
         how: dict[str, Any] = {}
-        if made is not None and made.before.hash != name:
+        if made is not None and made.before.hash != document.name:
             (line,) = keep_lines([made.line])
             how = {"before": made.before, "with_take": made.take, "line": line, "ms": made.ms}
         state, fresh = State.objects.get_or_create(
-            hash=name,
+            hash=document.name,
             defaults={
-                "header_id": header, "manifest": manifest, "keys": clip.key_count, **how
+                "header_id": document.header,
+                "manifest": document.manifest,
+                "keys": document.keys,
+                **how,
             },
-        )  # fmt: skip
+        )
         if not fresh and timezone.now() - state.used > RECENT:
             state.used = timezone.now()
             state.save(update_fields=["used"])
-    _clips.put(name, clip)
     return state
 
 
@@ -128,30 +85,33 @@ RECENT = timedelta(minutes=10)
 
 def store_clip(clip: Clip) -> State:
     """A whole clip as a state."""
-    encoded = {c: encode(curve) for c, curve in clip.curves.items()}
-    return _state(clip, {c: _sha(data) for c, data in encoded.items()}, encoded)
+    state = store_packed(packed(clip))
+    _clips.put(state.hash, clip)
+    return state
 
 
-def _patched(before: State, patch: Patch) -> tuple[Clip, dict[TrackId, str], dict[TrackId, bytes]]:
-    """The clip a patch makes, the digests of its tracks, and the bytes of those that changed."""
+def _patched(before: State, patch: Patch) -> tuple[Clip, Packed, dict[TrackId, str]]:
+    """The clip a patch makes, what it is kept as, and the digests of the tracks that changed."""
     changed = apply_patch(load_clip(before), patch)
-    encoded = {c: encode(curve) for c, curve in patch.curves.items()}
-    fresh = {c: _sha(data) for c, data in encoded.items()}
-    return changed, {**manifest_of(before), **fresh}, encoded
+    encoded = {t: encode(curve) for t, curve in patch.curves.items()}
+    fresh = {t: digest(data) for t, data in encoded.items()}
+    blobs = {fresh[t]: data for t, data in encoded.items()}
+    return changed, packed(changed, {**manifest_of(before), **fresh}, blobs), fresh
 
 
 def store_patch(before: State, patch: Patch, made: Made | None = None) -> State:
     """The state a patch makes of another: only changed tracks are written."""
-    changed, digests, encoded = _patched(before, patch)
-    for track in encoded:
-        _curves.put(digests[track], patch.curves[track])
-    return _state(changed, digests, encoded, made)
+    changed, document, fresh = _patched(before, patch)
+    for track, sha in fresh.items():
+        _curves.put(sha, patch.curves[track])
+    state = store_packed(document, made)
+    _clips.put(state.hash, changed)
+    return state
 
 
 def hash_after(before: State, patch: Patch) -> str:
     """The name of the state a patch would make; nothing is stored."""
-    changed, digests, _ = _patched(before, patch)
-    return _name(_header(changed)[1], changed, digests)[0]
+    return _patched(before, patch)[1].name
 
 
 def _read_header(state: State) -> tuple[dict, Skeleton]:  # type: ignore[type-arg]
@@ -227,11 +187,11 @@ def _made_again(state: State) -> Clip:
     assert _again is not None
     assert state.before is not None
     patch = _again(state)
-    changed, digests, encoded = _patched(state.before, patch)
-    if _name(_header(changed)[1], changed, digests)[0] != state.hash:
+    changed, document, _ = _patched(state.before, patch)
+    if document.name != state.hash:
         raise Gone(state.hash)
     with keeping():
-        keep_blobs({digests[t]: data for t, data in encoded.items()})
+        keep_blobs(document.blobs)
         State.objects.filter(pk=state.pk).update(pruned=False, used=timezone.now())
     _clips.put(state.hash, changed)
     return changed

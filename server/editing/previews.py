@@ -1,7 +1,5 @@
-"""Previews: an operation applied to a state without saving. The latest one wins."""
+"""Previews: an operation applied to a state without saving."""
 
-import threading
-from collections.abc import Hashable
 from dataclasses import dataclass
 
 from documents.models import State
@@ -10,31 +8,10 @@ from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.figure.pose import Pose
 from leancurve.measures.drift import Drift, pose_drift
-from leancurve.operations import Cancelled, Patch, apply_patch, operation_named
+from leancurve.operations import Patch, apply_patch, operation_named
 from leancurve.progress import Progress
 
 from editing.recipes import Line, compute
-
-_lock = threading.Lock()
-_newest: dict[Hashable, int] = {}
-MOST_WATCHED = 10_000
-
-
-def latest(key: Hashable, sequence: int) -> Progress:
-    """A progress callback that raises once a preview of a higher sequence is known.
-
-    The asker numbers its previews: requests may overtake each other on their way.
-    """
-    with _lock:
-        if len(_newest) > MOST_WATCHED:
-            _newest.clear()
-        _newest[key] = max(sequence, _newest.get(key, sequence))
-
-    def check(_share: float) -> None:
-        if _newest.get(key, sequence) > sequence:
-            raise Cancelled
-
-    return check
 
 
 @dataclass(frozen=True)

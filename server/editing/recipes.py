@@ -9,27 +9,21 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import orjson
-from django.conf import settings
 from documents.blobs import kept_lines
-from documents.caches import Cache
 from documents.models import Blob, State
-from documents.store import Made, load_clip, load_skeleton, make_again_with, store_patch, weight
+from documents.store import Made, load_clip, load_skeleton, make_again_with, store_patch
 from leancurve.errors import BadInput
 from leancurve.operations import Patch, Scope, operation_named
 from leancurve.operations.base import Inputs
 from leancurve.progress import Progress, part_of, silent
 from leancurve.recipe import checked_line
 
+from editing import patches
 from editing.models import Memo
 
 log = logging.getLogger("lean.operation")
 
 Line = dict[str, Any]
-
-_patches: Cache[Patch] = Cache(
-    settings.PREVIEW_CACHE_BYTES, lambda p: sum(weight(c) for c in p.curves.values())
-)
-"""The newest results that were previewed and not applied: applying one computes nothing."""
 
 
 @dataclass(frozen=True)
@@ -159,7 +153,7 @@ def compute(line: Line, before: State, take: State, progress: Progress = silent)
     ``take`` is the take as read on the line's own time, for operations that work with it.
     """
     key = work_key(line, before, take)
-    found = _patches.get(key)
+    found = patches.found(key)
     if found is not None:
         return found
     began = time.perf_counter()
@@ -171,21 +165,22 @@ def compute(line: Line, before: State, take: State, progress: Progress = silent)
         progress,
         _loaded(_inputs(line, take)),
     )
+    took = time.perf_counter() - began
     log.info(
         "operation",
         extra={
             "operation": line["operation"],
-            "ms": round((time.perf_counter() - began) * 1000, 1),
+            "ms": round(took * 1000, 1),
             "channels": len(patch.curves),
         },
     )
-    _patches.put(key, patch)
+    patches.keep(key, patch, took)
     return patch
 
 
 def known(line: Line, before: State, take: State) -> Patch | None:
     """The patch of a line that was computed a moment ago, if it is still at hand."""
-    return _patches.get(work_key(line, before, take))
+    return patches.found(work_key(line, before, take))
 
 
 def run_line(line: Line, at: Standing, progress: Progress = silent) -> Step:

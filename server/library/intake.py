@@ -1,26 +1,29 @@
-"""Files coming in: parsed apart, in a child process with limits, then stored as takes."""
+"""Files coming in: looked at apart, in a child process with limits, then stored as takes."""
 
 import logging
 import multiprocessing
+import time
 from collections.abc import Callable, Iterable
+from multiprocessing.connection import Connection
 from typing import Any
 
 from django.conf import settings
 from documents.blobs import keep_blobs, keeping
 from documents.inspections import inspect, keep
 from documents.models import Inspection
-from documents.store import skeleton_blob, store_clip
-from leancurve.document.clip import Clip
+from documents.packing import skeleton_blob
+from documents.store import store_packed
 from leancurve.errors import BadInput
-from leancurve.formats.bvh import Take as ReadTake
-from leancurve.measures.findings import VERSION, find
-from leancurve.measures.picture import picture
+from leancurve.figure.skeleton import Skeleton
+from leancurve.measures.findings import VERSION
 from leancurve.operations import Cancelled
+from leancurve.progress import Progress
 
 from library import jobs
 from library.jobs import job_kind
-from library.models import Job, Skeleton, StoredFile, Take, Workspace
-from library.parsing import parse
+from library.models import Job, StoredFile, Take, Workspace
+from library.models import Skeleton as SkeletonRow
+from library.parsing import Looked, look_apart
 
 log = logging.getLogger("lean.intake")
 
@@ -30,24 +33,18 @@ _processes = multiprocessing.get_context("forkserver")
 _processes.set_forkserver_preload(["library.parsing"])
 
 
-def read_apart(data: bytes, name: str, check: Callable[[float], None]) -> ReadTake:
-    """Read a file in a child process; ``check`` is called while it works and may raise."""
+def looked_at_apart(data: bytes, name: str, check: Progress) -> Looked:
+    """Look at a file in a child process; ``check`` is called while it works and may raise."""
     ours, theirs = _processes.Pipe(duplex=False)
     child = _processes.Process(
-        target=parse,
+        target=look_apart,
         args=(data, name, settings.INTAKE_MEMORY_BYTES, settings.INTAKE_SECONDS, theirs),
         daemon=True,
     )
     child.start()
     theirs.close()
     try:
-        for _ in range(settings.INTAKE_SECONDS * 5):
-            if ours.poll(0.2):
-                answer = ours.recv()
-                break
-            check(0.1)
-        else:
-            raise BadInput(f"reading it took over {settings.INTAKE_SECONDS} s", file=name)
+        answer = _awaited(ours, time.monotonic() + settings.INTAKE_SECONDS, check)
     except EOFError:
         raise BadInput(
             "reading it failed: it needs more time or memory than a take may use", file=name
@@ -56,49 +53,58 @@ def read_apart(data: bytes, name: str, check: Callable[[float], None]) -> ReadTa
         child.kill()
         child.join()
         ours.close()
-    if isinstance(answer, ReadTake):
+    if isinstance(answer, Looked):
         return answer
+    if answer is None:
+        raise BadInput(f"reading it took over {settings.INTAKE_SECONDS} s", file=name)
     message, file, line = answer
     raise BadInput(message, file=file, line=line)
 
 
-def store_take(workspace: Workspace, file: StoredFile, read: ReadTake, name: str = "") -> Take:
-    """A take of a file that has been read."""
-    clip = read.clip
-    if clip.frames == 0:
-        raise BadInput("the file holds a skeleton but no frames of motion", file=file.name)
-    found = find(clip)
-    drawing = picture(clip)
+def _awaited(ours: Connection, until: float, check: Progress) -> Any:
+    """What the child comes to, None if it does not by then; shares done go to ``check``."""
+    done = 0.0
+    while time.monotonic() < until:
+        if ours.poll(0.2):
+            answer = ours.recv()
+            if not isinstance(answer, float):
+                return answer
+            done = answer
+        check(done)
+    return None
+
+
+def store_take(workspace: Workspace, file: StoredFile, looked: Looked, name: str = "") -> Take:
+    """A take of a file that has been looked at."""
     with keeping():
-        state = store_clip(clip)
-        keep(state, found)
+        state = store_packed(looked.document)
+        keep(state, looked.findings, looked.work)
         return Take.objects.create(
             workspace=workspace,
-            name=(name or clip.name)[:255],
+            name=(name or looked.name)[:255],
             file=file,
             state=state,
-            skeleton=keep_skeleton(workspace, clip),
-            rate_numerator=clip.rate.numerator,
-            rate_denominator=clip.rate.denominator,
-            frames=clip.frames,
-            joints=len(clip.skeleton),
-            channels=len(clip.channels),
-            keys=clip.key_count,
-            notes=list(read.notes),
-            warnings=list(read.warnings),
-            picture=drawing,
+            skeleton=keep_skeleton(workspace, looked.skeleton),
+            rate_numerator=looked.rate.numerator,
+            rate_denominator=looked.rate.denominator,
+            frames=looked.frames,
+            joints=len(looked.skeleton),
+            channels=looked.channels,
+            keys=looked.document.keys,
+            notes=list(looked.notes),
+            warnings=list(looked.warnings),
+            picture=looked.picture,
         )
 
 
-def keep_skeleton(workspace: Workspace, clip: Clip) -> Skeleton:
-    """The workspace's skeleton that a clip is on, made where it is new."""
-    digest, data = skeleton_blob(clip.skeleton)
+def keep_skeleton(workspace: Workspace, skeleton: Skeleton) -> SkeletonRow:
+    """The workspace's row of a skeleton, made where it is new."""
+    digest, data = skeleton_blob(skeleton)
     keep_blobs({digest: data})
-    names = clip.skeleton.names
-    kept, _ = Skeleton.objects.get_or_create(
+    kept, _ = SkeletonRow.objects.get_or_create(
         workspace=workspace,
         digest=digest,
-        defaults={"name": skeleton_name(names)[:120], "joints": len(names)},
+        defaults={"name": skeleton_name(skeleton.names)[:120], "joints": len(skeleton)},
     )
     return kept
 
@@ -117,10 +123,8 @@ def import_file(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
     done = Take.objects.filter(file=file).first()
     if done is None:
         try:
-            report(0.05)
-            read = read_apart(bytes(file.data), file.name, report)
-            report(0.6)
-            done = store_take(job.workspace, file, read)
+            looked = looked_at_apart(bytes(file.data), file.name, report)
+            done = store_take(job.workspace, file, looked)
         except (BadInput, Cancelled):
             file.delete()
             raise

@@ -1,19 +1,75 @@
-"""The child process's part of an import: nothing but the core, so that a start is quick."""
+"""All work on a file that nobody has looked at yet: reading, measuring, drawing, packing.
+
+It runs in a child process with limits, of which this is the part that runs there: nothing but the
+core, so that a start is quick.
+"""
 
 import resource
+from dataclasses import asdict, dataclass
+from fractions import Fraction
 from multiprocessing.connection import Connection
+from typing import Any
 
+from documents.packing import Packed, packed
 from leancurve.errors import BadInput
+from leancurve.figure.skeleton import Skeleton
+from leancurve.formats.bvh import Take as ReadTake
 from leancurve.formats.files import read_take
+from leancurve.measures.findings import find, work_left
+from leancurve.measures.picture import Picture, picture
 from leancurve.numbers.kernels.text import scan_numbers
+from leancurve.progress import Progress, part_of, silent
 
 
-def parse(data: bytes, name: str, memory: int, seconds: int, answer: Connection) -> None:
-    """Read a take under limits and send it, or what is wrong with it, through ``answer``."""
+@dataclass(frozen=True)
+class Looked:
+    """A take that has been read and looked at: all that is kept of it, nothing left to compute."""
+
+    name: str
+    skeleton: Skeleton
+    rate: Fraction
+    frames: int
+    channels: int
+    notes: tuple[str, ...]
+    warnings: tuple[str, ...]
+    findings: list[dict[str, Any]]
+    work: float
+    picture: Picture
+    document: Packed
+
+
+def look(read: ReadTake, file: str, progress: Progress = silent) -> Looked:
+    """Measure, draw and pack a take that was read from a file of that name."""
+    clip = read.clip
+    if clip.frames == 0:
+        raise BadInput("the file holds a skeleton but no frames of motion", file=file)
+    found = find(clip, progress=part_of(progress, 0.0, 0.8))
+    drawing = picture(clip)
+    progress(0.9)
+    return Looked(
+        name=clip.name,
+        skeleton=clip.skeleton,
+        rate=clip.rate,
+        frames=clip.frames,
+        channels=len(clip.channels),
+        notes=read.notes,
+        warnings=read.warnings,
+        findings=[asdict(f) for f in found],
+        work=work_left(found),
+        picture=drawing,
+        document=packed(clip),
+    )
+
+
+def look_apart(data: bytes, name: str, memory: int, seconds: int, answer: Connection) -> None:
+    """Look at a file under limits; shares done, then the outcome or what is wrong, go through
+    ``answer``."""
     resource.setrlimit(resource.RLIMIT_AS, (memory, memory))
     resource.setrlimit(resource.RLIMIT_CPU, (seconds, seconds))
     try:
-        answer.send(read_take(data, name))
+        read = read_take(data, name)
+        answer.send(0.4)
+        answer.send(look(read, name, part_of(answer.send, 0.4, 0.6)))
     except BadInput as trouble:
         answer.send((trouble.message, trouble.file, trouble.line))
     except MemoryError:

@@ -28,8 +28,8 @@ def test_times_of_odd_rates_are_exact_fractions(walk: Clip) -> None:
     assert times[0] == 0
     assert np.diff(times) == pytest.approx([60 * 1001 / 24000] * (len(times) - 1))
     assert times[-1] <= 899
-    long = sample_times(replace(walk, frames=10**6), Fraction(24), 0, 10**6 - 1)
-    assert long[2 * 100_000] == 5 * 100_000
+    long = sample_times(replace(walk, frames=180_000), Fraction(24), 0, 180_000 - 1)
+    assert long[2 * 35_000] == 5 * 35_000
 
 
 @pytest.mark.parametrize("rate", [Fraction(24), Fraction(30000, 1001), Fraction(120)])
@@ -62,7 +62,7 @@ def test_keyed_channels_follow_their_curves_between_frames(walk: Clip) -> None:
         (30, 20, 10, "range: expected 0"),
         (30, 0, 900, "last ≤ 899, got 0 to 900"),
         (0, 0, 10, "rate: must be above 0"),
-        (10**9, 0, 899, "rate: .* at most 2000000"),
+        (10**9, 0, 899, "14,983,333,334 frames; at most 500,000"),
     ],
 )
 def test_impossible_ranges_and_rates_are_refused(

@@ -94,7 +94,7 @@ class Application:
     def start_web(self) -> None:
         gunicorn = Path(sys.executable).parent / "gunicorn"
         self.web = self._spawn(
-            "web", gunicorn, "config.wsgi", "--bind", f"127.0.0.1:{self.port}", "--threads", 8,
+            "web", gunicorn, "config.wsgi", "--bind", f"127.0.0.1:{self.port}", "--threads", 48,
             "--no-control-socket", "--log-level", "warning",
         )  # fmt: skip
         self._wait("/healthz")

@@ -15,6 +15,7 @@ from leancurve.formats.bvh import write_bvh
 from leancurve.formats.files import read_take
 from library.intake import store_take
 from library.models import StoredFile, Take, Workspace
+from library.parsing import look
 from safetensors.numpy import load
 
 
@@ -102,7 +103,7 @@ def take(workspace: Workspace, short_file: bytes) -> Take:
     stored = StoredFile.objects.create(
         workspace=workspace, name="walk.bvh", data=short_file, size=len(short_file)
     )
-    return store_take(workspace, stored, read_take(short_file, "walk.bvh"))
+    return store_take(workspace, stored, look(read_take(short_file, "walk.bvh"), "walk.bvh"))
 
 
 @pytest.fixture

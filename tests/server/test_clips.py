@@ -7,14 +7,14 @@ import uuid
 import numpy as np
 import pytest
 from documents.models import Blob, State
-from documents.store import _clips, _curves, decode, encode, load_clip
+from documents.packing import decode, encode
+from documents.store import _clips, _curves, load_clip
 from editing.models import Clip, Memo, Revision
-from editing.previews import latest
 from leancurve.curves.curve import keyed
 from leancurve.document.clip import Clip as Document
 from leancurve.document.evaluation import evaluate
 from leancurve.document.track import base_track
-from leancurve.operations import OPERATIONS, Cancelled
+from leancurve.operations import OPERATIONS
 
 from tests.server.conftest import Api, about, arrays
 
@@ -124,20 +124,6 @@ def test_thinning_again_previews_and_changes_the_line_that_stands(api: Api, clip
     assert again["head"]["report"]["keys_after"] == shown["keys_after"]
     assert [x["operation"] for x in again["head"]["recipe"]] == ["read", "unflip", "thin"]
     assert again["head"]["keys"] < clip["head"]["keys"]
-
-
-def test_a_newer_preview_cancels_the_one_before() -> None:
-    first = latest("key", 1)
-    first(0.5)
-    other = latest("another", 1)
-    third = latest("key", 3)
-    # Overtaken on its way: it came later but was asked for before.
-    second = latest("key", 2)
-    for old in (first, second):
-        with pytest.raises(Cancelled):
-            old(0.6)
-    third(0.1)
-    other(0.1)
 
 
 def test_undo_and_redo_move_the_head_and_survive(api: Api, clip: dict) -> None:

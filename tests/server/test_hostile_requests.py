@@ -26,7 +26,10 @@ def raw(api: Api, path: str, body: bytes, kind: str = "application/json") -> Any
 BODIES: dict[str, tuple[str, str]] = {
     "NUL in a text": ('{"operation": "unf\\u0000lip"}', "body.append.operation: holds characters"),
     "half a surrogate pair": ('{"operation": "\\ud800"}', "not valid JSON"),
-    "a name that is none": ('{"operation": "unflip", "scope": {"joints": ["\\u0000"]}}', "joints[0]"),
+    "a name that is none": (
+        '{"operation": "unflip", "scope": {"joints": ["\\u0000"]}}',
+        "joints[0]",
+    ),
     "NaN": ('{"operation": "offset", "params": {"amount": NaN}}', "not valid JSON"),
     "over 64 bits": (
         '{"operation": "insert_frames", "params": {"after": 99999999999999999999}}', "within ±2^53"
@@ -42,7 +45,9 @@ BODIES: dict[str, tuple[str, str]] = {
 @pytest.mark.parametrize("name", BODIES)
 def test_a_write_is_refused_with_the_fields_name(api: Api, clip: dict, name: str) -> None:
     append, says = BODIES[name]
-    body = f'{{"revision": {clip["head"]["id"]}, "request_id": "{uuid.uuid4()}", "append": {append}}}'
+    body = (
+        f'{{"revision": {clip["head"]["id"]}, "request_id": "{uuid.uuid4()}", "append": {append}}}'
+    )
     answer = raw(api, f"clips/{clip['id']}/writes", body.encode())
     assert answer.status_code == 422, answer.content
     assert says in json.dumps(answer.json(), ensure_ascii=False)
@@ -79,9 +84,7 @@ def test_no_address_breaks_the_server(api: Api, clip: dict, path: str) -> None:
     assert api.get(path).status_code in (404, 422)
 
 
-def test_what_an_operation_would_leave_is_refused_and_nothing_is_kept(
-    api: Api, clip: dict
-) -> None:
+def test_what_an_operation_would_leave_is_refused_and_nothing_is_kept(api: Api, clip: dict) -> None:
     for name, params in (
         ("clamp", {"least": 0.0, "soft": 1e300}),
         ("repeat", {"first": 0, "last": 199, "times": 100_000}),

@@ -15,6 +15,7 @@ from leancurve.time.resample import resampled
 from library import jobs
 from library.intake import store_take
 from library.models import Job, StoredFile, Take, Workspace
+from library.parsing import look
 
 from tests.core.test_bvh import ROW, file
 from tests.server.conftest import Api
@@ -22,7 +23,7 @@ from tests.server.conftest import Api
 
 def stored(workspace: Workspace, name: str, data: bytes) -> Take:
     kept = StoredFile.objects.create(workspace=workspace, name=name, data=data, size=len(data))
-    return store_take(workspace, kept, read_take(data, name), name.split(".")[0])
+    return store_take(workspace, kept, look(read_take(data, name), name), name.split(".")[0])
 
 
 @pytest.fixture

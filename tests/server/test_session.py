@@ -14,7 +14,7 @@ from config.logs import JsonFormatter
 from django.contrib.auth.models import User
 from django.core.management import call_command
 from django.test import Client
-from editing import recipes
+from editing import patches
 from library.models import Workspace
 
 from tests.conftest import PROJECT
@@ -140,7 +140,7 @@ def test_log_lines_are_json_with_the_requests_ids(
         def emit(self, record: logging.LogRecord) -> None:
             lines.append(json.loads(JsonFormatter().format(record)))
 
-    recipes._patches.clear()  # computed in an earlier test, it would not be again
+    patches.forget()  # computed in an earlier test, it would not be again
     keep = Keep()
     logging.getLogger().addHandler(keep)
     try:

@@ -13,8 +13,9 @@ from django.core.management import call_command
 from documents import store as documents
 from documents.caches import Cache
 from documents.models import Blob, State
-from documents.store import decode, encode, load_clip, stored_bytes, weight
-from editing import recipes, storage
+from documents.packing import decode, encode
+from documents.store import load_clip, stored_bytes, weight
+from editing import patches, storage
 from editing.models import Clip, Memo, Revision
 from leancurve.curves.curve import keyed
 from leancurve.document.evaluation import evaluate
@@ -26,7 +27,8 @@ NOW = timedelta(0)
 
 
 def forget_caches() -> None:
-    for cache in (documents._clips, documents._curves, recipes._patches):
+    patches.forget()
+    for cache in (documents._clips, documents._curves):
         cache.clear()
 
 

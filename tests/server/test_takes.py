@@ -11,6 +11,7 @@ import pytest
 from django.db import connections
 from django.utils import timezone
 from leancurve.demo import lamp_take
+from leancurve.errors import BadInput
 from leancurve.formats.clipjson import write_clip
 from leancurve.operations import Cancelled
 from library import jobs
@@ -176,19 +177,18 @@ def test_a_file_over_the_limit_is_refused_by_name(
 def test_reading_stops_at_its_memory_limit_and_when_cancelled(
     settings: object, short_file: bytes
 ) -> None:
-    from leancurve.errors import BadInput
-    from library.intake import read_apart
+    from library.intake import looked_at_apart
 
     def stop(_share: float) -> None:
         raise Cancelled
 
-    assert read_apart(short_file, "walk.bvh", lambda _: None).clip.frames == 200
+    assert looked_at_apart(short_file, "walk.bvh", lambda _: None).frames == 200
     settings.INTAKE_MEMORY_BYTES = 64 * 2**20
     with pytest.raises(BadInput, match=r"walk\.bvh: .*memory"):
-        read_apart(short_file, "walk.bvh", lambda _: None)
+        looked_at_apart(short_file, "walk.bvh", lambda _: None)
     settings.INTAKE_MEMORY_BYTES = 6 * 2**30
     with pytest.raises(Cancelled):
-        read_apart(short_file * 60, "walk.bvh", stop)
+        looked_at_apart(short_file * 60, "walk.bvh", stop)
 
 
 def test_takes_can_be_renamed_and_opened_again_as_the_same_clip(api: Api, take: Take) -> None:
@@ -200,3 +200,54 @@ def test_takes_can_be_renamed_and_opened_again_as_the_same_clip(api: Api, take: 
     first = api.post(f"takes/{take.pk}/clip").json()
     assert api.post(f"takes/{take.pk}/clip").json()["id"] == first["id"]
     assert api.get(f"takes/{take.pk}").json()["clip"] == first["id"]
+
+
+HEADER = b"HIERARCHY\nROOT hips\n{\nOFFSET 0 0 0\nCHANNELS 1 Yposition\n"
+CLOSED = HEADER + b"End Site\n{\nOFFSET 0 1 0\n}\n}\nMOTION\n"
+LARGE = {
+    "braces before anything": (b"{" * 10**7, "expected HIERARCHY"),
+    "braces in a joint": (HEADER + b"} " * 10**7, "no open block"),
+    "open braces on one line": (HEADER + b"{ " * 10**7, "expected JOINT"),
+    "blank lines before the motion": (HEADER + b"\n" * 10**7, "not closed"),
+    "blank lines for a frame count": (CLOSED + b"\r\n" * 10**7, "expected 'Frames:'"),
+    "spaces for a frame count": (CLOSED + b" " * 10**7, "expected 'Frames:'"),
+    "frames that are not there": (
+        CLOSED.replace(b"1 Yposition", b"0") + b"Frames: 20000000\nFrame Time: 0.01\n",
+        "20,000,000 frames; at most",
+    ),
+    "a name of ten million letters": (b"HIERARCHY\nROOT " + b"n" * 10**7, "characters; at most"),
+}
+
+
+@pytest.mark.parametrize("kind", LARGE)
+def test_a_large_file_of_nothing_is_refused_in_little_memory(settings: object, kind: str) -> None:
+    """A quarter of a gigabyte beside what the libraries map, and a message that is not of time or
+    memory: what is wrong is found early."""
+    from library.intake import looked_at_apart
+
+    data, says = LARGE[kind]
+    settings.INTAKE_MEMORY_BYTES = mapped() + 2**28
+    settings.INTAKE_SECONDS = 60
+    with pytest.raises(BadInput, match=says) as refused:
+        looked_at_apart(data, "large.bvh", lambda _: None)
+    assert len(str(refused.value)) < 400
+
+
+def test_a_motion_of_blank_lines_is_read_in_little_memory(settings: object) -> None:
+    from library.intake import looked_at_apart
+
+    blank = b"\n" * 2 * 10**7
+    settings.INTAKE_MEMORY_BYTES = mapped() + 6 * len(blank)
+    rows = b"1.0\n" + blank + b"2.0\n"
+    data = CLOSED + b"Frames: 2\nFrame Time: 0.01\n" + rows
+    assert looked_at_apart(data, "blank.bvh", lambda _: None).frames == 2
+
+
+def mapped() -> int:
+    """Bytes of address space that a process with the readers loaded has."""
+    import subprocess
+    import sys
+
+    told = "import library.parsing; print(open('/proc/self/statm').read().split()[0])"
+    out = subprocess.run([sys.executable, "-c", told], capture_output=True, text=True, check=True)
+    return int(out.stdout) * 4096

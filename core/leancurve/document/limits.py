@@ -1,8 +1,8 @@
 """What a document may hold: one check, where documents are made.
 
-A few bytes can ask for more than a machine has (a file's frame count, an operation that repeats), and
-numbers that are no motion break whatever measures them. Both are refused here, by name: sizes before
-anything is made of them, values where a clip is read and after every operation.
+A few bytes can ask for more than a machine has (a file's frame count, an operation that repeats),
+and numbers that are no motion break whatever measures them. Both are refused here, by name: sizes
+before anything is made of them, values where a clip is read and after every operation.
 """
 
 from __future__ import annotations

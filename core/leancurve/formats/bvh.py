@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 
@@ -54,6 +55,10 @@ class Take:
     warnings: tuple[str, ...] = ()
 
 
+BLANK = re.compile(rb"\s*")
+LINE = re.compile(rb"[^\r\n]*(\r\n|\r|\n|$)")
+
+
 @dataclass
 class _Hierarchy:
     names: list[str] = field(default_factory=list)
@@ -88,7 +93,7 @@ def read_bvh(data: bytes, name: str = "take") -> Take:
         raise BadInput("the file is not text; expected a BVH file that begins with HIERARCHY")
     found = re.search(rb"(?:^|[\r\n])[ \t]*MOTION[ \t]*(?=[\r\n]|$)", data)
     head = data[: found.start()] if found else data
-    tree = _read_hierarchy(_lines(head), has_motion=found is not None)
+    tree = _read_hierarchy(_text(head), has_motion=found is not None)
     if found is None:
         raise BadInput("expected MOTION after the hierarchy, found the end of the file")
     motion_line = _count_lines(data[: found.end()])
@@ -99,46 +104,54 @@ def read_bvh(data: bytes, name: str = "take") -> Take:
     return _take(name, tree, rows, rate_of(frame_time), warnings)
 
 
-def _lines(data: bytes) -> list[str]:
+def _text(data: bytes) -> str:
     try:
         text = data.decode("utf-8")
     except UnicodeDecodeError:
         text = data.decode("latin-1")
-    return re.split(r"\r\n|\r|\n", text)
+    return text.replace("\r\n", "\n").replace("\r", "\n")
 
 
 def _count_lines(data: bytes) -> int:
     """The 1-based line that the end of ``data`` stands on."""
-    return len(re.findall(rb"\r\n|\r|\n", data)) + 1
+    return data.count(b"\n") + data.count(b"\r") - data.count(b"\r\n") + 1
 
 
-def _statements(lines: list[str]) -> list[tuple[int, str]]:
-    """Lines with their numbers, braces set apart, blank ones dropped."""
-    out: list[tuple[int, str]] = []
-    for number, raw in enumerate(lines, start=1):
-        text = raw.strip()
-        tail: list[str] = []
-        while text and text[-1] in "{}" and (len(text) == 1 or text[-2].isspace()):
-            tail.insert(0, text[-1])
-            text = text[:-1].strip()
-        while text and text[0] in "{}" and len(text) > 1:
-            out.append((number, text[0]))
-            text = text[1:].strip()
-        if text:
-            out.append((number, text))
-        out.extend((number, brace) for brace in tail)
-    return out
+def _statements(text: str) -> Iterator[tuple[int, str]]:
+    """Lines with their numbers, braces set apart, blank ones left out: one after another, so that
+    what is wrong early is found early, and in time that grows with the text alone."""
+    number, counted = 1, 0
+    for found in re.finditer(r"\S[^\n]*", text):
+        number += text.count("\n", counted, found.start())
+        counted = found.start()
+        line = found.group()
+        start, stop = 0, len(line)
+        while start < stop and (line[start] in "{}" or line[start].isspace()):
+            if not line[start].isspace():
+                yield number, line[start]
+            start += 1
+        braces: list[str] = []
+        while start < stop and (
+            line[stop - 1].isspace() or (line[stop - 1] in "{}" and line[stop - 2].isspace())
+        ):
+            stop -= 1
+            if not line[stop].isspace():
+                braces.append(line[stop])
+        if start < stop:
+            yield number, line[start:stop]
+        for brace in reversed(braces):
+            yield number, brace
 
 
-def _read_hierarchy(lines: list[str], *, has_motion: bool) -> _Hierarchy:
-    statements = _statements(lines)
-    if not statements or statements[0][1].upper() != "HIERARCHY":
-        line, text = statements[0] if statements else (1, "MOTION")
-        raise BadInput(f"expected HIERARCHY, found {_shown(text)}", line=line)
+def _read_hierarchy(text: str, *, has_motion: bool) -> _Hierarchy:
+    statements = _statements(text)
+    first_line, first = next(statements, (1, "MOTION"))
+    if first.upper() != "HIERARCHY":
+        raise BadInput(f"expected HIERARCHY, found {_shown(first)}", line=first_line)
     tree = _Hierarchy()
     stack: list[_Open] = []
     awaiting: _Open | None = None
-    for number, text in statements[1:]:
+    for number, text in statements:
         word, _, rest = text.partition(" ") if " " in text else text.partition("\t")
         keyword, rest = word.upper(), rest.strip()
         if awaiting is not None:
@@ -173,7 +186,7 @@ def _read_hierarchy(lines: list[str], *, has_motion: bool) -> _Hierarchy:
         where = "MOTION" if has_motion else "the end of the file"
         raise BadInput(f"{what} opened here is not closed by }} before {where}", line=block.line)
     if not tree.names:
-        raise BadInput("expected ROOT, found no joint", line=statements[0][0])
+        raise BadInput("expected ROOT, found no joint", line=first_line)
     return tree
 
 
@@ -276,14 +289,12 @@ def _read_motion_head(data: bytes, line: int) -> tuple[int, float, bytes, int]:
     position = 0
     found: dict[str, str] = {}
     for label in ("Frames", "Frame Time"):
-        while True:
-            match = re.compile(rb"[^\r\n]*(\r\n|\r|\n|$)").match(data, position)
-            assert match is not None
-            text = match.group(0).decode("latin-1").strip()
-            if text or match.end() >= len(data):
-                break
-            position = match.end()
-            line += 1
+        blank, match = BLANK.match(data, position), None
+        if blank is not None:
+            line += _count_lines(blank.group()) - 1
+            match = LINE.match(data, blank.end())
+        assert match is not None
+        text = match.group().decode("latin-1").strip()
         spaced = r"[ \t]+".join(label.split())
         pattern = rf"{spaced}[ \t]*:?[ \t]*(.*)"
         wanted = re.fullmatch(pattern, text, re.I)
@@ -314,7 +325,7 @@ def _read_rows(
     """The motion as ``(frames, channels)`` and warnings about its frame count."""
     from leancurve.numbers.kernels.text import scan_numbers  # numba loads late
 
-    values, line_ends, bad = scan_numbers(body)
+    values, read, bad = scan_numbers(body)
     if bad:
         _, line, token = bad[0]
         shown = token.decode("latin-1")
@@ -325,10 +336,9 @@ def _read_rows(
             raise BadInput("the rows hold numbers but no joint has channels", line=first_line)
         return np.zeros((declared, 0)), []
     warnings: list[str] = []
-    counts = np.diff(line_ends, prepend=0)
-    filled = np.flatnonzero(counts)
-    if np.any(counts[filled] != channels):
-        values = _mend_rows(values, counts, filled, channels, first_line, warnings)
+    lines, counts = first_line + read[:, 0], np.diff(read[:, 1], prepend=0)
+    if np.any(counts != channels):
+        values = _mend_rows(values, counts, lines, channels, warnings)
     frames = len(values) // channels
     if frames != declared:
         warnings.append(
@@ -341,24 +351,24 @@ def _read_rows(
 
 
 def _mend_rows(
-    values: Floats, counts: Ints, filled: Ints, channels: int, first_line: int, warnings: list[str]
+    values: Floats, counts: Ints, lines: Ints, channels: int, warnings: list[str]
 ) -> Floats:
     """Rows broken over several lines are joined; a last row cut short is dropped."""
-    wrong = filled[counts[filled] != channels]
-    first, last = int(wrong[0]), int(filled[-1])
-    if len(wrong) == 1 and first == last and counts[first] < channels:
+    wrong = np.flatnonzero(counts != channels)
+    first = int(wrong[0])
+    if len(wrong) == 1 and first == len(counts) - 1 and counts[first] < channels:
         warnings.append(
-            f"the last row (line {first_line + first}) holds {counts[first]} of {channels} "
+            f"the last row (line {lines[first]}) holds {counts[first]} of {channels} "
             "numbers: it was left out"
         )
         return values[: len(values) - int(counts[first])]
     # A row may be broken over lines: then every row still ends where a line ends.
-    ends = np.cumsum(counts[filled])
+    ends = np.cumsum(counts)
     rows = np.arange(channels, ends[-1] + 1, channels)
     if len(values) % channels == 0 and np.all(np.isin(rows, ends)) and counts.max() <= channels:
         return values
     raise BadInput(
-        f"expected {channels} numbers in this row, found {counts[first]}", line=first_line + first
+        f"expected {channels} numbers in this row, found {counts[first]}", line=int(lines[first])
     )
 
 

@@ -25,9 +25,7 @@ def _ending(name: str) -> str:
 def read_take(data: bytes, file: str) -> Take:
     """The take in a file's bytes; :class:`BadInput` names the file, and the line where it can."""
     try:
-        take = (
-            read_bvh(data, PurePath(file).stem) if _ending(file) == ".bvh" else read_clip(data)
-        )
+        take = read_bvh(data, PurePath(file).stem) if _ending(file) == ".bvh" else read_clip(data)
         require_sound(take.clip)
         return take
     except BadInput as trouble:

@@ -16,6 +16,7 @@ from leancurve.document.track import TrackId
 from leancurve.errors import BadInput, short
 from leancurve.numbers.arrays import Floats
 
+
 def sample_times(clip: Clip, rate: Fraction, first: int, last: int) -> Floats:
     """Times in the clip's frames at which ``rate`` samples the span first..last, both included.
 

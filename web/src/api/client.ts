@@ -1,5 +1,6 @@
 /** The API as the browser calls it: typed JSON, numeric messages, one error type. */
 import createClient from 'openapi-fetch'
+import { patientFetch } from './patience'
 import { type Message, readMessage } from './safetensors'
 import type { components, paths } from './schema'
 
@@ -40,7 +41,7 @@ export function awaiting(): () => void {
 async function fetched(...args: Parameters<typeof fetch>): Promise<Response> {
   const done = awaiting()
   try {
-    return await fetch(...args)
+    return await patientFetch(...args)
   } finally {
     done()
   }

@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/react-query'
 import { History, Redo2, Undo2 } from 'lucide-react'
 import { Link } from 'react-router'
 import { answer, client } from '../api/client'
+import { useBusy } from '../api/patience'
 import { useBench } from '../clip/bench'
 import { useHistory } from '../clip/history'
 import { jump, redo, undo } from '../clip/write'
@@ -67,6 +68,7 @@ export function BenchHeader() {
   const saving = useBench((s) => s.saving)
   const pending = useBench((s) => s.pending)
   const away = useBench((s) => s.away)
+  const busy = useBusy((s) => s.waiting > 0)
   const workspace = useSession((s) => s.workspaces[0]?.name)
   return (
     <header className="flex h-10 shrink-0 items-center gap-2.5 border-rule-2 border-b bg-raised px-3.5">
@@ -81,6 +83,11 @@ export function BenchHeader() {
         {clip?.name ?? '…'}
       </h1>
       <span className="flex-1" />
+      {busy && (
+        <span role="status" className="whitespace-nowrap text-warn">
+          busy, trying again
+        </span>
+      )}
       {away && pending > 0 ? (
         <Tip text={`${away} Nothing is lost while this page stays open: it is tried again.`}>
           <span role="status" className="whitespace-nowrap text-bad" data-testid="saved">

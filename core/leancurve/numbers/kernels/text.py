@@ -44,21 +44,46 @@ def quotient(mantissa: int, power: float) -> float:
 
 
 @kernel
+def count_tokens(data: Bytes) -> tuple[int, int]:
+    """How many tokens there are between white space, and how many lines hold some."""
+    tokens = 0
+    lines = 0
+    inside = False
+    filled = False
+    for i in range(data.shape[0]):
+        c = data[i]
+        if c > 32:
+            if not inside:
+                tokens += 1
+            if not filled:
+                lines += 1
+            inside = True
+            filled = True
+        else:
+            inside = False
+            if c == 10 or c == 13:
+                filled = False
+    return tokens, lines
+
+
+@kernel
 def scan(
-    data: Bytes, values: Floats, line_ends: Ints, slow: Ints, powers: Floats
+    data: Bytes, values: Floats, rows: Ints, slow: Ints, powers: Floats
 ) -> tuple[int, int, int]:
     """Read every token of ``data`` as a number.
 
-    Fills ``values``, and in ``line_ends`` how many values have been read by the end of each
-    line. A mantissa below 2^53 with a small exponent is exact in one multiplication or
-    division of doubles (Clinger, PLDI 1990), one of up to 18 digits by :func:`quotient`; any
-    other token is noted in ``slow`` as (value index, first byte, end byte) for the caller to
-    read. Returns the counts of values, lines and slow tokens.
+    Fills ``values``, and ``rows`` with a row for each line that holds numbers: which line, and how
+    many values have been read by its end. A mantissa below 2^53 with a small exponent is exact in
+    one multiplication or division of doubles (Clinger, PLDI 1990), one of up to 18 digits by
+    :func:`quotient`; any other token is noted in ``slow`` as (value index, first byte, end byte)
+    for the caller to read. Returns the counts of values, rows and slow tokens.
     """
     n = data.shape[0]
     i = 0
     count = 0
-    lines = 0
+    line = 0
+    row_count = 0
+    told = 0
     slow_count = 0
     while i < n:
         c = data[i]
@@ -67,8 +92,12 @@ def scan(
             if c == 10 or c == 13:
                 if c == 13 and i < n and data[i] == 10:
                     i += 1
-                line_ends[lines] = count
-                lines += 1
+                if count > told:
+                    rows[row_count, 0] = line
+                    rows[row_count, 1] = count
+                    row_count += 1
+                    told = count
+                line += 1
             continue
         start = i
         negative = c == 45
@@ -136,9 +165,11 @@ def scan(
             slow_count += 1
             values[count] = 0.0
         count += 1
-    line_ends[lines] = count
-    lines += 1
-    return count, lines, slow_count
+    if count > told:
+        rows[row_count, 0] = line
+        rows[row_count, 1] = count
+        row_count += 1
+    return count, row_count, slow_count
 
 
 @kernel
@@ -180,19 +211,20 @@ def _read_slow(raw: Bytes, data: bytes, slow: Ints, values: Floats) -> list[int]
 
 
 def scan_numbers(data: bytes) -> tuple[Floats, Ints, list[tuple[int, int, bytes]]]:
-    """Values, values read by each line's end, and unreadable tokens (index, line, token)."""
+    """Values; a row ``(line, values read by its end)`` for each line that holds some; and
+    unreadable tokens (index, line, token)."""
     raw = np.frombuffer(data, dtype=np.uint8)
-    most = len(data) // 2 + 1
-    values = np.empty(most)
-    line_ends = np.empty(data.count(b"\n") + data.count(b"\r") + 1, dtype=np.int64)
-    slow = np.empty((most, 3), dtype=np.int64)
-    count, lines, slow_count = scan(raw, values, line_ends, slow, _POWERS)
-    ends = line_ends[:lines]
+    tokens, filled = count_tokens(raw)
+    values = np.empty(tokens)
+    rows = np.empty((filled, 2), dtype=np.int64)
+    slow = np.empty((tokens, 3), dtype=np.int64)
+    count, row_count, slow_count = scan(raw, values, rows, slow, _POWERS)
+    rows = rows[:row_count]
     bad: list[tuple[int, int, bytes]] = []
     if slow_count:
         noted = slow[:slow_count]
         for k in _read_slow(raw, data, noted, values):
             index, start, stop = noted[k].tolist()
-            line = int(np.searchsorted(ends, index, side="right"))
+            line = int(rows[np.searchsorted(rows[:, 1], index, side="right"), 0])
             bad.append((index, line, data[start:stop]))
-    return values[:count], ends, bad
+    return values[:count], rows, bad

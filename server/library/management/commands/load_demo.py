@@ -12,6 +12,7 @@ from leancurve.formats.files import read_take
 
 from library.intake import store_take
 from library.models import StoredFile, Workspace
+from library.parsing import look
 
 WORKSPACE = "Ferry crew, day 2"
 USER, PASSWORD = "deckhand", "harbour-light"
@@ -42,4 +43,4 @@ class Command(BaseCommand):
                 workspace=workspace, name=file_name, data=data, size=len(data)
             )
             # Read from the file's bytes, as any upload is.
-            store_take(workspace, stored, read_take(data, file_name), title)
+            store_take(workspace, stored, look(read_take(data, file_name), file_name), title)
