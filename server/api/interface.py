@@ -9,6 +9,8 @@ from collections.abc import Callable
 from functools import wraps
 from typing import Any
 
+from axes.handlers.proxy import AxesProxyHandler
+from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
 from django.db.utils import DataError
 from django.http import HttpRequest, HttpResponse, JsonResponse
@@ -115,9 +117,18 @@ def session(request: HttpRequest) -> Any:
     return _session(request)
 
 
-@api.post("session", auth=None, response={200: schemas.SessionOut, 401: schemas.Trouble})
+@api.post(
+    "session",
+    auth=None,
+    response={200: schemas.SessionOut, 401: schemas.Trouble, 429: schemas.Trouble},
+)
 @decorate_view(csrf_protect)
 def sign_in(request: HttpRequest, credentials: schemas.Credentials) -> Any:
+    """Begin a session. Whoever fails too often from one address has to wait a while."""
+    if not AxesProxyHandler.is_allowed(request, {"username": credentials.username}):
+        minutes = int(settings.AXES_COOLOFF_TIME.total_seconds() // 60)
+        detail = f"Too many attempts with this name: wait {minutes} minutes, then try again."
+        return Status(429, {"detail": detail})
     user = authenticate(request, username=credentials.username, password=credentials.password)
     if user is None:
         return Status(401, {"detail": "No user has that name and password."})

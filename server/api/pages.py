@@ -1,14 +1,28 @@
 """Pages that are not the API: health, readiness, and the interface's one page."""
 
+import sys
 from functools import cache
 
+from config.logs import context
+from config.troubles import is_full, passing
 from django.conf import settings
 from django.db import connection
 from django.db.migrations.executor import MigrationExecutor
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.csrf import ensure_csrf_cookie
+from library.models import Pulse
 
 WORKER_SEEN_S = 45
+
+
+def went_wrong(request: HttpRequest) -> JsonResponse:
+    """What is answered where nothing else was foreseen; what passes by itself is 503."""
+    told = passing(sys.exc_info()[1])
+    if told is not None:
+        return JsonResponse({"detail": told}, status=503)
+    name = (context.get() or {}).get("request", "")
+    detail = f"Something went wrong on our side; the log names it as request {name}."
+    return JsonResponse({"detail": detail}, status=500)
 
 
 def healthz(request: HttpRequest) -> JsonResponse:
@@ -17,7 +31,8 @@ def healthz(request: HttpRequest) -> JsonResponse:
 
 
 def readyz(request: HttpRequest) -> JsonResponse:
-    """Database reachable, migrations applied, a worker alive: 200, else 503 and what is missing."""
+    """Database reachable and written to, migrations applied, a worker alive: 200, else 503 and what
+    is missing."""
     checks: dict[str, str] = {}
     try:
         executor = MigrationExecutor(connection)
@@ -32,8 +47,12 @@ def readyz(request: HttpRequest) -> JsonResponse:
             )
             alive = cursor.fetchone()[0]
         checks["worker"] = "ok" if alive else f"no heartbeat in {WORKER_SEEN_S} s"
+        Pulse.beat()
+        checks["disk"] = "ok"
     except Exception as trouble:
-        checks.setdefault("database", type(trouble).__name__)
+        checks["disk" if is_full(trouble) else "database"] = (
+            "full" if is_full(trouble) else type(trouble).__name__
+        )
     ready = all(v == "ok" for v in checks.values())
     return JsonResponse({"ready": ready, **checks}, status=200 if ready else 503)
 
@@ -52,8 +71,4 @@ def page(request: HttpRequest) -> HttpResponse:
         return HttpResponse("The interface is not built: run ./lean setup.", status=503)
     response = HttpResponse(html)
     response["Cache-Control"] = "no-cache"
-    response["Content-Security-Policy"] = (
-        "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; "
-        "font-src 'self' data:; frame-ancestors 'none'"
-    )
     return response

@@ -7,6 +7,7 @@ from typing import Any
 
 from asgiref.sync import async_to_sync
 from config.logs import note
+from config.troubles import passing
 from django.db import connections, transaction
 from leancurve.errors import BadInput
 from leancurve.operations import Cancelled
@@ -68,12 +69,10 @@ def run(job_id: int) -> None:
         outcome = {"state": Job.State.CANCELLED, "message": "Cancelled."}
     except BadInput as trouble:
         outcome = {"state": Job.State.FAILED, "message": str(trouble)}
-    except Exception:
+    except Exception as trouble:
         log.exception("job failed")
-        outcome = {
-            "state": Job.State.FAILED,
-            "message": f"Something went wrong on our side; the log names it as job {job_id}.",
-        }
+        ours = f"Something went wrong on our side; the log names it as job {job_id}."
+        outcome = {"state": Job.State.FAILED, "message": passing(trouble) or ours}
     Job.objects.filter(pk=job_id).update(**outcome)
     log.info(
         "job ended",

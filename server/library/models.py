@@ -1,5 +1,6 @@
 """Workspaces and what they hold: members, takes, uploaded files, long-running jobs."""
 
+import os
 from typing import Any
 
 from django.conf import settings
@@ -148,3 +149,14 @@ class Preferences(models.Model):
 
     user = models.OneToOneField(settings.AUTH_USER_MODEL, on_delete=models.CASCADE)
     values: Any = models.JSONField(default=dict)
+
+
+class Pulse(models.Model):
+    """One row that is written to tell whether writing works."""
+
+    data = models.BinaryField()
+
+    @classmethod
+    def beat(cls) -> None:
+        """Write a few pages that cannot be compressed; raises what the database raises."""
+        cls.objects.update_or_create(pk=1, defaults={"data": os.urandom(2**14)})

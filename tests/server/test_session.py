@@ -7,13 +7,17 @@ import logging
 import os
 import subprocess
 import sys
+from datetime import timedelta
 from io import StringIO
+from typing import Any
 
 import pytest
+from axes.models import AccessAttempt
 from config.logs import JsonFormatter
 from django.contrib.auth.models import User
 from django.core.management import call_command
 from django.test import Client
+from django.utils import timezone
 from editing import patches
 from library.models import Workspace
 
@@ -226,7 +230,7 @@ def test_the_demo_command_loads_four_takes_once(db: None) -> None:
     assert {t.name.split(",")[0] for t in Take.objects.all()} == {
         "Mooring line", "Crate over the coaming", "Rolling deck walk", "Signal lamp",
     }  # fmt: skip
-    assert Client().login(username="deckhand", password="harbour-light")
+    assert User.objects.get(username="deckhand").check_password("harbour-light")
 
 
 def test_a_user_can_be_added_with_a_decent_password_only(db: None) -> None:
@@ -238,3 +242,52 @@ def test_a_user_can_be_added_with_a_decent_password_only(db: None) -> None:
     assert User.objects.get(username="mate").workspaces.get().name == "mate's workspace"
     with pytest.raises(CommandError, match="already"):
         call_command("add_user", "mate", password="a-long-password")
+
+
+HEADERS = {
+    "X-Content-Type-Options": "nosniff",
+    "X-Frame-Options": "DENY",
+    "Referrer-Policy": "same-origin",
+    "Cross-Origin-Opener-Policy": "same-origin",
+}
+
+
+@pytest.mark.django_db
+@pytest.mark.parametrize(
+    ("path", "status"),
+    [
+        ("/", 200),
+        ("/healthz", 200),
+        ("/api/session", 200),
+        ("/api/clips/1", 401),
+        ("/api/nothing", 404),
+        ("/api/clips/99999999999999999999", 422),
+        ("/static/nothing.js", 404),
+    ],
+)
+def test_every_answer_has_the_headers_that_protect(path: str, status: int) -> None:
+    answer = Client().get(path)
+    assert answer.status_code in (status, 503)  # the page is not built everywhere
+    for name, value in HEADERS.items():
+        assert answer.headers[name] == value
+    assert "default-src 'self'" in answer.headers["Content-Security-Policy"]
+    assert "frame-ancestors 'none'" in answer.headers["Content-Security-Policy"]
+
+
+def test_whoever_guesses_passwords_has_to_wait(user: User) -> None:
+    def attempt(name: str, password: str, address: str = "10.0.0.1") -> Any:
+        body = {"username": name, "password": password}
+        return Client(REMOTE_ADDR=address).post(
+            "/api/session", body, content_type="application/json"
+        )
+
+    for _ in range(8):
+        assert attempt("mate", "a guess").status_code in (401, 429)
+    refused = attempt("mate", "a-long-password")
+    assert refused.status_code == 429
+    assert "wait 5 minutes" in refused.json()["detail"]
+    # Others, and the same person from elsewhere, do not wait for it.
+    assert attempt("mate", "a-long-password", "10.0.0.2").status_code == 200
+    assert attempt("somebody else", "a guess").status_code == 401
+    AccessAttempt.objects.update(attempt_time=timezone.now() - timedelta(minutes=6))
+    assert attempt("mate", "a-long-password").status_code == 200

@@ -1,4 +1,4 @@
-"""``./lean trials [NAME…]``: all trials, or those named; ``--keep`` puts tables into docs/trials.md."""
+"""``./lean trials [NAME…]``: all trials or those named; ``--keep`` writes docs/trials.md."""
 
 from __future__ import annotations
 

@@ -793,7 +793,10 @@ export interface paths {
          */
         get: operations["api_interface_session"];
         put?: never;
-        /** Sign In */
+        /**
+         * Sign In
+         * @description Begin a session. Whoever fails too often from one address has to wait a while.
+         */
         post: operations["api_interface_sign_in"];
         /** Sign Out */
         delete: operations["api_interface_sign_out"];
@@ -3214,6 +3217,15 @@ export interface operations {
             };
             /** @description Unauthorized */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trouble"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
                 headers: {
                     [name: string]: unknown;
                 };

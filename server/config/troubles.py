@@ -1,0 +1,23 @@
+"""Troubles that are neither the asker's nor ours: a full disk, a database that is away."""
+
+import errno
+
+from django.db.utils import InterfaceError, OperationalError
+from psycopg.errors import DiskFull
+
+FULL = "The server's disk is full: nothing more can be kept until there is room again."
+AWAY = "The database cannot be reached just now."
+
+
+def is_full(trouble: BaseException | None) -> bool:
+    """Whether something failed because a disk is full, the database's or this machine's."""
+    if isinstance(trouble, OSError):
+        return trouble.errno in (errno.ENOSPC, errno.EDQUOT)
+    return isinstance(trouble, OperationalError) and isinstance(trouble.__cause__, DiskFull)
+
+
+def passing(trouble: BaseException | None) -> str | None:
+    """What to say of a trouble that ends without anybody changing what they ask; None of others."""
+    if is_full(trouble):
+        return FULL
+    return AWAY if isinstance(trouble, OperationalError | InterfaceError) else None
