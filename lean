@@ -19,7 +19,9 @@ help() {
 ./lean demo      set up what is missing, load demo data, serve; Ctrl+C ends all of it
 ./lean serve     the same without demo data
 ./lean web | worker | db | migrate         one part by itself, for a studio: docs/studio.md
-./lean add-user NAME [--workspace NAME]   somebody who can sign in
+./lean add-user NAME [--workspace NAME] [--runs-the-place]   somebody who can sign in
+./lean backup FILE | restore FILE          the whole instance; people may work during a backup
+./lean export WORKSPACE FILE | import FILE [--owner NAME]   one workspace, as open parts
 ./lean test      every check and test         (./lean test PATH… runs some with pytest)
 ./lean shots     make the pictures in docs/screenshots/
 ./lean bench     print the benchmarks' ratios (./lean bench --keep updates docs/benchmarks.md)
@@ -217,6 +219,15 @@ only_one() {
   printf '%s' $$ >"$LOCAL/serve.lock"
 }
 
+# A command on the instance, whether it runs or not.
+instance() {
+  setup base
+  database
+  trap 'if [ "${PG_OURS:-}" = 1 ]; then pg_stop; fi' EXIT
+  $PY server/manage.py migrate -v 0
+  $PY server/manage.py "$@"
+}
+
 # One part by itself, for service units and for several machines: see docs/studio.md.
 one_part() {
   setup base
@@ -321,12 +332,16 @@ test_all() {
 case ${1:-help} in
   demo) serve demo ;;
   serve) serve ;;
+  backup) shift; instance backup "$@" ;;
+  restore) shift; only_one; instance restore "$@" ;;
+  export) shift; instance export_workspace "$@" ;;
+  import) shift; instance import_workspace "$@" ;;
   web) one_part "${WEB[@]}" ;;
   worker) one_part "${WORKER[@]}" ;;
   db) one_database ;;
   migrate) setup base; database; $PY server/manage.py migrate -v 0 ;;
   setup) setup base ;;
-  add-user) shift; setup base; database; $PY server/manage.py migrate -v 0; $PY server/manage.py add_user "$@"; if [ "${PG_OURS:-}" = 1 ]; then pg_stop; fi ;;
+  add-user) shift; instance add_user "$@" ;;
   test) shift; test_all "$@" ;;
   shots) with_test_server $PY -m tests.e2e.shots ;;
   trials) shift; with_test_server $PY -m tests.trials "$@" ;;

@@ -9,7 +9,7 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from documents.models import State
 from documents.store import load_clip, stored_bytes
-from editing import history, preparing
+from editing import company, history, preparing
 from editing.models import Clip, Revision
 from editing.moving import moved_frames
 from editing.recipes import Line, current, new_line, replay, title
@@ -19,7 +19,8 @@ from leancurve.document.scope import Scope
 from leancurve.errors import BadInput
 from leancurve.operations import operation_named
 from library.models import Take
-from ninja import Router
+from ninja import Router, Status
+from place import bins
 
 from api import schemas
 from api.access import clip_for, revision_for
@@ -98,6 +99,13 @@ def rename_clip(request: HttpRequest, clip_id: int, wanted: schemas.RenameIn) ->
     clip.name = wanted.name
     clip.save(update_fields=["name"])
     return clip_out(clip)
+
+
+@router.delete("clips/{int:clip_id}", response={204: None})
+def bin_clip(request: HttpRequest, clip_id: int) -> Any:
+    """Into the bin: for some days it can be put back."""
+    bins.put_in(clip_for(request, clip_id))
+    return Status(204, None)
 
 
 @router.get("clips/{int:clip_id}/history", response=list[schemas.HistoryOut])
@@ -190,6 +198,18 @@ def moved(request: HttpRequest, clip_id: int, wanted: schemas.MovedIn) -> Any:
     before = revision_for(request, clip_id, wanted.since)
     after = revision_for(request, clip_id, wanted.revision)
     return {"frames": moved_frames(before, after, wanted.frames)}
+
+
+@router.post("clips/{int:clip_id}/here", response=schemas.HereOut)
+def here(request: HttpRequest, clip_id: int, wanted: schemas.HereIn) -> Any:
+    """Note that a page shows the clip; who else does, and what was done since."""
+    clip = clip_for(request, clip_id)
+    assert clip.head_id is not None
+    return {
+        "head": clip.head_id,
+        "others": company.here(clip, request.user, wanted.page),
+        "changes": company.changes_since(clip.pk, wanted.revision, clip.head_id),
+    }
 
 
 def _line(wanted: schemas.AppendIn) -> Line:

@@ -9,12 +9,14 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.http import content_disposition_header
 from documents.store import load_clip
-from editing.models import Clip, Revision
+from editing.models import Revision
 from leancurve.errors import BadInput
 from leancurve.time.resample import sample_times
 from ninja import Router
+from place.usage import Room
 
 from api import schemas
+from api.access import clip_for, seen
 
 router = Router()
 
@@ -22,8 +24,11 @@ router = Router()
 @router.post("clips/{int:clip_id}/deliveries", response=schemas.JobOut)
 def deliver(request: HttpRequest, clip_id: int, wanted: schemas.DeliverIn) -> Any:
     """Start a delivery; what cannot be delivered is refused at once."""
-    clip = get_object_or_404(Clip.objects.seen_by(request.user), pk=clip_id)
+    clip = clip_for(request, clip_id)
     revision = get_object_or_404(Revision, pk=wanted.revision, clip=clip)
+    trouble = Room(clip.workspace).refuses(0)
+    if trouble is not None:
+        raise BadInput(trouble)
     if min(wanted.rate) < 1:
         raise BadInput("rate: must be above 0")
     sample_times(load_clip(revision.state), Fraction(*wanted.rate), wanted.first, wanted.last)
@@ -32,7 +37,7 @@ def deliver(request: HttpRequest, clip_id: int, wanted: schemas.DeliverIn) -> An
 
 @router.get("clips/{int:clip_id}/deliveries", response=list[schemas.DeliveryOut])
 def list_deliveries(request: HttpRequest, clip_id: int) -> Any:
-    clip = get_object_or_404(Clip.objects.seen_by(request.user), pk=clip_id)
+    clip = clip_for(request, clip_id)
     return [
         {
             "id": d.pk,
@@ -49,7 +54,7 @@ def list_deliveries(request: HttpRequest, clip_id: int) -> Any:
 @router.get("deliveries/{int:delivery_id}/file")
 def delivered_file(request: HttpRequest, delivery_id: int) -> HttpResponse:
     """The delivered file, as it was written."""
-    delivery = get_object_or_404(Delivery.objects.seen_by(request.user), pk=delivery_id)
+    delivery = seen(request, Delivery.objects.all(), "clip__workspace", pk=delivery_id)
     kind = "application/json" if delivery.file_name.endswith(".json") else "text/plain"
     response = HttpResponse(bytes(delivery.data), content_type=kind)
     response["Content-Disposition"] = content_disposition_header(True, delivery.file_name) or ""

@@ -31,6 +31,7 @@ from api.deliveries import router as deliveries
 from api.guard import StrictParser
 from api.inspections import router as inspections
 from api.motion import router as motion
+from api.place import router as place
 from api.previews import router as previews
 from api.recipes import router as recipes
 from api.takes import router as takes
@@ -66,6 +67,7 @@ api.add_router("", inspections)
 api.add_router("", previews)
 api.add_router("", deliveries)
 api.add_router("", recipes)
+api.add_router("", place)
 
 
 @api.exception_handler(BadInput)
@@ -94,6 +96,7 @@ def _conflict(request: HttpRequest, trouble: Conflict) -> HttpResponse:
         "head": trouble.head.pk,
         "theirs": trouble.theirs,
         "yours": trouble.yours,
+        "changes": trouble.changes,
     }
     return api.create_response(request, body, status=409)
 
@@ -107,7 +110,14 @@ def _session(request: HttpRequest) -> dict[str, Any]:
     user = request.user
     if not user.is_authenticated:
         return {"user": None, "workspaces": []}
-    return {"user": user.get_username(), "workspaces": list(user.workspaces.order_by("id"))}
+    places = user.memberships.select_related("workspace").order_by("workspace_id")
+    return {
+        "user": user.get_username(),
+        "workspaces": [
+            {"id": m.workspace_id, "name": m.workspace.name, "role": m.role} for m in places
+        ],
+        "runs_place": user.is_staff,
+    }
 
 
 @api.get("session", auth=None, response=schemas.SessionOut)

@@ -14,9 +14,10 @@ from leancurve.errors import BadInput
 from leancurve.recipe import ALL_OF_IT
 from library.models import Take, Workspace
 from ninja import Router, Status
+from place import bins
 
 from api import schemas
-from api.access import workspace_for
+from api.access import seen, workspace_for
 
 router = Router()
 
@@ -27,7 +28,7 @@ def kept_recipe(workspace: Workspace, recipe_id: int) -> Many:
     """A recipe, its lines new ones; 0 is the one that comes with the application."""
     if recipe_id == 0:
         return Many(BUILT_IN, fresh_lines(ALL_OF_IT))
-    recipe = get_object_or_404(Recipe, pk=recipe_id, workspace=workspace)
+    recipe = get_object_or_404(Recipe, pk=recipe_id, workspace=workspace, binned=None)
     return _many(recipe)
 
 
@@ -44,7 +45,7 @@ def _out(recipe_id: int, many: Many) -> dict[str, Any]:
 @router.get("workspaces/{int:workspace_id}/recipes", response=list[schemas.RecipeOut])
 def recipes(request: HttpRequest, workspace_id: int) -> Any:
     workspace = workspace_for(request, workspace_id)
-    kept = [_out(r.pk, _many(r)) for r in workspace.recipes.all()]
+    kept = [_out(r.pk, _many(r)) for r in workspace.recipes.filter(binned=None)]
     return [_out(0, kept_recipe(workspace, 0)), *kept]
 
 
@@ -70,7 +71,7 @@ def keep_recipe(request: HttpRequest, workspace_id: int, wanted: schemas.RecipeI
 
 @router.delete("recipes/{int:recipe_id}", response={204: None})
 def forget_recipe(request: HttpRequest, recipe_id: int) -> Any:
-    get_object_or_404(Recipe, pk=recipe_id, workspace__members=request.user).delete()
+    bins.put_in(seen(request, Recipe.objects.filter(binned=None), pk=recipe_id))
     return Status(204, None)
 
 
@@ -78,7 +79,8 @@ def forget_recipe(request: HttpRequest, recipe_id: int) -> Any:
 def start_batch(request: HttpRequest, workspace_id: int, wanted: schemas.BatchIn) -> Any:
     workspace = workspace_for(request, workspace_id)
     many = kept_recipe(workspace, wanted.recipe)
-    found = {t.pk: t for t in Take.objects.filter(workspace=workspace, pk__in=wanted.takes)}
+    takes = Take.objects.seen_by(request.user).filter(workspace=workspace, pk__in=wanted.takes)
+    found = {t.pk: t for t in takes}
     missing = [pk for pk in wanted.takes if pk not in found]
     if missing:
         raise BadInput(f"takes: there is no take {missing[0]} here")
@@ -106,7 +108,7 @@ def cancel_batch(request: HttpRequest, batch_id: int) -> Any:
 
 def _batch(request: HttpRequest, batch_id: int) -> Batch:
     found = Batch.objects.select_related("workspace")
-    return get_object_or_404(found, pk=batch_id, workspace__members=request.user)
+    return seen(request, found, pk=batch_id)
 
 
 def _batch_out(batch: Batch) -> dict[str, Any]:

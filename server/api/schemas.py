@@ -13,11 +13,21 @@ class Trouble(Schema):
     detail: str
 
 
+class ChangeOut(Schema):
+    """A step of somebody's: whose, what, and which revision it made."""
+
+    author: str
+    cause: str
+    number: int
+    created: datetime
+
+
 class ConflictOut(Schema):
     detail: str
     head: int
     theirs: list[str]
     yours: list[str]
+    changes: list[ChangeOut] = Field(description="what was done since, the oldest first")
 
 
 class Credentials(Schema):
@@ -28,11 +38,13 @@ class Credentials(Schema):
 class WorkspaceOut(Schema):
     id: int
     name: str
+    role: Literal["owner", "editor", "viewer"]
 
 
 class SessionOut(Schema):
     user: str | None
     workspaces: list[WorkspaceOut]
+    runs_place: bool = False
 
 
 class PreferencesIO(Schema):
@@ -546,3 +558,130 @@ class BrowserError(Schema):
     message: str = Field(max_length=2000)
     stack: str = Field("", max_length=8000)
     url: str = Field("", max_length=500)
+
+
+class UsageOut(Schema):
+    """What a workspace holds, in bytes and takes, and the most it may."""
+
+    files: int
+    deliveries: int
+    clips: int = Field(description="what documents, recipes and histories take up")
+    bytes: int
+    takes: int
+    most_bytes: int
+    most_takes: int
+    nearly_full: bool
+
+
+class BinnedIn(Schema):
+    kind: Literal["take", "clip", "recipe"]
+    id: int
+
+
+class BinnedOut(Schema):
+    kind: str
+    id: int
+    name: str
+    binned: datetime
+    until: datetime
+    bytes: int
+
+
+RoleName = Literal["owner", "editor", "viewer"]
+
+
+class MemberIn(Schema):
+    name: str
+    role: RoleName
+
+
+class MemberOut(Schema):
+    id: int
+    name: str
+    role: RoleName
+
+
+class PersonIn(Schema):
+    name: str = Field(min_length=1, max_length=150)
+    password: str = Field(max_length=200)
+    workspace: int | None = None
+    role: RoleName = "editor"
+    runs_place: bool = False
+
+
+class PasswordIn(Schema):
+    password: str = Field(max_length=200)
+
+
+class WorkspaceIn(Schema):
+    name: str = Field(min_length=1, max_length=120)
+    owner: str = Field("", description="whoever asks, where nobody is named")
+
+
+class RoomIn(Schema):
+    name: str = Field("", min_length=1, max_length=120)
+    most_bytes: int | None = Field(None, ge=0)
+    most_takes: int | None = Field(None, ge=0, le=1_000_000)
+
+
+class PlaceOfPerson(Schema):
+    name: str
+    role: RoleName
+
+
+class PersonOut(Schema):
+    id: int
+    name: str
+    can_sign_in: bool
+    runs_place: bool
+    last_seen: datetime | None
+    workspaces: list[PlaceOfPerson]
+
+
+class WorkspaceRow(Schema):
+    id: int
+    name: str
+    people: int
+    usage: UsageOut
+    binned_bytes: int
+
+
+class JobCount(Schema):
+    kind: str
+    state: str
+    count: int
+
+
+class FailureOut(Schema):
+    kind: str
+    title: str
+    message: str
+    workspace: str
+    when: datetime
+
+
+class OverviewOut(Schema):
+    """The place: what runs, who is in it, what it holds, what failed."""
+
+    versions: dict[str, str]
+    database_bytes: int
+    workers: int
+    workspaces: list[WorkspaceRow]
+    people: list[PersonOut]
+    jobs: list[JobCount]
+    coming_in: list[JobOut] = Field(description="workspaces' files on their way in")
+    waiting: int
+    failures: list[FailureOut]
+
+
+class HereIn(Schema):
+    page: str = Field(min_length=1, max_length=64, description="the page's own id")
+    revision: int = Field(description="the head that the page shows")
+
+
+class HereOut(Schema):
+    """Who else is on a clip, and what has been done since the head that a page shows."""
+
+    head: int
+    others: list[str]
+    changes: list[ChangeOut]

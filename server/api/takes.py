@@ -5,7 +5,7 @@ from typing import Any
 
 from django.conf import settings
 from django.db import transaction
-from django.db.models import Max, QuerySet
+from django.db.models import Max, Q, QuerySet
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from documents.inspections import open_counts
@@ -17,9 +17,11 @@ from library import jobs
 from library.intake import inspect_missing
 from library.models import Job, StoredFile, Take
 from ninja import File, Router, Status, UploadedFile
+from place import bins
+from place.usage import Room
 
 from api import schemas
-from api.access import workspace_for
+from api.access import seen, workspace_for
 from api.clips import clip_out
 
 router = Router()
@@ -33,8 +35,12 @@ def _takes(request: HttpRequest) -> QuerySet[Take]:
         Take.objects.seen_by(request.user)
         .select_related("file", "skeleton")
         .defer("file__data")
-        .annotate(last_clip=Max("clips__id"))
+        .annotate(last_clip=Max("clips__id", filter=Q(clips__binned=None)))
     )
+
+
+def _take(request: HttpRequest, take_id: int) -> Take:
+    return seen(request, _takes(request), pk=take_id)
 
 
 def takes_out(takes: Iterable[Take]) -> list[dict[str, Any]]:
@@ -94,12 +100,12 @@ def list_takes(request: HttpRequest, workspace_id: int) -> Any:
 
 @router.get("takes/{int:take_id}", response=schemas.TakeOut)
 def one_take(request: HttpRequest, take_id: int) -> Any:
-    return takes_out([get_object_or_404(_takes(request), pk=take_id)])[0]
+    return takes_out([_take(request, take_id)])[0]
 
 
 @router.patch("takes/{int:take_id}", response=schemas.TakeOut)
 def rename_take(request: HttpRequest, take_id: int, wanted: schemas.RenameIn) -> Any:
-    take = get_object_or_404(_takes(request), pk=take_id)
+    take = _take(request, take_id)
     take.name = wanted.name
     take.save(update_fields=["name"])
     return takes_out([take])[0]
@@ -108,17 +114,30 @@ def rename_take(request: HttpRequest, take_id: int, wanted: schemas.RenameIn) ->
 @router.post("takes/{int:take_id}/clip", response=schemas.ClipOut)
 def open_take(request: HttpRequest, take_id: int) -> Any:
     """The clip last worked on from this take, made if there is none."""
-    take = get_object_or_404(Take.objects.seen_by(request.user), pk=take_id)
+    mine = Take.objects.seen_by(request.user).select_related("workspace")
+    take = get_object_or_404(mine, pk=take_id)
     with transaction.atomic():
         Take.objects.select_for_update().get(pk=take.pk)
-        clip = take.clips.order_by("-id").first() or open_clip(take, request.user)
+        clip = take.clips.filter(binned=None).order_by("-id").first()
+        if clip is None:
+            # Whoever looks on opens what is there; a new clip is work.
+            workspace_for(request, take.workspace_id)
+            clip = open_clip(take, request.user)
     return clip_out(clip)
+
+
+@router.delete("takes/{int:take_id}", response={204: None})
+def bin_take(request: HttpRequest, take_id: int) -> Any:
+    """Into the bin, with its clips: for some days it can be put back."""
+    bins.put_in(_take(request, take_id))
+    return Status(204, None)
 
 
 @router.post("workspaces/{int:workspace_id}/files", response=schemas.UploadOut)
 def bring_in(request: HttpRequest, workspace_id: int, files: File[list[UploadedFile]]) -> Any:
     """One import job a file; what cannot be one is refused by name, without touching the rest."""
     workspace = workspace_for(request, workspace_id)
+    room = Room(workspace)
     started: list[Job] = []
     refused: list[dict[str, str]] = []
     for file in files:
@@ -133,6 +152,10 @@ def bring_in(request: HttpRequest, workspace_id: int, files: File[list[UploadedF
         if not name.lower().endswith(ENDINGS):
             ending = " or ".join(ENDINGS)
             refused.append({"name": name, "detail": f"{name}: expected a file ending in {ending}"})
+            continue
+        trouble = room.refuses(size)
+        if trouble is not None:
+            refused.append({"name": name, "detail": f"{name}: {trouble}"})
             continue
         with transaction.atomic():
             stored = StoredFile.objects.create(
@@ -151,7 +174,7 @@ def list_jobs(request: HttpRequest, workspace_id: int, kind: str = "import") -> 
 
 
 def _job(request: HttpRequest, job_id: int) -> Job:
-    return get_object_or_404(Job, pk=job_id, workspace__members=request.user)
+    return seen(request, Job.objects.all(), pk=job_id)
 
 
 @router.get("jobs/{int:job_id}", response=schemas.JobOut)

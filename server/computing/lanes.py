@@ -15,7 +15,7 @@ Lane = Literal["quick", "whole"]
 
 _CLIP = re.compile(r"/api/clips/\d+(?:/(?P<what>[a-z/]+))?")
 _OPENS = re.compile(r"/api/takes/\d+/clip")
-LIGHT = frozenset({"history", "storage", "prepare", "deliveries"})
+LIGHT = frozenset({"history", "storage", "prepare", "deliveries", "here"})
 WHOLE = frozenset(
     {
         "preview/whole", "findings", "tolerances", "account", "account/frames", "drift", "orders",

@@ -6,6 +6,7 @@ LEAN_SECRET_KEY     required beyond loopback: 32 characters or more
 LEAN_HOSTS          comma-separated host names, required beyond loopback, no *
 LEAN_HTTPS          "1" where a proxy in front speaks HTTPS; required beyond loopback
 LEAN_UPLOAD_MB      largest file that may be brought in (default 256)
+LEAN_WORKSPACE_GB, LEAN_WORKSPACE_TAKES   what a workspace may hold (default 50 GB, 10000 takes)
 LEAN_COMPUTERS      child processes of each web process for heavy work (default: as many as there
                     are processors); 0 has everything done in the web process itself
 LEAN_LOG_LEVEL      default INFO
@@ -56,6 +57,7 @@ INSTALLED_APPS = [
     "library",
     "editing",
     "delivery",
+    "place",
     "api",
 ]
 MIDDLEWARE = [
@@ -156,6 +158,8 @@ AUTH_PASSWORD_VALIDATORS = [
 UPLOAD_BYTES = int(os.environ.get("LEAN_UPLOAD_MB", "256")) * 2**20
 DATA_UPLOAD_MAX_MEMORY_SIZE = 16 * 2**20
 FILE_UPLOAD_MAX_MEMORY_SIZE = 16 * 2**20
+WORKSPACE_BYTES = int(float(os.environ.get("LEAN_WORKSPACE_GB", "50")) * 2**30)
+WORKSPACE_TAKES = int(os.environ.get("LEAN_WORKSPACE_TAKES", "10000"))
 COMPUTERS = int(os.environ.get("LEAN_COMPUTERS", os.cpu_count() or 1))
 COMPUTER_MEMORY_BYTES = 8 * 2**30
 INTAKE_SECONDS = 120

@@ -1,13 +1,7 @@
 """Deliveries: files made from a clip, and what reading them back showed."""
 
-from django.contrib.auth.models import AbstractBaseUser
 from django.db import models
 from editing.models import Clip, Revision
-
-
-class DeliveryQuerySet(models.QuerySet["Delivery"]):
-    def seen_by(self, user: AbstractBaseUser) -> "DeliveryQuerySet":
-        return self.filter(clip__workspace__members=user)
 
 
 class Delivery(models.Model):
@@ -21,8 +15,6 @@ class Delivery(models.Model):
     size = models.PositiveBigIntegerField()
     report = models.JSONField(default=dict)
     created = models.DateTimeField(auto_now_add=True)
-
-    objects = DeliveryQuerySet.as_manager()
 
     class Meta:
         ordering = ["-id"]

@@ -25,6 +25,7 @@ from leancurve.time.meaning import ClipTime
 from library.models import Take
 from library.profiles import profile_for
 
+from editing.company import changes_since
 from editing.models import Clip, Revision
 from editing.recipes import (
     Line,
@@ -50,8 +51,11 @@ MOST_ATTEMPTS = 5
 class Conflict(Exception):
     """A write was made on a revision that is no longer the head, and touches what changed since."""
 
-    def __init__(self, head: Revision, theirs: list[str], yours: list[str]) -> None:
+    def __init__(
+        self, head: Revision, theirs: list[str], yours: list[str], base: int | None = None
+    ) -> None:
         self.head, self.theirs, self.yours = head, theirs, yours
+        self.changes = [] if base is None else changes_since(head.clip_id, base, head.pk)
         super().__init__("The clip has changed since, in what this change touches.")
 
 
@@ -359,13 +363,13 @@ def _require_disjoint(
 
     told = named(theirs) or sorted(TOLD.get(part, part) for part in parts)
     if change.append is None or parts & FRAME:
-        raise Conflict(head, told, ["the recipe"])
+        raise Conflict(head, told, ["the recipe"], base.pk)
     # What it touches is told on the revision that it was made on.
     patch = compute(change.append, base.state, take_state_of(base), progress)
     ours = set(patch.curves)
     both = parts & set(patch.parts)
     if ours & theirs or both:
-        raise Conflict(head, told, named(ours) or sorted(both))
+        raise Conflict(head, told, named(ours) or sorted(both), base.pk)
 
 
 def _changes_since(
@@ -436,7 +440,7 @@ def _move(clip_id: int, base_id: int, target: Callable[[Clip], Revision | None])
         clip = Clip.objects.select_for_update().get(pk=clip_id)
         head = Revision.objects.get(pk=clip.head_id)
         if head.pk != base_id:
-            raise Conflict(head, ["the history has moved on"], ["undo or redo"])
+            raise Conflict(head, ["the history has moved on"], ["undo or redo"], base_id)
         there = target(clip)
         if there is None:
             return head

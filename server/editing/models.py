@@ -29,11 +29,12 @@ class Memo(models.Model):
 
 class ClipQuerySet(models.QuerySet["Clip"]):
     def seen_by(self, user: AbstractBaseUser) -> "ClipQuerySet":
-        return self.filter(workspace__members=user)
+        return self.filter(workspace__members=user, binned=None, take__binned=None)
 
 
 class Clip(models.Model):
-    """A take being worked on. ``head`` is what is shown; ``tip`` the end of its branch (redo)."""
+    """A take being worked on. ``head`` is what is shown; ``tip`` the end of its branch (redo);
+    ``binned`` when it was deleted."""
 
     workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="clips")
     take = models.ForeignKey(Take, on_delete=models.CASCADE, related_name="clips")
@@ -41,6 +42,7 @@ class Clip(models.Model):
     head = models.ForeignKey("Revision", null=True, on_delete=models.PROTECT, related_name="+")
     tip = models.ForeignKey("Revision", null=True, on_delete=models.PROTECT, related_name="+")
     opened = models.DateTimeField(auto_now=True)
+    binned = models.DateTimeField(null=True)
     camera = models.JSONField(null=True)
     """A placed camera to look through: position and target in metres, field of view in degrees."""
 
@@ -97,15 +99,32 @@ class Recipe(models.Model):
     lines = models.JSONField(default=list)
     rate = models.JSONField(null=True)
     changed = models.DateTimeField(auto_now=True)
+    binned = models.DateTimeField(null=True)
 
     class Meta:
         ordering = ["name"]
         constraints = [
-            models.UniqueConstraint(fields=["workspace", "name"], name="recipe_name_once")
+            models.UniqueConstraint(
+                fields=["workspace", "name"],
+                condition=models.Q(binned=None),
+                name="recipe_name_once",
+            )
         ]
 
     def __str__(self) -> str:
         return self.name
+
+
+class Presence(models.Model):
+    """Who has a clip open, and when their page was last heard of."""
+
+    clip = models.ForeignKey(Clip, on_delete=models.CASCADE, related_name="presences")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE)
+    page = models.CharField(max_length=64)
+    seen = models.DateTimeField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["clip", "page"], name="page_once")]
 
 
 class Batch(models.Model):

@@ -1,13 +1,9 @@
 """Files coming in: looked at apart, in a child process with limits, then stored as takes."""
 
 import logging
-import multiprocessing
-import time
 from collections.abc import Callable, Iterable
-from multiprocessing.connection import Connection
 from typing import Any
 
-from django.conf import settings
 from documents.blobs import keep_blobs, keeping
 from documents.inspections import inspect, keep
 from documents.models import Inspection
@@ -17,61 +13,15 @@ from leancurve.errors import BadInput
 from leancurve.figure.skeleton import Skeleton
 from leancurve.measures.findings import VERSION
 from leancurve.operations import Cancelled
-from leancurve.progress import Progress
 
 from library import jobs
+from library.apart import apart
 from library.jobs import job_kind
 from library.models import Job, StoredFile, Take, Workspace
 from library.models import Skeleton as SkeletonRow
-from library.parsing import Looked, look_apart
+from library.parsing import Looked, look_at
 
 log = logging.getLogger("lean.intake")
-
-# Children are forked from a small server process that has the readers loaded: a start costs
-# milliseconds, and no thread or connection of the worker is inherited.
-_processes = multiprocessing.get_context("forkserver")
-_processes.set_forkserver_preload(["library.parsing"])
-
-
-def looked_at_apart(data: bytes, name: str, check: Progress) -> Looked:
-    """Look at a file in a child process; ``check`` is called while it works and may raise."""
-    ours, theirs = _processes.Pipe(duplex=False)
-    child = _processes.Process(
-        target=look_apart,
-        args=(data, name, settings.INTAKE_MEMORY_BYTES, settings.INTAKE_SECONDS, theirs),
-        daemon=True,
-    )
-    child.start()
-    theirs.close()
-    try:
-        answer = _awaited(ours, time.monotonic() + settings.INTAKE_SECONDS, check)
-    except EOFError:
-        raise BadInput(
-            "reading it failed: it needs more time or memory than a take may use", file=name
-        ) from None
-    finally:
-        child.kill()
-        child.join()
-        ours.close()
-    if isinstance(answer, Looked):
-        return answer
-    if answer is None:
-        raise BadInput(f"reading it took over {settings.INTAKE_SECONDS} s", file=name)
-    message, file, line = answer
-    raise BadInput(message, file=file, line=line)
-
-
-def _awaited(ours: Connection, until: float, check: Progress) -> Any:
-    """What the child comes to, None if it does not by then; shares done go to ``check``."""
-    done = 0.0
-    while time.monotonic() < until:
-        if ours.poll(0.2):
-            answer = ours.recv()
-            if not isinstance(answer, float):
-                return answer
-            done = answer
-        check(done)
-    return None
 
 
 def store_take(workspace: Workspace, file: StoredFile, looked: Looked, name: str = "") -> Take:
@@ -123,7 +73,8 @@ def import_file(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
     done = Take.objects.filter(file=file).first()
     if done is None:
         try:
-            looked = looked_at_apart(bytes(file.data), file.name, report)
+            looked = apart(look_at, (bytes(file.data), file.name), file.name, report)
+            assert job.workspace is not None
             done = store_take(job.workspace, file, looked)
         except (BadInput, Cancelled):
             file.delete()

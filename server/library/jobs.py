@@ -43,7 +43,7 @@ def run_queued(job_id: int) -> None:
         connections.close_all()
 
 
-def start(workspace: Workspace, kind: str, title: str, payload: dict[str, Any]) -> Job:
+def start(workspace: Workspace | None, kind: str, title: str, payload: dict[str, Any]) -> Job:
     """Create a job and queue it; both or neither, in the caller's transaction."""
     with transaction.atomic():
         job = Job.objects.create(workspace=workspace, kind=kind, title=title, payload=payload)

@@ -13,16 +13,41 @@ class Workspace(models.Model):
     """A shoot, a show: everything in it is seen by its members and by nobody else."""
 
     name = models.CharField(max_length=120)
-    members = models.ManyToManyField(settings.AUTH_USER_MODEL, related_name="workspaces")
+    members = models.ManyToManyField(
+        settings.AUTH_USER_MODEL, through="Membership", related_name="workspaces"
+    )
+    most_bytes = models.PositiveBigIntegerField(null=True)
+    most_takes = models.PositiveIntegerField(null=True)
+    """What it may hold; None where it is what every workspace may."""
 
     def __str__(self) -> str:
         return self.name
 
 
-class StoredFile(models.Model):
-    """An uploaded file, byte for byte."""
+class Membership(models.Model):
+    """What somebody may do in a workspace: a viewer sees, plays and downloads; an editor works;
+    an owner says who else may, and empties the bin."""
 
-    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE)
+    class Role(models.TextChoices):
+        OWNER = "owner"
+        EDITOR = "editor"
+        VIEWER = "viewer"
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="memberships")
+    user = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="memberships"
+    )
+    role = models.CharField(max_length=8, choices=Role, default=Role.EDITOR)
+
+    class Meta:
+        db_table = "library_workspace_members"  # where it stood without a role
+        unique_together = [("workspace", "user")]
+
+
+class StoredFile(models.Model):
+    """An uploaded file, byte for byte; of no workspace where it is a whole workspace itself."""
+
+    workspace = models.ForeignKey(Workspace, null=True, on_delete=models.CASCADE)
     name = models.CharField(max_length=255)
     data = models.BinaryField()
     size = models.PositiveBigIntegerField()
@@ -51,11 +76,12 @@ class Skeleton(models.Model):
 
 class TakeQuerySet(models.QuerySet["Take"]):
     def seen_by(self, user: AbstractBaseUser) -> "TakeQuerySet":
-        return self.filter(workspace__members=user)
+        return self.filter(workspace__members=user, binned=None)
 
 
 class Take(models.Model):
-    """What was captured, as found. Immutable but for its name."""
+    """What was captured, as found. Immutable but for its name. ``binned`` is when it was deleted:
+    for some days it can be put back."""
 
     workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="takes")
     name = models.CharField(max_length=255)
@@ -72,6 +98,7 @@ class Take(models.Model):
     warnings = models.JSONField(default=list)
     picture = models.JSONField(default=dict)
     created = models.DateTimeField(auto_now_add=True)
+    binned = models.DateTimeField(null=True)
 
     objects = TakeQuerySet.as_manager()
 
@@ -109,7 +136,8 @@ class Profile(models.Model):
 
 
 class Job(models.Model):
-    """Long work that a worker does: progress, cancel and result outlive any page."""
+    """Long work that a worker does: progress, cancel and result outlive any page. One of no
+    workspace is the place's own."""
 
     class State(models.TextChoices):
         QUEUED = "queued"
@@ -120,7 +148,9 @@ class Job(models.Model):
 
     OPEN = (State.QUEUED, State.RUNNING)
 
-    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="jobs")
+    workspace = models.ForeignKey(
+        Workspace, null=True, on_delete=models.CASCADE, related_name="jobs"
+    )
     kind = models.CharField(max_length=40)
     title = models.CharField(max_length=255)
     state = models.CharField(max_length=12, choices=State, default=State.QUEUED)

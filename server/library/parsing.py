@@ -1,13 +1,11 @@
 """All work on a file that nobody has looked at yet: reading, measuring, drawing, packing.
 
-It runs in a child process with limits, of which this is the part that runs there: nothing but the
-core, so that a start is quick.
+It runs in a child process with limits (:mod:`library.apart`): nothing but the core, so that a start
+is quick.
 """
 
-import resource
 from dataclasses import asdict, dataclass
 from fractions import Fraction
-from multiprocessing.connection import Connection
 from typing import Any
 
 from documents.packing import Packed, packed
@@ -61,19 +59,11 @@ def look(read: ReadTake, file: str, progress: Progress = silent) -> Looked:
     )
 
 
-def look_apart(data: bytes, name: str, memory: int, seconds: int, answer: Connection) -> None:
-    """Look at a file under limits; shares done, then the outcome or what is wrong, go through
-    ``answer``."""
-    resource.setrlimit(resource.RLIMIT_AS, (memory, memory))
-    resource.setrlimit(resource.RLIMIT_CPU, (seconds, seconds))
-    try:
-        read = read_take(data, name)
-        answer.send(0.4)
-        answer.send(look(read, name, part_of(answer.send, 0.4, 0.6)))
-    except BadInput as trouble:
-        answer.send((trouble.message, trouble.file, trouble.line))
-    except MemoryError:
-        answer.send(("the file needs more memory than a take may use", name, None))
+def look_at(data: bytes, name: str, progress: Progress = silent) -> Looked:
+    """Read a file's bytes and look at what is in them."""
+    read = read_take(data, name)
+    progress(0.4)
+    return look(read, name, part_of(progress, 0.4, 0.6))
 
 
 # Imported once by the process that children are forked from: the kernel is loaded for all.

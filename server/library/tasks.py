@@ -2,7 +2,8 @@
 
 from delivery import deliver
 from editing import batches, preparing, storage
+from place import bins, moving
 
 from library import intake, jobs
 
-__all__ = ["batches", "deliver", "intake", "jobs", "preparing", "storage"]
+__all__ = ["batches", "bins", "deliver", "intake", "jobs", "moving", "preparing", "storage"]

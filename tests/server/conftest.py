@@ -89,7 +89,7 @@ def user(db: None) -> User:
 @pytest.fixture
 def workspace(user: User) -> Workspace:
     workspace = Workspace.objects.create(name="Crew")
-    workspace.members.add(user)
+    workspace.members.add(user, through_defaults={"role": "owner"})
     return workspace
 
 

@@ -14,8 +14,11 @@ from leancurve.demo import lamp_take
 from leancurve.errors import BadInput
 from leancurve.formats.clipjson import write_clip
 from leancurve.operations import Cancelled
+from leancurve.progress import Progress
 from library import jobs
+from library.apart import apart
 from library.models import Job, StoredFile, Take, Workspace
+from library.parsing import Looked, look_at
 
 from tests.core.test_bvh import ROW, file
 from tests.server.conftest import Api
@@ -177,8 +180,6 @@ def test_a_file_over_the_limit_is_refused_by_name(
 def test_reading_stops_at_its_memory_limit_and_when_cancelled(
     settings: object, short_file: bytes
 ) -> None:
-    from library.intake import looked_at_apart
-
     def stop(_share: float) -> None:
         raise Cancelled
 
@@ -202,6 +203,10 @@ def test_takes_can_be_renamed_and_opened_again_as_the_same_clip(api: Api, take: 
     assert api.get(f"takes/{take.pk}").json()["clip"] == first["id"]
 
 
+def looked_at_apart(data: bytes, name: str, check: Progress) -> Looked:
+    return apart(look_at, (data, name), name, check)
+
+
 HEADER = b"HIERARCHY\nROOT hips\n{\nOFFSET 0 0 0\nCHANNELS 1 Yposition\n"
 CLOSED = HEADER + b"End Site\n{\nOFFSET 0 1 0\n}\n}\nMOTION\n"
 LARGE = {
@@ -223,8 +228,6 @@ LARGE = {
 def test_a_large_file_of_nothing_is_refused_in_little_memory(settings: object, kind: str) -> None:
     """A quarter of a gigabyte beside what the libraries map, and a message that is not of time or
     memory: what is wrong is found early."""
-    from library.intake import looked_at_apart
-
     data, says = LARGE[kind]
     settings.INTAKE_MEMORY_BYTES = mapped() + 2**28
     settings.INTAKE_SECONDS = 60
@@ -234,8 +237,6 @@ def test_a_large_file_of_nothing_is_refused_in_little_memory(settings: object, k
 
 
 def test_a_motion_of_blank_lines_is_read_in_little_memory(settings: object) -> None:
-    from library.intake import looked_at_apart
-
     blank = b"\n" * 2 * 10**7
     settings.INTAKE_MEMORY_BYTES = mapped() + 6 * len(blank)
     rows = b"1.0\n" + blank + b"2.0\n"

@@ -77,7 +77,11 @@ def require_sound(clip: Clip, before: Clip | None = None) -> None:
 
 
 def _require_finite(clip: Clip, track: TrackId, curve: Curve) -> None:
-    named = f"{short(clip.skeleton.names[track.joint])} {track.name}"
+    require_sound_curve(curve, f"{short(clip.skeleton.names[track.joint])} {track.name}")
+
+
+def require_sound_curve(curve: Curve, named: str) -> None:
+    """Raise :class:`BadInput` where a curve holds what is no number or beyond the limits."""
     if isinstance(curve, SampledCurve):
         require_within(curve.values, LARGEST, f"{named}: values")
         return

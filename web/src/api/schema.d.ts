@@ -69,7 +69,11 @@ export interface paths {
         get: operations["api_clips_one_clip"];
         put?: never;
         post?: never;
-        delete?: never;
+        /**
+         * Bin Clip
+         * @description Into the bin: for some days it can be put back.
+         */
+        delete: operations["api_clips_bin_clip"];
         options?: never;
         head?: never;
         /** Rename Clip */
@@ -272,6 +276,26 @@ export interface paths {
         get: operations["api_inspections_findings"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/here": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Here
+         * @description Note that a page shows the clip; who else does, and what was done since.
+         */
+        post: operations["api_clips_here"];
         delete?: never;
         options?: never;
         head?: never;
@@ -725,6 +749,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Exported File
+         * @description The file that an export has written.
+         */
+        get: operations["api_place_exported_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/operations": {
         parameters: {
             query?: never;
@@ -743,6 +787,180 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Place
+         * @description What whoever runs the place looks at.
+         */
+        get: operations["api_place_place"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/place/jobs/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Job
+         * @description Stop what is coming in, or forget what has ended.
+         */
+        delete: operations["api_place_end_job"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/place/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Person
+         * @description Somebody new, in a workspace where one is named.
+         */
+        post: operations["api_place_add_person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/place/people/{user_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Shut Out
+         * @description Somebody cannot sign in any more; what they made stays.
+         */
+        delete: operations["api_place_shut_out"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/place/people/{user_id}/let-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let In */
+        post: operations["api_place_let_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/place/people/{user_id}/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reset Password */
+        post: operations["api_place_reset_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/place/workspaces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Workspace
+         * @description A new workspace, with an owner.
+         */
+        post: operations["api_place_add_workspace"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/place/workspaces/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring In Workspace
+         * @description Begin to bring in a workspace's file, under another name beside what is there.
+         */
+        post: operations["api_place_bring_in_workspace"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/place/workspaces/{workspace_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Workspace
+         * @description What a workspace is called, and what it may hold; null: what every workspace may.
+         */
+        patch: operations["api_place_change_workspace"];
         trace?: never;
     };
     "/api/preferences": {
@@ -816,7 +1034,11 @@ export interface paths {
         get: operations["api_takes_one_take"];
         put?: never;
         post?: never;
-        delete?: never;
+        /**
+         * Bin Take
+         * @description Into the bin, with its clips: for some days it can be put back.
+         */
+        delete: operations["api_takes_bin_take"];
         options?: never;
         head?: never;
         /** Rename Take */
@@ -855,6 +1077,87 @@ export interface paths {
         put?: never;
         /** Start Batch */
         post: operations["api_recipes_start_batch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workspaces/{workspace_id}/bin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Bin Of
+         * @description What was deleted and can still be put back.
+         */
+        get: operations["api_place_bin_of"];
+        put?: never;
+        post?: never;
+        /**
+         * Empty Bin
+         * @description Everything in the bin goes for good.
+         */
+        delete: operations["api_place_empty_bin"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workspaces/{workspace_id}/bin/put-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put Back */
+        post: operations["api_place_put_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workspaces/{workspace_id}/bin/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Remove
+         * @description One thing goes for good.
+         */
+        post: operations["api_place_remove"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workspaces/{workspace_id}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Export
+         * @description Begin to write the workspace's file; the job that is done can be fetched.
+         */
+        post: operations["api_place_export"];
         delete?: never;
         options?: never;
         head?: never;
@@ -901,6 +1204,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/workspaces/{workspace_id}/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Members */
+        get: operations["api_place_members"];
+        /**
+         * Set Member
+         * @description Somebody gets a role, and comes in where they were not in.
+         */
+        put: operations["api_place_set_member"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workspaces/{workspace_id}/people/{user_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take Member Out */
+        delete: operations["api_place_take_member_out"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/workspaces/{workspace_id}/recipes": {
         parameters: {
             query?: never;
@@ -931,6 +1272,26 @@ export interface paths {
         };
         /** List Takes */
         get: operations["api_takes_list_takes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workspaces/{workspace_id}/usage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Usage
+         * @description What the workspace holds, and what it may.
+         */
+        get: operations["api_place_usage"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1032,6 +1393,37 @@ export interface components {
             /** Take */
             take: number;
         };
+        /** BinnedIn */
+        BinnedIn: {
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "take" | "clip" | "recipe";
+        };
+        /** BinnedOut */
+        BinnedOut: {
+            /**
+             * Binned
+             * Format: date-time
+             */
+            binned: string;
+            /** Bytes */
+            bytes: number;
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /**
+             * Until
+             * Format: date-time
+             */
+            until: string;
+        };
         /** BodyOut */
         BodyOut: {
             /**
@@ -1099,6 +1491,23 @@ export interface components {
             /** Target */
             target: number[];
         };
+        /**
+         * ChangeOut
+         * @description A step of somebody's: whose, what, and which revision it made.
+         */
+        ChangeOut: {
+            /** Author */
+            author: string;
+            /** Cause */
+            cause: string;
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+            /** Number */
+            number: number;
+        };
         /** ClipOut */
         ClipOut: {
             camera: components["schemas"]["CameraIO"] | null;
@@ -1152,6 +1561,11 @@ export interface components {
         };
         /** ConflictOut */
         ConflictOut: {
+            /**
+             * Changes
+             * @description what was done since, the oldest first
+             */
+            changes: components["schemas"]["ChangeOut"][];
             /** Detail */
             detail: string;
             /** Head */
@@ -1320,6 +1734,22 @@ export interface components {
             /** Parent */
             parent: number;
         };
+        /** FailureOut */
+        FailureOut: {
+            /** Kind */
+            kind: string;
+            /** Message */
+            message: string;
+            /** Title */
+            title: string;
+            /**
+             * When
+             * Format: date-time
+             */
+            when: string;
+            /** Workspace */
+            workspace: string;
+        };
         /** FindingOut */
         FindingOut: {
             /** Accepted */
@@ -1351,6 +1781,31 @@ export interface components {
              */
             work: number;
         };
+        /** HereIn */
+        HereIn: {
+            /**
+             * Page
+             * @description the page's own id
+             */
+            page: string;
+            /**
+             * Revision
+             * @description the head that the page shows
+             */
+            revision: number;
+        };
+        /**
+         * HereOut
+         * @description Who else is on a clip, and what has been done since the head that a page shows.
+         */
+        HereOut: {
+            /** Changes */
+            changes: components["schemas"]["ChangeOut"][];
+            /** Head */
+            head: number;
+            /** Others */
+            others: string[];
+        };
         /** HistoryOut */
         HistoryOut: {
             /** Cause */
@@ -1368,6 +1823,15 @@ export interface components {
             number: number;
             /** Parent */
             parent: number | null;
+        };
+        /** JobCount */
+        JobCount: {
+            /** Count */
+            count: number;
+            /** Kind */
+            kind: string;
+            /** State */
+            state: string;
         };
         /** JobOut */
         JobOut: {
@@ -1500,6 +1964,28 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** MemberIn */
+        MemberIn: {
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "owner" | "editor" | "viewer";
+        };
+        /** MemberOut */
+        MemberOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "owner" | "editor" | "viewer";
+        };
         /**
          * MendedOut
          * @description A stretch that was put right, by how much, and how far it is from what those around it
@@ -1611,6 +2097,35 @@ export interface components {
             strain: number;
         };
         /**
+         * OverviewOut
+         * @description The place: what runs, who is in it, what it holds, what failed.
+         */
+        OverviewOut: {
+            /**
+             * Coming In
+             * @description workspaces' files on their way in
+             */
+            coming_in: components["schemas"]["JobOut"][];
+            /** Database Bytes */
+            database_bytes: number;
+            /** Failures */
+            failures: components["schemas"]["FailureOut"][];
+            /** Jobs */
+            jobs: components["schemas"]["JobCount"][];
+            /** People */
+            people: components["schemas"]["PersonOut"][];
+            /** Versions */
+            versions: {
+                [key: string]: string;
+            };
+            /** Waiting */
+            waiting: number;
+            /** Workers */
+            workers: number;
+            /** Workspaces */
+            workspaces: components["schemas"]["WorkspaceRow"][];
+        };
+        /**
          * ParamOut
          * @description A parameter as a panel shows it. ``kind`` says which control fits.
          */
@@ -1649,6 +2164,46 @@ export interface components {
                 [key: string]: unknown[];
             };
         };
+        /** PasswordIn */
+        PasswordIn: {
+            /** Password */
+            password: string;
+        };
+        /** PersonIn */
+        PersonIn: {
+            /** Name */
+            name: string;
+            /** Password */
+            password: string;
+            /**
+             * Role
+             * @default editor
+             * @enum {string}
+             */
+            role: "owner" | "editor" | "viewer";
+            /**
+             * Runs Place
+             * @default false
+             */
+            runs_place: boolean;
+            /** Workspace */
+            workspace?: number | null;
+        };
+        /** PersonOut */
+        PersonOut: {
+            /** Can Sign In */
+            can_sign_in: boolean;
+            /** Id */
+            id: number;
+            /** Last Seen */
+            last_seen: string | null;
+            /** Name */
+            name: string;
+            /** Runs Place */
+            runs_place: boolean;
+            /** Workspaces */
+            workspaces: components["schemas"]["PlaceOfPerson"][];
+        };
         /**
          * PictureOut
          * @description Shapes ``[x1, y1, r1, x2, y2, r2, left]`` a figure, in figure heights, y up.
@@ -1656,6 +2211,16 @@ export interface components {
         PictureOut: {
             /** Figures */
             figures: number[][][];
+        };
+        /** PlaceOfPerson */
+        PlaceOfPerson: {
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "owner" | "editor" | "viewer";
         };
         /**
          * PlaceOut
@@ -1915,6 +2480,18 @@ export interface components {
             /** State */
             state: string;
         };
+        /** RoomIn */
+        RoomIn: {
+            /** Most Bytes */
+            most_bytes?: number | null;
+            /** Most Takes */
+            most_takes?: number | null;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
         /** ScopeIO */
         ScopeIO: {
             /** Channels */
@@ -1942,6 +2519,11 @@ export interface components {
         };
         /** SessionOut */
         SessionOut: {
+            /**
+             * Runs Place
+             * @default false
+             */
+            runs_place: boolean;
             /** User */
             user: string | null;
             /** Workspaces */
@@ -2042,12 +2624,65 @@ export interface components {
             /** Refused */
             refused: components["schemas"]["RefusedFile"][];
         };
+        /**
+         * UsageOut
+         * @description What a workspace holds, in bytes and takes, and the most it may.
+         */
+        UsageOut: {
+            /** Bytes */
+            bytes: number;
+            /**
+             * Clips
+             * @description what documents, recipes and histories take up
+             */
+            clips: number;
+            /** Deliveries */
+            deliveries: number;
+            /** Files */
+            files: number;
+            /** Most Bytes */
+            most_bytes: number;
+            /** Most Takes */
+            most_takes: number;
+            /** Nearly Full */
+            nearly_full: boolean;
+            /** Takes */
+            takes: number;
+        };
+        /** WorkspaceIn */
+        WorkspaceIn: {
+            /** Name */
+            name: string;
+            /**
+             * Owner
+             * @description whoever asks, where nobody is named
+             * @default
+             */
+            owner: string;
+        };
         /** WorkspaceOut */
         WorkspaceOut: {
             /** Id */
             id: number;
             /** Name */
             name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "owner" | "editor" | "viewer";
+        };
+        /** WorkspaceRow */
+        WorkspaceRow: {
+            /** Binned Bytes */
+            binned_bytes: number;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** People */
+            people: number;
+            usage: components["schemas"]["UsageOut"];
         };
         /**
          * WriteIn
@@ -2176,6 +2811,26 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ClipOut"];
                 };
+            };
+        };
+    };
+    api_clips_bin_clip: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -2468,6 +3123,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FindingsOut"];
+                };
+            };
+        };
+    };
+    api_clips_here: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HereIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HereOut"];
                 };
             };
         };
@@ -3089,6 +3770,26 @@ export interface operations {
             };
         };
     };
+    api_place_exported_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     api_interface_operations: {
         parameters: {
             query?: never;
@@ -3105,6 +3806,222 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OperationOut"][];
+                };
+            };
+        };
+    };
+    api_place_place: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverviewOut"];
+                };
+            };
+        };
+    };
+    api_place_end_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverviewOut"];
+                };
+            };
+        };
+    };
+    api_place_add_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverviewOut"];
+                };
+            };
+        };
+    };
+    api_place_shut_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                user_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverviewOut"];
+                };
+            };
+        };
+    };
+    api_place_let_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                user_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverviewOut"];
+                };
+            };
+        };
+    };
+    api_place_reset_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                user_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverviewOut"];
+                };
+            };
+        };
+    };
+    api_place_add_workspace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkspaceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverviewOut"];
+                };
+            };
+        };
+    };
+    api_place_bring_in_workspace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    api_place_change_workspace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoomIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverviewOut"];
                 };
             };
         };
@@ -3277,6 +4194,26 @@ export interface operations {
             };
         };
     };
+    api_takes_bin_take: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     api_takes_rename_take: {
         parameters: {
             query?: never;
@@ -3373,6 +4310,122 @@ export interface operations {
             };
         };
     };
+    api_place_bin_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BinnedOut"][];
+                };
+            };
+        };
+    };
+    api_place_empty_bin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    api_place_put_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BinnedIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BinnedOut"][];
+                };
+            };
+        };
+    };
+    api_place_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BinnedIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BinnedOut"][];
+                };
+            };
+        };
+    };
+    api_place_export: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
     api_takes_bring_in: {
         parameters: {
             query?: never;
@@ -3422,6 +4475,77 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"][];
+                };
+            };
+        };
+    };
+    api_place_members: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemberOut"][];
+                };
+            };
+        };
+    };
+    api_place_set_member: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MemberIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemberOut"][];
+                };
+            };
+        };
+    };
+    api_place_take_member_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+                user_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemberOut"][];
                 };
             };
         };
@@ -3492,6 +4616,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TakeOut"][];
+                };
+            };
+        };
+    };
+    api_place_usage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsageOut"];
                 };
             };
         };

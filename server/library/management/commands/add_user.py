@@ -8,7 +8,7 @@ from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
-from library.models import Workspace
+from library.models import Membership, Workspace
 
 
 class Command(BaseCommand):
@@ -18,6 +18,9 @@ class Command(BaseCommand):
         parser.add_argument("username")
         parser.add_argument("--workspace", default="", help="its name; made if it does not exist")
         parser.add_argument("--password", default="", help="asked for when left out")
+        parser.add_argument(
+            "--runs-the-place", action="store_true", help="sees people, room and failures of all"
+        )
 
     def handle(self, *args: Any, **options: Any) -> None:
         name, password = options["username"], options["password"] or getpass("Password: ")
@@ -27,8 +30,9 @@ class Command(BaseCommand):
             validate_password(password)
         except ValidationError as trouble:
             raise CommandError(" ".join(trouble.messages)) from None
-        user = User.objects.create_user(name, password=password)
+        user = User.objects.create_user(name, password=password, is_staff=options["runs_the_place"])
         title = options["workspace"] or f"{name}'s workspace"
-        workspace, _ = Workspace.objects.get_or_create(name=title)
-        workspace.members.add(user)
+        workspace, made = Workspace.objects.get_or_create(name=title)
+        role = Membership.Role.OWNER if made else Membership.Role.EDITOR
+        Membership.objects.create(workspace=workspace, user=user, role=role)
         self.stdout.write(f"{name} can sign in and sees {title!r}.")

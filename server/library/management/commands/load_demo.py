@@ -11,7 +11,7 @@ from leancurve.formats.clipjson import write_clip
 from leancurve.formats.files import read_take
 
 from library.intake import store_take
-from library.models import StoredFile, Workspace
+from library.models import Membership, StoredFile, Workspace
 from library.parsing import look
 
 WORKSPACE = "Ferry crew, day 2"
@@ -25,9 +25,12 @@ class Command(BaseCommand):
         user, made = User.objects.get_or_create(username=USER)
         if made:
             user.set_password(PASSWORD)
+            user.is_staff = True
             user.save()
         workspace, fresh = Workspace.objects.get_or_create(name=WORKSPACE)
-        workspace.members.add(user)
+        Membership.objects.get_or_create(
+            workspace=workspace, user=user, defaults={"role": Membership.Role.OWNER}
+        )
         if fresh or not workspace.takes.exists():
             self._load(workspace)
         self.stdout.write(f"{workspace.takes.count()} takes in {WORKSPACE!r}")

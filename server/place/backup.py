@@ -1,0 +1,235 @@
+"""The whole instance as one file, and back: everything is in the database, in one snapshot of it.
+
+A backup is a tar of ``manifest.json`` (what is in it, counted) and ``database.dump`` (PostgreSQL's
+custom format). It is made while people work, and restored beside what is there: only what was
+counted, and whose documents are what their names say, takes its place.
+"""
+
+import hashlib
+import io
+import json
+import os
+import subprocess
+import tarfile
+import tempfile
+from collections.abc import Callable
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import IO, Any
+
+import psycopg
+from django.conf import settings
+from django.core.management import call_command
+from leancurve import __version__
+from leancurve.errors import BadInput
+from psycopg import sql
+
+WHAT = "Lean Curve backup"
+VERSION = 1
+BLOBS = "editing_blob"
+
+
+def program(name: str) -> str:
+    """One of PostgreSQL's programs, of the newest version that is installed."""
+    found = sorted(Path("/usr/lib/postgresql").glob(f"*/bin/{name}"), key=_version)
+    return str(found[-1]) if found else name
+
+
+def _version(path: Path) -> int:
+    return int(path.parts[-3]) if path.parts[-3].isdigit() else 0
+
+
+def _connection(database: str | None = None, **more: Any) -> psycopg.Connection[Any]:
+    own = settings.DATABASES["default"]
+    return psycopg.connect(
+        host=own["HOST"], port=own["PORT"], user=own["USER"], password=own["PASSWORD"],
+        dbname=database or own["NAME"], **more,
+    )  # fmt: skip
+
+
+def _run(name: str, *arguments: str) -> None:
+    own = settings.DATABASES["default"]
+    environment = {
+        **os.environ,
+        "PGHOST": str(own["HOST"]), "PGPORT": str(own["PORT"]), "PGUSER": str(own["USER"]),
+        "PGPASSWORD": str(own["PASSWORD"]),
+    }  # fmt: skip
+    done = subprocess.run(
+        [program(name), *arguments], env=environment, capture_output=True, text=True
+    )
+    if done.returncode:
+        raise BadInput(f"{name}: {done.stderr.strip()[-400:]}")
+
+
+def backup(target: Path) -> dict[str, Any]:
+    """Write a backup; what is there under that name is replaced once it is whole."""
+    with tempfile.TemporaryDirectory(dir=target.parent or None) as folder:
+        dump = Path(folder) / "database.dump"
+        with _connection() as connection:
+            connection.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY")
+            row = connection.execute("SELECT pg_export_snapshot()").fetchone()
+            assert row is not None
+            rows = _counted(connection)
+            # Both look at the same moment, whatever people do meanwhile.
+            _run(
+                "pg_dump", "--format=custom", "--compress=1", f"--snapshot={row[0]}",
+                f"--file={dump}", str(settings.DATABASES["default"]["NAME"]),
+            )  # fmt: skip
+        manifest = {
+            "what": WHAT,
+            "version": VERSION,
+            "application": __version__,
+            "made": datetime.now(UTC).isoformat(timespec="seconds"),
+            "rows": rows,
+            "bytes": dump.stat().st_size,
+            "sha256": _sha256(dump),
+        }
+        part = Path(folder) / "backup.tar"
+        with tarfile.open(part, "w") as tar:
+            data = json.dumps(manifest, indent=1).encode()
+            head = tarfile.TarInfo("manifest.json")
+            head.size = len(data)
+            tar.addfile(head, io.BytesIO(data))
+            tar.add(dump, "database.dump")
+        part.chmod(0o600)
+        os.replace(part, target)
+    return manifest
+
+
+def _counted(connection: psycopg.Connection[Any]) -> dict[str, int]:
+    tables = connection.execute(
+        "SELECT tablename FROM pg_tables WHERE schemaname = 'public' ORDER BY 1"
+    ).fetchall()
+    counted = {}
+    for (table,) in tables:
+        row = connection.execute(
+            sql.SQL("SELECT count(*) FROM {}").format(sql.Identifier(table))
+        ).fetchone()
+        assert row is not None
+        counted[table] = int(row[0])
+    return counted
+
+
+def _sha256(file: Path) -> str:
+    with file.open("rb") as opened:
+        return hashlib.file_digest(opened, "sha256").hexdigest()
+
+
+def read_manifest(source: Path) -> dict[str, Any]:
+    """What a backup says it holds; :class:`BadInput` where it is none."""
+    try:
+        with tarfile.open(source) as tar:
+            data = _member(tar, "manifest.json").read(2**20)
+            manifest = json.loads(data)
+    except (tarfile.TarError, OSError, KeyError, ValueError) as trouble:
+        raise BadInput(f"this is no backup: {trouble}", file=source.name) from None
+    if not isinstance(manifest, dict) or manifest.get("what") != WHAT:
+        raise BadInput("this is no backup of Lean Curve", file=source.name)
+    if manifest.get("version") != VERSION:
+        raise BadInput(
+            f"a backup of version {manifest.get('version')}; this is version {VERSION}",
+            file=source.name,
+        )
+    return manifest
+
+
+def _member(tar: tarfile.TarFile, name: str) -> IO[bytes]:
+    opened = tar.extractfile(name)
+    if opened is None:
+        raise KeyError(name)
+    return opened
+
+
+def restore(source: Path, database: str, tell: Callable[[str], None] = lambda _: None) -> None:
+    """Restore into a new database of that name, and check all of it; a failed one is dropped."""
+    manifest = read_manifest(source)
+    with tempfile.TemporaryDirectory(dir=source.parent or None) as folder:
+        dump = Path(folder) / "database.dump"
+        try:
+            with tarfile.open(source) as tar, dump.open("wb") as out:
+                opened = _member(tar, "database.dump")
+                while data := opened.read(2**22):
+                    out.write(data)
+        except (tarfile.TarError, OSError, KeyError, EOFError) as trouble:
+            raise BadInput(f"the backup cannot be read: {trouble}", file=source.name) from None
+        if _sha256(dump) != manifest["sha256"]:
+            raise BadInput("the backup is damaged: it is not what was written", file=source.name)
+        _create(database)
+        try:
+            tell("restoring")
+            _run("pg_restore", "--no-owner", "--exit-on-error", "--dbname", database, str(dump))
+            tell("checking")
+            with _connection(database) as connection:
+                _check(connection, manifest["rows"])
+        except BaseException:
+            drop(database)
+            raise
+
+
+def _create(database: str) -> None:
+    with _connection("postgres", autocommit=True) as admin:
+        if _exists(admin, database):
+            raise BadInput(f"there is a database {database!r} already")
+        admin.execute(sql.SQL("CREATE DATABASE {}").format(sql.Identifier(database)))
+
+
+def _exists(admin: psycopg.Connection[Any], database: str) -> bool:
+    found = admin.execute("SELECT 1 FROM pg_database WHERE datname = %s", [database]).fetchone()
+    return found is not None
+
+
+def drop(database: str) -> None:
+    with _connection("postgres", autocommit=True) as admin:
+        admin.execute(
+            sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(database))
+        )
+
+
+def _check(connection: psycopg.Connection[Any], rows: dict[str, int]) -> None:
+    """Every table has the rows that were counted, every blob is what its name says."""
+    found = _counted(connection)
+    wrong = [t for t, n in rows.items() if found.get(t) != n]
+    if wrong:
+        table = wrong[0]
+        raise BadInput(f"{table}: {found.get(table, 0)} rows of {rows[table]} came back")
+    with connection.cursor("blobs") as cursor:
+        cursor.itersize = 200
+        cursor.execute(sql.SQL("SELECT sha, data FROM {}").format(sql.Identifier(BLOBS)))
+        for sha, data in cursor:
+            if hashlib.sha256(data).hexdigest() != sha:
+                raise BadInput(f"a document's part is damaged: {sha[:12]}")
+
+
+def take_place(database: str) -> str | None:
+    """The restored database becomes the one that is used. What was there is kept under the name
+    that is returned, or dropped where nothing was in it."""
+    own = str(settings.DATABASES["default"]["NAME"])
+    before = f"{own}_before_{datetime.now(UTC):%Y%m%d_%H%M%S}"
+    with _connection("postgres", autocommit=True) as admin:
+        was = _exists(admin, own) and _in_use(own)
+        admin.execute(
+            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = ANY(%s)",
+            [[own, database]],
+        )
+        if was:
+            _rename(admin, own, before)
+        elif _exists(admin, own):
+            drop(own)
+        _rename(admin, database, own)
+    call_command("migrate", verbosity=0)
+    return before if was else None
+
+
+def _rename(admin: psycopg.Connection[Any], old: str, new: str) -> None:
+    admin.execute(
+        sql.SQL("ALTER DATABASE {} RENAME TO {}").format(sql.Identifier(old), sql.Identifier(new))
+    )
+
+
+def _in_use(database: str) -> bool:
+    with _connection(database) as connection:
+        there = connection.execute("SELECT to_regclass('library_workspace')").fetchone()
+        if there is None or there[0] is None:
+            return False
+        row = connection.execute("SELECT count(*) FROM library_workspace").fetchone()
+        return row is not None and row[0] > 0

@@ -1,0 +1,93 @@
+"""Workspaces on their way out and in, as jobs: with progress, to be cancelled, kept on reload."""
+
+import tempfile
+from collections.abc import Callable
+from datetime import timedelta
+from pathlib import Path
+from typing import Any
+
+from django.contrib.auth.models import AbstractBaseUser, User
+from django.db import transaction
+from django.utils import timezone
+from leancurve.errors import BadInput
+from library import jobs
+from library.apart import apart
+from library.jobs import job_kind
+from library.models import Job, StoredFile, Workspace
+from procrastinate.contrib.django import app as queue
+
+from place import portable
+from place.told import checked
+from place.usage import told
+
+MOST_BYTES = 900 * 2**20
+"""The largest file that goes through the browser: the database keeps it while it waits."""
+KEPT = timedelta(days=1)
+ENDING = ".leanspace.zip"
+
+
+def start_export(workspace: Workspace) -> Job:
+    """Queue the writing of a workspace's file."""
+    return jobs.start(workspace, "export", f"{workspace.name}{ENDING}", {})
+
+
+@job_kind("export")
+def export_workspace(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
+    """The job behind it: the file is kept for a day, for whoever asked to fetch it."""
+    assert job.workspace is not None
+    with tempfile.TemporaryFile() as out:
+        said = portable.export(job.workspace, out, report)
+        size = out.tell()
+        if size > MOST_BYTES:
+            raise BadInput(
+                f"the file has {told(size)}, more than the browser fetches: "
+                "./lean export writes it on the server"
+            )
+        out.seek(0)
+        stored = StoredFile.objects.create(
+            workspace=job.workspace, name=job.title, data=out.read(), size=size
+        )
+    return {"file": stored.pk, "bytes": size, "takes": len(said.takes), "clips": len(said.clips)}
+
+
+def start_bringing_in(name: str, data: bytes, owner: AbstractBaseUser) -> Job:
+    """Queue the coming in of a workspace's file."""
+    with transaction.atomic():
+        stored = StoredFile.objects.create(name=name, data=data, size=len(data))
+        payload = {"file": stored.pk, "owner": owner.pk}
+        return jobs.start(None, "bring in workspace", name, payload)
+
+
+@job_kind("bring in workspace")
+def bring_in_workspace(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
+    """The job behind it: all of the file comes in, or nothing."""
+    stored = StoredFile.objects.get(pk=job.payload["file"])
+    owner = User.objects.get(pk=job.payload["owner"])
+    try:
+        with tempfile.NamedTemporaryFile(suffix=".zip") as file:
+            file.write(bytes(stored.data))
+            file.flush()
+            workspace = bring_in_file(Path(file.name), stored.name, owner, report)
+    finally:
+        stored.delete()
+    return {"workspace": workspace.pk, "name": workspace.name}
+
+
+def bring_in_file(
+    source: Path, name: str, owner: AbstractBaseUser | None, report: Callable[[float], None]
+) -> Workspace:
+    """A new workspace of a file that a stranger may have written."""
+    said = apart(checked, (source,), name, report)
+    report(0.7)
+    with transaction.atomic():
+        workspace = portable.new_workspace(said.name, owner)
+        portable.bring_in(source, said, workspace)
+    return workspace
+
+
+@queue.periodic(cron="51 * * * *")
+@queue.task(name="forget_fetched", queue="jobs", pass_context=False)
+def forget_fetched(timestamp: int) -> None:
+    """Every hour: files that nobody has fetched, or that became nothing, go after a day."""
+    old = timezone.now() - KEPT
+    StoredFile.objects.filter(take=None, created__lt=old).delete()

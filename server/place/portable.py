@@ -1,0 +1,334 @@
+"""A workspace as one file of open parts, and back, under another name beside what is there.
+
+The file is a zip: ``workspace.json`` says what is in it (:class:`Told`), ``takes/`` holds the files
+as they were brought in, ``deliveries/`` those that went out, ``blobs/`` the parts that documents
+are made of, each named by its SHA-256: channels in the safetensors layout, headers and skeletons
+as JSON, lines of recipes as JSON compressed by zlib.
+
+What comes in is somebody's file: it is looked at in a child process with limits before anything of
+it is stored, and what lines have made is computed anew here, never believed.
+"""
+
+import json
+import zipfile
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+from typing import IO
+
+from delivery.models import Delivery
+from django.contrib.auth.models import AbstractBaseUser, User
+from django.db import connection, transaction
+from documents.blobs import keep_blobs, keeping
+from documents.models import Blob, State
+from documents.store import held_by
+from editing.models import Clip, Recipe, Revision
+from leancurve import __version__
+from leancurve.progress import Progress, silent
+from library.models import Membership, Profile, Skeleton, StoredFile, Take, Workspace
+
+from place.told import (
+    VERSION,
+    WHAT,
+    Told,
+    ToldClip,
+    ToldDelivery,
+    ToldProfile,
+    ToldRecipe,
+    ToldRevision,
+    ToldSkeleton,
+    ToldState,
+    ToldTake,
+    blob_names,
+)
+
+AT_ONCE = 200
+"""Blobs that are looked up together."""
+
+
+# --- out ------------------------------------------------------------------------------------------
+
+
+def export(workspace: Workspace, out: IO[bytes], report: Progress = silent) -> Told:
+    """Write a workspace's file, what is in its bin left out; returns what it says."""
+    with transaction.atomic():
+        if not connection.savepoint_ids:
+            with connection.cursor() as cursor:
+                # One moment, whatever people do meanwhile.
+                cursor.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ")
+        told, shas = _told(workspace)
+        with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as file:
+            text = json.dumps(told.model_dump(mode="json"), indent=1)
+            file.writestr("workspace.json", text, zipfile.ZIP_DEFLATED)
+            for take in told.takes:
+                stored = StoredFile.objects.get(take=take.id)
+                file.writestr(take.file, bytes(stored.data), zipfile.ZIP_DEFLATED)
+            for at, delivery in zip(told.deliveries, _deliveries(workspace), strict=True):
+                file.writestr(at.file, bytes(delivery.data), zipfile.ZIP_DEFLATED)
+            for k, some in enumerate(_in_turns(sorted(shas))):
+                report(k * AT_ONCE / len(shas))
+                for sha, data in Blob.objects.filter(pk__in=some).values_list("sha", "data"):
+                    file.writestr(f"blobs/{sha}", bytes(data))
+    return told
+
+
+def _in_turns(shas: list[str]) -> Iterator[list[str]]:
+    for start in range(0, len(shas), AT_ONCE):
+        yield shas[start : start + AT_ONCE]
+
+
+def _deliveries(workspace: Workspace) -> Iterable[Delivery]:
+    live = Delivery.objects.filter(
+        clip__workspace=workspace, clip__binned=None, clip__take__binned=None
+    )
+    return live.order_by("pk").iterator(chunk_size=10)
+
+
+def _told(workspace: Workspace) -> tuple[Told, set[str]]:
+    """What the file says, and the blobs it holds."""
+    takes = list(Take.objects.filter(workspace=workspace, binned=None).select_related("skeleton"))
+    clips = Clip.objects.filter(workspace=workspace, binned=None, take__in=takes)
+    revisions = list(
+        Revision.objects.filter(clip__in=clips).select_related("author").order_by("pk")
+    )
+    swapped = {r.take_id for r in revisions if r.take_id} - {t.pk for t in takes}
+    # A take in the bin that lies beneath a revision goes along.
+    takes += Take.objects.filter(pk__in=swapped).select_related("skeleton")
+    states = _states(takes, revisions)
+    lines = {sha for r in revisions for sha in r.lines} | {s.line for s in states if s.line}
+    skeletons = list(Skeleton.objects.filter(workspace=workspace))
+    files = dict(StoredFile.objects.filter(take__in=takes).values_list("take", "name"))
+    told = Told(
+        what=WHAT,
+        version=VERSION,
+        application=__version__,
+        name=workspace.name,
+        skeletons=[ToldSkeleton(name=s.name, digest=s.digest, joints=s.joints) for s in skeletons],
+        profiles=[
+            ToldProfile(name=p.name, names=p.names, roles=p.roles, groups=p.groups)
+            for p in Profile.objects.filter(workspace=workspace)
+        ],
+        recipes=[
+            ToldRecipe(name=r.name, lines=r.lines, rate=r.rate)
+            for r in Recipe.objects.filter(workspace=workspace, binned=None)
+        ],
+        takes=[_told_take(t, files[t.pk]) for t in takes],
+        clips=[_told_clip(c, [r for r in revisions if r.clip_id == c.pk]) for c in clips],
+        deliveries=[
+            ToldDelivery(
+                clip=d.clip_id,
+                revision=d.revision_id,
+                file=f"deliveries/{d.pk}/{_plain(d.file_name)}",
+                file_name=d.file_name,
+                report=d.report,
+            )
+            for d in _deliveries(workspace)
+        ],
+        states={s.pk: _told_state(s, {x.pk for x in states}) for s in states},
+    )
+    return told, held_by(states) | lines | {s.digest for s in skeletons}
+
+
+def _plain(name: str) -> str:
+    return name.replace("/", "_").replace("\\", "_")
+
+
+def _states(takes: Iterable[Take], revisions: Iterable[Revision]) -> list[State]:
+    """The states that takes and revisions name, and those from which pruned ones are made."""
+    wanted: set[str | None] = {t.state_id for t in takes}
+    for r in revisions:
+        wanted |= {r.state_id, r.before_id, r.take_state_id}
+    found: dict[str, State] = {}
+    fresh = wanted - {None}
+    while fresh:
+        new = list(State.objects.filter(pk__in=fresh))
+        found.update({s.pk: s for s in new})
+        made = {x for s in new if s.pruned for x in (s.before_id, s.with_take_id)}
+        fresh = made - {None} - set(found)
+    return list(found.values())
+
+
+def _told_take(take: Take, file_name: str) -> ToldTake:
+    return ToldTake(
+        id=take.pk,
+        name=take.name,
+        file=f"takes/{take.pk}/{_plain(file_name)}",
+        file_name=file_name,
+        state=take.state_id,
+        skeleton=take.skeleton.digest,
+        rate=(take.rate_numerator, take.rate_denominator),
+        frames=take.frames,
+        joints=take.joints,
+        channels=take.channels,
+        keys=take.keys,
+        notes=take.notes,
+        warnings=take.warnings,
+        picture=take.picture,
+    )
+
+
+def _told_clip(clip: Clip, revisions: list[Revision]) -> ToldClip:
+    assert clip.head_id is not None
+    assert clip.tip_id is not None
+    return ToldClip(
+        id=clip.pk,
+        take=clip.take_id,
+        name=clip.name,
+        camera=clip.camera,
+        head=clip.head_id,
+        tip=clip.tip_id,
+        revisions=[
+            ToldRevision(
+                id=r.pk,
+                take=r.take_id,
+                parent=r.parent_id,
+                number=r.number,
+                lines=r.lines,
+                state=r.state_id,
+                before=r.before_id,
+                take_state=r.take_state_id,
+                cause=r.cause,
+                report=r.report,
+                author=r.author.get_username() if r.author else "",
+                created=r.created,
+            )
+            for r in revisions
+        ],
+    )
+
+
+def _told_state(state: State, here: set[str]) -> ToldState:
+    made = state.before_id in here and state.with_take_id in here
+    return ToldState(
+        header=state.header_id,
+        manifest=bytes(state.manifest).hex(),
+        keys=state.keys,
+        before=state.before_id if made else None,
+        with_take=state.with_take_id if made else None,
+        line=state.line if made else "",
+        ms=state.ms if made else None,
+        pruned=state.pruned,
+    )
+
+
+# --- in -------------------------------------------------------------------------------------------
+
+
+def bring_in(source: Path, told: Told, workspace: Workspace) -> None:
+    """Fill a new workspace from a file that was checked."""
+    authors = {u.get_username(): u for u in User.objects.all()}
+    with zipfile.ZipFile(source) as file, keeping():
+        for some in _in_turns(blob_names(file)):
+            keep_blobs({sha: file.read(f"blobs/{sha}") for sha in some})
+        _keep_states(told)
+        for s in told.skeletons:
+            Skeleton.objects.create(
+                workspace=workspace, name=s.name[:120], digest=s.digest, joints=s.joints
+            )
+        for p in told.profiles:
+            Profile.objects.create(workspace=workspace, **p.model_dump())
+        for r in told.recipes:
+            Recipe.objects.create(workspace=workspace, **r.model_dump())
+        takes = {t.id: _bring_take(t, file.read(t.file), workspace) for t in told.takes}
+        revisions: dict[int, Revision] = {}
+        clips = {c.id: _bring_clip(c, takes, revisions, authors, workspace) for c in told.clips}
+        for d in told.deliveries:
+            data = file.read(d.file)
+            Delivery.objects.create(
+                clip=clips[d.clip],
+                revision=revisions[d.revision],
+                file_name=d.file_name,
+                data=data,
+                size=len(data),
+                report=d.report,
+            )
+
+
+def _keep_states(told: Told) -> None:
+    State.objects.bulk_create(
+        [
+            State(
+                hash=name,
+                header_id=s.header,
+                manifest=bytes.fromhex(s.manifest),
+                keys=s.keys,
+                line=s.line,
+                ms=s.ms,
+                pruned=s.pruned,
+            )
+            for name, s in told.states.items()
+        ],
+        ignore_conflicts=True,
+    )
+    for name, s in told.states.items():
+        if s.before is not None:
+            State.objects.filter(pk=name, before=None).update(
+                before_id=s.before, with_take_id=s.with_take
+            )
+        if not s.pruned:
+            # What was made of it here may have been pruned: now its curves are there.
+            State.objects.filter(pk=name, pruned=True).update(pruned=False)
+
+
+def _bring_take(told: ToldTake, data: bytes, workspace: Workspace) -> Take:
+    stored = StoredFile.objects.create(
+        workspace=workspace, name=told.file_name[:255], data=data, size=len(data)
+    )
+    return Take.objects.create(
+        workspace=workspace,
+        name=told.name[:255],
+        file=stored,
+        state_id=told.state,
+        skeleton=Skeleton.objects.get(workspace=workspace, digest=told.skeleton),
+        rate_numerator=told.rate[0],
+        rate_denominator=told.rate[1],
+        frames=told.frames,
+        joints=told.joints,
+        channels=told.channels,
+        keys=told.keys,
+        notes=told.notes,
+        warnings=told.warnings,
+        picture=told.picture,
+    )
+
+
+def _bring_clip(
+    told: ToldClip,
+    takes: dict[int, Take],
+    revisions: dict[int, Revision],
+    authors: dict[str, User],
+    workspace: Workspace,
+) -> Clip:
+    clip = Clip.objects.create(
+        workspace=workspace, take=takes[told.take], name=told.name[:255], camera=told.camera
+    )
+    for r in sorted(told.revisions, key=lambda r: r.id):
+        revisions[r.id] = Revision.objects.create(
+            clip=clip,
+            take=None if r.take is None else takes[r.take],
+            parent=None if r.parent is None else revisions[r.parent],
+            number=r.number,
+            lines=r.lines,
+            state_id=r.state,
+            before_id=r.before,
+            take_state_id=r.take_state,
+            cause=r.cause,
+            report=r.report,
+            author=authors.get(r.author),
+        )
+        Revision.objects.filter(pk=revisions[r.id].pk).update(created=r.created)
+    clip.head, clip.tip = revisions[told.head], revisions[told.tip]
+    clip.save(update_fields=["head", "tip"])
+    return clip
+
+
+def new_workspace(name: str, owner: AbstractBaseUser | None) -> Workspace:
+    """An empty workspace of a name that no other has."""
+    taken = set(Workspace.objects.values_list("name", flat=True))
+    chosen, count = name[:120], 1
+    while chosen in taken:
+        count += 1
+        chosen = f"{name[:110]} {count}"
+    workspace = Workspace.objects.create(name=chosen)
+    if owner is not None:
+        Membership.objects.create(workspace=workspace, user=owner, role=Membership.Role.OWNER)
+    return workspace

@@ -1,0 +1,127 @@
+"""A backup of a running instance, restored and checked: what was delivered is delivered again."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+import tarfile
+import threading
+from collections.abc import Iterator
+from pathlib import Path
+from urllib.parse import urlsplit, urlunsplit
+
+import pytest
+
+from tests.conftest import PROJECT
+from tests.e2e.application import Application
+from tests.trials.people import Person
+
+HEAD = {"format": "bvh", "rate": [60, 1], "first": 0, "last": 99, "character": "a", "action": "b"}
+
+
+@pytest.fixture
+def running(tmp_path: Path, worker_id: str) -> Iterator[Application]:
+    made = Application(tmp_path, f"lean_back_{worker_id}")
+    try:
+        yield made.start()
+    finally:
+        made.stop()
+
+
+def manage(application: Application, *arguments: str) -> subprocess.CompletedProcess[str]:
+    return subprocess.run(
+        [sys.executable, PROJECT / "server/manage.py", *arguments],
+        env=application.environment, capture_output=True, text=True,
+    )  # fmt: skip
+
+
+def delivered(person: Person, clip: dict, version: int) -> bytes:
+    wanted = {**HEAD, "revision": clip["head"]["id"], "version": version}
+    job = person.ask("POST", f"clips/{clip['id']}/deliveries", wanted).json()
+    made = person.until_done(job["id"])["result"]["delivery"]
+    return person.ask("GET", f"deliveries/{made}/file").body
+
+
+def test_a_backup_of_what_is_being_worked_on_comes_back_whole(
+    running: Application, tmp_path: Path
+) -> None:
+    person = Person(running.url, "deckhand").sign_in("harbour-light")
+    workspace = person.ask("GET", "session").json()["workspaces"][0]["id"]
+    take = person.ask("GET", f"workspaces/{workspace}/takes").json()[-1]
+    clip = person.ask("POST", f"takes/{take['id']}/clip", {}).json()
+    clip = person.write(clip, append={"operation": "unflip", "params": {}}).json()
+    sent = delivered(person, clip, 1)
+
+    # Somebody goes on working while the backup is made.
+    stop = threading.Event()
+
+    def work() -> None:
+        other = Person(running.url, "deckhand").sign_in("harbour-light")
+        at = clip
+        while not stop.is_set():
+            line = {"operation": "gain", "params": {"factor": 1.01}, "scope": {"joints": ["Head"]}}
+            at = other.write(at, append=line).json()
+
+    thread = threading.Thread(target=work)
+    thread.start()
+    file = tmp_path / "all.backup"
+    try:
+        done = manage(running, "backup", str(file))
+    finally:
+        stop.set()
+        thread.join()
+    assert done.returncode == 0, done.stderr
+    assert "1 workspaces, 4 takes, 1 clips" in done.stdout
+    assert file.stat().st_mode & 0o77 == 0
+
+    # Damaged, it is refused and nothing is left of it.
+    damaged = tmp_path / "damaged.backup"
+    data = bytearray(file.read_bytes())
+    data[len(data) // 2] ^= 255
+    damaged.write_bytes(data)
+    name = f"{running.database}_beside"
+    refused = manage(running, "restore", str(damaged), "--beside", name)
+    assert refused.returncode == 1
+    assert "the backup is damaged" in refused.stderr
+    assert "is no backup" in manage(running, "restore", str(PROJECT / "README.md")).stderr
+
+    beside = manage(running, "restore", str(file), "--beside", name)
+    assert beside.returncode == 0, beside.stderr
+    assert f"in the database {name}" in beside.stdout
+    again = Application(tmp_path / "again", name)
+    (tmp_path / "again").mkdir()
+    own = urlsplit(again.environment["LEAN_DATABASE_URL"])
+    again.environment["LEAN_DATABASE_URL"] = urlunsplit(own._replace(path=f"/{name}"))
+    try:
+        again.start_web()
+        again.start_worker()
+        restored = Person(again.url, "deckhand").sign_in("harbour-light")
+        back = restored.ask("GET", f"clips/{clip['id']}").json()
+        assert back["head"]["number"] >= clip["head"]["number"]
+        revisions = restored.ask("GET", f"clips/{clip['id']}/history").json()
+        at = next(r for r in revisions if r["number"] == clip["head"]["number"])
+        assert at["id"] == clip["head"]["id"]
+        assert delivered(restored, clip, 2) == sent
+    finally:
+        again.stop()
+
+
+def test_in_its_place_what_was_there_is_kept_under_another_name(
+    running: Application, tmp_path: Path
+) -> None:
+    file = tmp_path / "all.backup"
+    assert manage(running, "backup", str(file)).returncode == 0
+    with tarfile.open(file) as tar:
+        said = json.load(tar.extractfile("manifest.json"))
+    assert said["rows"]["library_take"] == 4
+    person = Person(running.url, "deckhand").sign_in("harbour-light")
+    workspace = person.ask("GET", "session").json()["workspaces"][0]["id"]
+    take = person.ask("GET", f"workspaces/{workspace}/takes").json()[0]
+    assert person.ask("DELETE", f"takes/{take['id']}").status == 204
+    done = manage(running, "restore", str(file))
+    assert done.returncode == 0, done.stderr
+    kept = done.stdout.split("kept as the database ")[1].split(":")[0]
+    assert kept.startswith(f"{running.database}_before_")
+    assert len(person.ask("GET", f"workspaces/{workspace}/takes").json()) == 4
+    manage(running, "shell", "-c", f"from place.backup import drop; drop({kept!r})")
