@@ -173,8 +173,8 @@ pg_stop() { as_pg "$(pg_bin)/pg_ctl" -D "$PGROOT/data" -m fast -w -s stop 2>/dev
 
 database() { if [ -z "${LEAN_DATABASE_URL:-}" ]; then pg_start; fi; }
 
-# Keeps one part running: what ends by itself is started again, sooner the longer it had run. Ends,
-# with all that it started, when ./lean does, however that ends.
+# Keeps one part running: what ends by itself is started again at once, or after a while where it had
+# hardly begun. Ends, with all that it started, when ./lean does, however that ends.
 keep() {
   local name=$1 child began wait=0 status; shift
   exec 3>&2 2>/dev/null  # the shell's own word about what was killed
@@ -189,7 +189,7 @@ keep() {
     status=0; wait "$child" || status=$?
     # What it had started does not outlive it: a socket would stay taken.
     kill -KILL -- "-$child" 2>/dev/null || true
-    [ $((SECONDS - began)) -gt 30 ] && wait=0 || wait=$((wait < 16 ? wait * 2 + 1 : 30))
+    [ $((SECONDS - began)) -ge 5 ] && wait=0 || wait=$((wait < 16 ? wait * 2 + 1 : 30))
     say "The $name ended (status $status), see ${LOCAL#"$PWD"/}/$name.log: started again in $wait s" 2>&3
     sleep "$wait"
   done
@@ -344,7 +344,7 @@ case ${1:-help} in
   add-user) shift; instance add_user "$@" ;;
   test) shift; test_all "$@" ;;
   shots) with_test_server $PY -m tests.e2e.shots ;;
-  trials) shift; with_test_server $PY -m tests.trials "$@" ;;
+  trials) shift; with_test_server $PY -c 'import sys; from tests.trials.run import main; main(sys.argv[1:])' "$@" ;;
   bench) shift; with_test_server $PY -m tests.bench "$@" ;;
   licences) setup test; $PY -m tests.third_party ;;
   types) setup test; $PY server/manage.py openapi_types ;;

@@ -16,7 +16,7 @@ from django.db.utils import DataError
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
 from editing.history import Conflict
-from leancurve.errors import BadInput
+from leancurve.errors import BadInput, short
 from leancurve.operations import OPERATIONS, Cancelled
 from leancurve.operations.describe import described
 from library.models import Preferences
@@ -24,6 +24,7 @@ from ninja import NinjaAPI, Status
 from ninja.decorators import decorate_view
 from ninja.errors import HttpError
 from ninja.security import SessionAuth
+from pydantic import ValidationError as PydanticError
 
 from api import schemas
 from api.clips import router as clips
@@ -81,6 +82,14 @@ def _refused(request: HttpRequest, trouble: HttpError) -> HttpResponse:
     found = getattr(request, "trouble", None)
     status = trouble.status_code if found is None else 422
     return api.create_response(request, {"detail": str(found or trouble)}, status=status)
+
+
+@api.exception_handler(PydanticError)
+def _no_such_value(request: HttpRequest, trouble: PydanticError) -> HttpResponse:
+    """A part of a body that is no scope, no parameter: the first thing that is wrong with it."""
+    first = trouble.errors()[0]
+    where = ".".join(str(part) for part in first["loc"])
+    return api.create_response(request, {"detail": f"{short(where)}: {first['msg']}"}, status=422)
 
 
 @api.exception_handler(DataError)

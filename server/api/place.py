@@ -197,6 +197,7 @@ def change_workspace(request: HttpRequest, workspace_id: int, wanted: schemas.Ro
     _runs_place(request)
     workspace = get_object_or_404(Workspace, pk=workspace_id)
     for name, value in wanted.model_dump(exclude_unset=True).items():
-        setattr(workspace, name, value)
+        if name != "name" or value is not None:
+            setattr(workspace, name, value)
     workspace.save()
     return overview()

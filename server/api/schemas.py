@@ -5,6 +5,7 @@ from typing import Any, Literal
 from uuid import UUID
 
 from ninja import Field, Schema
+from pydantic import PositiveInt
 
 
 class Trouble(Schema):
@@ -469,8 +470,8 @@ class MovedOut(Schema):
 class RecipeIn(Schema):
     name: str = Field(min_length=1, max_length=120)
     lines: list[AppendIn] = Field(min_length=1, max_length=200)
-    rate: list[int] | None = Field(
-        None, min_length=2, max_length=2, description="of the take they were made on"
+    rate: tuple[PositiveInt, PositiveInt] | None = Field(
+        None, description="of the take they were made on"
     )
 
 
@@ -615,11 +616,11 @@ class PasswordIn(Schema):
 
 class WorkspaceIn(Schema):
     name: str = Field(min_length=1, max_length=120)
-    owner: str = Field("", description="whoever asks, where nobody is named")
+    owner: str | None = Field(None, description="whoever asks, where nobody is named")
 
 
 class RoomIn(Schema):
-    name: str = Field("", min_length=1, max_length=120)
+    name: str | None = Field(None, min_length=1, max_length=120, description="null: as it is")
     most_bytes: int | None = Field(None, ge=0)
     most_takes: int | None = Field(None, ge=0, le=1_000_000)
 

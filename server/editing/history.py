@@ -7,7 +7,8 @@ it was computed for; acknowledged means committed.
 import logging
 import time
 import uuid
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager, nullcontext
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Any
@@ -45,7 +46,9 @@ from editing.together import together
 
 log = logging.getLogger("lean.history")
 
-MOST_ATTEMPTS = 5
+PATIENT = 3
+"""Attempts at a write that may be overtaken by others; after them it keeps others waiting."""
+MOST_ATTEMPTS = PATIENT + 1
 
 
 class Conflict(Exception):
@@ -299,38 +302,9 @@ def write(
     channels than what changed since is rebased on the head; anything else is a :class:`Conflict`.
     """
     began = time.perf_counter()
-    for _ in range(MOST_ATTEMPTS):
-        done = Revision.objects.filter(clip_id=clip_id, request_id=request_id).first()
-        if done is not None:
-            return done
-        clip = Clip.objects.select_related(
-            "head__state__header",
-            "head__before__header",
-            "head__take_state__header",
-            "head__take__state__header",
-            "take__state__header",
-        ).get(pk=clip_id)
-        assert clip.head is not None
-        head = clip.head
-        head.clip = clip
-        if head.pk != base_id:
-            base = (
-                Revision.objects.select_related("state__header", "take_state__header")
-                .filter(clip_id=clip_id, pk=base_id)
-                .first()
-            )
-            if base is None:
-                raise BadInput("that revision is not one of this clip")
-            try:
-                _require_disjoint(base, head, change, set(after), progress)
-            except Conflict:
-                # What came first may be this very write, sent twice.
-                mine = Revision.objects.filter(clip_id=clip_id, request_id=request_id).first()
-                if mine is None:
-                    raise
-                return mine
-        result = _outcome(head, change, progress)
-        revision = _commit(clip, head, result, request_id, user)
+    for attempt in range(MOST_ATTEMPTS):
+        with _alone(clip_id) if attempt >= PATIENT else nullcontext():
+            revision = _attempt(clip_id, base_id, request_id, change, user, progress, set(after))
         if revision is not None:
             note(revision=revision.pk)
             log.info(
@@ -342,7 +316,58 @@ def write(
                 },
             )
             return revision
-    raise Conflict(head, ["the clip is being changed faster than this change can follow"], [])
+    raise AssertionError("whoever is alone with a clip is not overtaken")
+
+
+@contextmanager
+def _alone(clip_id: int) -> Iterator[None]:
+    """Nobody else changes the clip meanwhile: for whoever was overtaken again and again."""
+    with transaction.atomic():
+        Clip.objects.select_for_update().get(pk=clip_id)
+        yield
+
+
+def _attempt(
+    clip_id: int,
+    base_id: int,
+    request_id: uuid.UUID,
+    change: Change,
+    user: AbstractBaseUser,
+    progress: Progress,
+    own: set[uuid.UUID],
+) -> Revision | None:
+    """The write on the head that stands now; None where another one was quicker."""
+    done = Revision.objects.filter(clip_id=clip_id, request_id=request_id).first()
+    if done is not None:
+        return done
+    clip = Clip.objects.select_related(
+        "head__state__header",
+        "head__before__header",
+        "head__take_state__header",
+        "head__take__state__header",
+        "take__state__header",
+    ).get(pk=clip_id)
+    assert clip.head is not None
+    head = clip.head
+    head.clip = clip
+    if head.pk != base_id:
+        base = (
+            Revision.objects.select_related("state__header", "take_state__header")
+            .filter(clip_id=clip_id, pk=base_id)
+            .first()
+        )
+        if base is None:
+            raise BadInput("that revision is not one of this clip")
+        try:
+            _require_disjoint(base, head, change, own, progress)
+        except Conflict:
+            # What came first may be this very write, sent twice.
+            mine = Revision.objects.filter(clip_id=clip_id, request_id=request_id).first()
+            if mine is None:
+                raise
+            return mine
+    result = _outcome(head, change, progress)
+    return _commit(clip, head, result, request_id, user)
 
 
 TOLD = {"reading": "how the take is read", "accepted": "findings that are meant"}

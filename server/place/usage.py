@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from delivery.models import Delivery
 from django.conf import settings
-from django.db.models import Q, Sum
+from django.db.models import Q, QuerySet, Sum
 from documents.caches import Cache
 from documents.models import State
 from documents.store import stored_bytes
@@ -65,14 +65,14 @@ def _bytes_of_clips(workspace: Workspace) -> int:
     return known
 
 
-def bytes_of(takes: "object", revisions: "object") -> int:
+def bytes_of(takes: QuerySet[Take], revisions: QuerySet[Revision]) -> int:
     """Bytes that takes' and revisions' documents and recipes hold, each counted once."""
     states = State.objects.filter(
         Q(take__in=takes)
-        | Q(pk__in=revisions.values("state"))  # type: ignore[attr-defined]
-        | Q(pk__in=revisions.values("take_state"))  # type: ignore[attr-defined]
+        | Q(pk__in=revisions.values("state"))
+        | Q(pk__in=revisions.values("take_state"))
     ).distinct()
-    lines = {sha for row in revisions.values_list("lines", flat=True) for sha in row}  # type: ignore[attr-defined]
+    lines = {sha for row in revisions.values_list("lines", flat=True) for sha in row}
     return stored_bytes(states, lines)
 
 
@@ -111,7 +111,7 @@ class Room:
 
 def told(size: int) -> str:
     """Bytes in words."""
-    for unit, worth in (("GB", 2**30), ("MB", 2**20), ("kB", 2**10)):
+    for unit, worth in (("GB", 10**9), ("MB", 10**6), ("kB", 10**3)):
         if size >= worth:
             return f"{size / worth:.1f} {unit}"
     return f"{size} bytes"

@@ -76,8 +76,7 @@ def page(browser: Browser, application: Application, signed_in: Any) -> Iterator
 
 
 def open_take(page: Page, name: str) -> None:
-    # While it still comes in there is a button to cancel that, too.
-    page.get_by_role("button", name=re.compile(f"^(?!Cancel ).*{re.escape(name)}")).click()
+    page.get_by_role("button", name=re.compile(f"^(Open|Go on): .*{re.escape(name)}")).click()
     page.get_by_role("heading", name=name).wait_for()
     loaded = "() => /cost \\d/.test(document.querySelector('[data-testid=drift]')?.textContent)"
     page.wait_for_function(loaded)

@@ -86,18 +86,23 @@ def test_a_change_that_is_refused_says_so_and_those_behind_it_go_on(page: Page) 
     pick_channel(page, "turn Y")
     select_key(page, 80, -4)
     turn = {"n": 0}
+    second: list[Any] = []
 
     def answer(route: Any) -> None:
         turn["n"] += 1
         if turn["n"] == 2:
-            body = json.dumps({"detail": "value: not this one"})
-            route.fulfill(status=422, content_type="application/json", body=body)
+            second.append(route)
         else:
             route.continue_()
 
     page.route("**/writes", answer)
     for _ in range(3):
         page.keyboard.press("Control+ArrowUp")
+    # Refused once the third one has been made on what was shown.
+    while not second:
+        page.wait_for_timeout(50)
+    body = json.dumps({"detail": "value: not this one"})
+    second[0].fulfill(status=422, content_type="application/json", body=body)
     expect(page.get_by_role("status").filter(has_text="was not kept")).to_contain_text(
         "value: not this one"
     )
@@ -116,6 +121,8 @@ def two(page: Page, browser: Browser, signed_in: Any, request: pytest.FixtureReq
     context = browser.new_context(viewport={"width": 1280, "height": 800}, storage_state=signed_in)
     other = context.new_page()
     other.set_default_timeout(20_000)
+    # It sees what the first one does when it writes itself: here it does not follow.
+    other.route("**/here", lambda route: route.abort())
     other.goto(page.url)
     settled(other)
     other.keyboard.press("Alt+6")

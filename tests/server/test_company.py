@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import uuid
 from datetime import timedelta
+from typing import Any
 
 import pytest
 from django.contrib.auth.models import User
+from django.db import connection
 from django.utils import timezone
+from editing import history
 from editing.models import Presence
 from library.models import Workspace
 
@@ -76,3 +79,19 @@ def test_strangers_do_not_learn_who_is_there(clip: dict) -> None:
     wanted = {"page": "x", "revision": clip["head"]["id"]}
     assert stranger.post(f"clips/{clip['id']}/here", wanted).status_code == 404
     assert not Presence.objects.exists()
+
+
+def test_whoever_is_overtaken_again_and_again_keeps_others_waiting(
+    api: Api, clip: dict, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    commit, turns = history._commit, []
+
+    def overtaken(*given: Any) -> Any:
+        turns.append(connection.in_atomic_block and len(connection.savepoint_ids))
+        return None if len(turns) <= history.PATIENT else commit(*given)
+
+    monkeypatch.setattr(history, "_commit", overtaken)
+    api.apply(clip, "unflip")
+    assert len(turns) == history.PATIENT + 1
+    # The last one has the clip to itself: it is inside of one more transaction.
+    assert turns[-1] > turns[0]

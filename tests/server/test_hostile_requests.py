@@ -156,3 +156,25 @@ def test_a_write_sent_six_times_at_once_is_made_once(api: Api, clip: dict) -> No
     assert len(made) == 6
     assert len(set(made)) == 1, made
     assert Revision.objects.filter(request_id=request).count() == 1
+
+
+@pytest.mark.parametrize("keys", [["x"], [[1]], [["Hips", "rx", "no id", 1]]])
+def test_a_scope_that_is_none_is_refused_wherever_it_is_asked_with(
+    api: Api, clip: dict, keys: list
+) -> None:
+    head, scope = clip["head"]["id"], {"keys": keys}
+    wanted = {"revision": head, "operation": "unflip", "scope": scope}
+    for path, body in (
+        ("preview", wanted),
+        ("preview/whole", wanted),
+        ("refit", {"revision": head, "scope": scope}),
+    ):
+        answer = api.post(f"clips/{clip['id']}/{path}", body)
+        assert answer.status_code == 422, (path, answer.content)
+
+
+def test_a_recipe_is_kept_at_a_rate_that_there_is(api: Api, workspace: Workspace) -> None:
+    wanted = {"name": "r", "lines": [{"operation": "unflip"}], "rate": [0, 0]}
+    refused = api.post(f"workspaces/{workspace.pk}/recipes", wanted)
+    assert refused.status_code == 422
+    assert api.get(f"workspaces/{workspace.pk}/recipes").status_code == 200

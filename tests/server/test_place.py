@@ -253,5 +253,5 @@ def test_workspaces_are_made_named_and_given_room(runner: Api, user: User) -> No
     (row,) = changed["workspaces"]
     assert (row["name"], row["usage"]["most_bytes"]) == ("Day shoot", 1000)
     back = runner.call("PATCH", f"place/workspaces/{row['id']}", {"most_bytes": None}).json()
-    assert back["workspaces"][0]["usage"]["most_bytes"] == 50 * 2**30
+    assert back["workspaces"][0]["usage"]["most_bytes"] == 50 * 10**9
     assert back["workspaces"][0]["name"] == "Day shoot"

@@ -16,7 +16,7 @@ from leancurve.formats.bvh import write_bvh
 
 from tests.bench.tables import Table
 from tests.e2e.application import Application
-from tests.trials.people import Person, Waits, make_people
+from tests.trials.people import Person, Waits, make_people, running
 
 GOALS = {"light": 0.3, "write": 0.5, "preview": 10.0}
 
@@ -56,39 +56,42 @@ def look_about(person: Person, until: float) -> None:
 
 
 def run(folder: Any, people: int = 20, seconds: float = 60.0, frames: int | None = None) -> Table:
+    with running(folder, "lean_load") as application:
+        return on(application, people, seconds, frames)
+
+
+def on(
+    application: Application, people: int = 20, seconds: float = 60.0, frames: int | None = None
+) -> Table:
     """The load on an application of its own; returns the table of waits."""
     table = Table(
         f"Load: {people} people at once for {seconds:.0f} s",
         ("what", "how often", "median", "95 of 100", "goal"),
     )
-    application = Application(folder, "lean_load").start()
-    try:
-        names = [f"hand{k}" for k in range(people)]
-        workspace = make_people(application.environment, names, "Load")
-        file = write_bvh(longest(frames))
-        waits = Waits()
-        crew = [Person(application.url, n, waits).sign_in() for n in names]
-        clips = []
-        for person in crew:
-            clip = person.bring_in(workspace, f"{person.name}.bvh", file)
-            line = {"operation": "thin", "params": {"tolerance_deg": 1.0}}
-            clips.append(person.write(clip, append=line).json())
-        waits.seconds.clear()
-        waits.statuses.clear()
-        waits.busy = 0
-        until = time.monotonic() + seconds
-        threads = [
-            threading.Thread(target=work, args=(p, c, until, k))
-            for k, (p, c) in enumerate(zip(crew, clips, strict=True))
-        ]
-        watcher = Person(application.url, names[0], waits).sign_in()
-        threads.append(threading.Thread(target=look_about, args=(watcher, until)))
-        for thread in threads:
-            thread.start()
-        for thread in threads:
-            thread.join()
-    finally:
-        application.stop()
+    names = [f"hand{k}" for k in range(people)]
+    workspace = make_people(application.environment, names, "Load")
+    file = write_bvh(longest(frames))
+    waits = Waits()
+    crew = [Person(application.url, n, waits).sign_in() for n in names]
+    clips = []
+    for person in crew:
+        clip = person.bring_in(workspace, f"{person.name}.bvh", file)
+        line = {"operation": "thin", "params": {"tolerance_deg": 1.0}}
+        clips.append(person.write(clip, append=line).json())
+    waits.seconds.clear()
+    waits.statuses.clear()
+    waits.busy = 0
+    until = time.monotonic() + seconds
+    threads = [
+        threading.Thread(target=work, args=(p, c, until, k))
+        for k, (p, c) in enumerate(zip(crew, clips, strict=True))
+    ]
+    watcher = Person(application.url, names[0], waits).sign_in()
+    threads.append(threading.Thread(target=look_about, args=(watcher, until)))
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
     for kind, goal in GOALS.items():
         table.add(
             kind, str(len(waits.seconds[kind])), f"{waits.at(kind, 0.5):.2f} s",

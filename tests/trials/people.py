@@ -7,13 +7,18 @@ import json
 import time
 import uuid
 from collections import defaultdict
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from http.cookies import SimpleCookie
+from pathlib import Path
 from threading import Lock
 from typing import Any
 from urllib.parse import urlsplit
 
 from safetensors.numpy import load
+
+from tests.e2e.application import Application
 
 PASSWORD = "a-long-password"
 
@@ -64,6 +69,8 @@ class Person:
         self.name = name
         self.waits = waits or Waits()
         self.cookies: dict[str, str] = {}
+        self.token: str | None = None
+        """Another token than the cookie's, where one is to be tried."""
         self.connection: http.client.HTTPConnection | None = None
 
     def sign_in(self, password: str = PASSWORD) -> Person:
@@ -83,7 +90,7 @@ class Person:
         if body is not None:
             headers["Content-Type"] = kind
         if "csrftoken" in self.cookies:
-            headers["X-CSRFToken"] = self.cookies["csrftoken"]
+            headers["X-CSRFToken"] = self.token or self.cookies["csrftoken"]
         try:
             self.connection.request(method, f"/api/{path}", body, headers)
             response = self.connection.getresponse()
@@ -188,3 +195,13 @@ def make_people(environment: dict[str, str], names: list[str], workspace: str) -
         env=environment, check=True, capture_output=True, text=True,
     )  # fmt: skip
     return int(out.stdout.strip().splitlines()[-1])
+
+
+@contextmanager
+def running(folder: Path, database: str) -> Iterator[Application]:
+    """An application of its own, while a trial lasts."""
+    application = Application(folder, database)
+    try:
+        yield application.start()
+    finally:
+        application.stop()

@@ -4,6 +4,7 @@ import { Tooltip } from 'radix-ui'
 import { BrowserRouter, Navigate, Route, Routes } from 'react-router'
 import { BatchPage } from './batch/BatchPage'
 import { Bench } from './bench/Bench'
+import { PlacePage } from './place/PlacePage'
 import { SignIn } from './session/SignIn'
 import { useSession } from './session/session'
 import { Shelf } from './shelf/Shelf'
@@ -12,6 +13,7 @@ const queries = new QueryClient({ defaultOptions: { queries: { retry: 1 } } })
 
 export function App() {
   const user = useSession((s) => s.user)
+  const runsPlace = useSession((s) => s.runsPlace)
   if (user === undefined) return null
   if (user === null) return <SignIn />
   return (
@@ -22,6 +24,7 @@ export function App() {
             <Route path="/" element={<Shelf />} />
             <Route path="/clip/:clipId" element={<Bench />} />
             <Route path="/batch/:batchId" element={<BatchPage />} />
+            {runsPlace && <Route path="/place" element={<PlacePage />} />}
             <Route path="*" element={<Navigate to="/" replace />} />
           </Routes>
         </BrowserRouter>

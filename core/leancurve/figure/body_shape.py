@@ -47,6 +47,8 @@ class _Reader:
         self.children = [[c for c in cs if c not in helpers] for cs in skeleton.children]
         self.height = max(skeleton.rest_height, 1e-9)
         self.out: list[Placed] = [("", 0.0)] * len(skeleton)
+        self.bones = np.linalg.norm(skeleton.offset_array, axis=1).tolist()
+        self.paths = self._all_paths()
 
     def read(self) -> list[Placed]:
         pairs = self._pairs()
@@ -81,26 +83,32 @@ class _Reader:
                 found.add(j)
         return found
 
-    def _path(self, joint: int) -> tuple[tuple[int, ...], float]:
-        """The longest way down from a joint, by bone length, and its length."""
-        ways = [(self._path(c), c) for c in self.children[joint]]
-        if not ways:
-            return (joint,), 0.0
-        (way, length), child = max(ways, key=lambda w: w[0][1] + self._bone(w[1]))
-        return (joint, *way), length + self._bone(child)
-
-    def _bone(self, joint: int) -> float:
-        return float(np.linalg.norm(self.skeleton.offset_array[joint]))
+    def _all_paths(self) -> list[tuple[tuple[int, ...], float]]:
+        """The longest way down from each joint, by bone length, and its length: children stand
+        behind their parents."""
+        out: list[tuple[tuple[int, ...], float]] = [((), 0.0)] * len(self.skeleton)
+        for joint in reversed(range(len(self.skeleton))):
+            below = self.children[joint]
+            if not below:
+                out[joint] = ((joint,), 0.0)
+                continue
+            child = max(below, key=lambda c: out[c][1] + self.bones[c])
+            way, length = out[child]
+            out[joint] = ((joint, *way), length + self.bones[child])
+        return out
 
     def _pairs(self) -> list[_Pair]:
         """Pairs of children with like paths: as many joints, lengths within a tenth."""
         out: list[_Pair] = []
         for centre in range(len(self.skeleton)):
-            for a, b in combinations(self.children[centre], 2):
-                (one, length), (two, other) = self._path(a), self._path(b)
-                length, other = length + self._bone(a), other + self._bone(b)
+            limbs = []
+            for child in self.children[centre]:
+                path, length = self.paths[child]
+                if len(path) >= 3:
+                    limbs.append((path, length + self.bones[child]))
+            for (one, length), (two, other) in combinations(limbs, 2):
                 longest = max(length, other)
-                if len(one) != len(two) or len(one) < 3 or abs(length - other) > 0.1 * longest:
+                if len(one) != len(two) or abs(length - other) > 0.1 * longest:
                     continue
                 if longest < 0.2 * self.height:
                     continue
@@ -132,7 +140,7 @@ class _Reader:
 
     def _two_long(self, path: tuple[int, ...]) -> int | None:
         """Where on a path the joint sits that begins the two longest bones in a row."""
-        lengths = [self._bone(j) for j in path[1:]]
+        lengths = [self.bones[j] for j in path[1:]]
         if len(lengths) < 2:
             return None
         # The upper bone of a limb is hardly ever the shorter one: a collar bone is.
@@ -200,7 +208,7 @@ class _Reader:
             for joint in line[: line.index(legs.centre)]:
                 self._put(joint, "spine", 0.65)
         taken = {p[0] for p in arms.paths}
-        ways = [self._path(c)[0] for c in self.children[arms.centre] if c not in taken]
+        ways = [self.paths[c][0] for c in self.children[arms.centre] if c not in taken]
         if not ways:
             return
         neck = max(ways, key=lambda w: float(self.points[w[-1]] @ self.up))

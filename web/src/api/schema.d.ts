@@ -2373,7 +2373,10 @@ export interface components {
              * Rate
              * @description of the take they were made on
              */
-            rate?: number[] | null;
+            rate?: [
+                number,
+                number
+            ] | null;
         };
         /** RecipeLineOut */
         RecipeLineOut: {
@@ -2488,9 +2491,9 @@ export interface components {
             most_takes?: number | null;
             /**
              * Name
-             * @default
+             * @description null: as it is
              */
-            name: string;
+            name?: string | null;
         };
         /** ScopeIO */
         ScopeIO: {
@@ -2656,9 +2659,8 @@ export interface components {
             /**
              * Owner
              * @description whoever asks, where nobody is named
-             * @default
              */
-            owner: string;
+            owner?: string | null;
         };
         /** WorkspaceOut */
         WorkspaceOut: {

@@ -4,6 +4,7 @@ import { useEffect, useState } from 'react'
 import { Link, useParams } from 'react-router'
 import { useBench } from '../clip/bench'
 import { setStep } from '../clip/choose'
+import { keepCompany, toldOf } from '../clip/company'
 import { measuredNow } from '../clip/findings'
 import { transport } from '../clip/transport'
 import { useViewing } from '../clip/viewing'
@@ -12,6 +13,7 @@ import { BenchMenu } from '../commands/BenchMenu'
 import { CommandList } from '../commands/CommandList'
 import { KeyHelp } from '../commands/KeyHelp'
 import { useKeys } from '../commands/keys'
+import { useSession } from '../session/session'
 import { SheetView } from '../sheet/SheetView'
 import { StageView } from '../stage/StageView'
 import { STEPS } from '../steps/steps'
@@ -67,23 +69,55 @@ function StepRail() {
   )
 }
 
+const few = (names: readonly string[]) =>
+  names.slice(0, 3).join(', ') + (names.length > 3 ? ` and ${names.length - 3} more` : '')
+
+/** One side of a conflict: whose work, and what it touches. */
+function Side({
+  name,
+  parts,
+  children,
+}: {
+  name: string
+  parts: readonly string[]
+  children: string
+}) {
+  return (
+    <section aria-label={name} className="border-rule-2 border-l-2 pl-2">
+      <h2 className="text-[12px] text-ink-2">{name}</h2>
+      <p className="font-semibold">{children}</p>
+      <p className="text-ink-2">{few(parts)}</p>
+    </section>
+  )
+}
+
 /** Somebody else has changed the same meanwhile: theirs stands, and one may put one's own over it. */
 function RefusalBar() {
   const refusal = useBench((s) => s.refusal)
+  const user = useSession((s) => s.user)
   if (!refusal) return null
-  const { told, count, theirs, again } = refusal
+  const { told, count, theirs, yours, changes, again } = refusal
   const close = () => useBench.setState({ refusal: null })
-  const few = theirs.slice(0, 3).join(', ') + (theirs.length > 3 ? ' and more' : '')
   return (
     <div
       role="alertdialog"
       aria-label="Changed elsewhere"
-      className="-translate-x-1/2 fixed bottom-12 left-1/2 z-30 flex max-w-[720px] items-center gap-3 rounded-[4px] border border-rule-2 bg-raised px-3 py-2"
+      className="-translate-x-1/2 fixed bottom-12 left-1/2 z-30 flex max-w-[720px] flex-wrap items-end justify-end gap-3 rounded-[4px] border border-rule-2 bg-raised px-3 py-2"
     >
-      <p>
-        <b>{count > 1 ? `${count} changes` : told}</b> {count > 1 ? 'were' : 'was'} not kept:{' '}
-        {few || 'the clip'} was changed elsewhere meanwhile.
-      </p>
+      <div className="flex flex-1 basis-full flex-col gap-2">
+        <p>
+          <b>{count > 1 ? `${count} changes` : told}</b> {count > 1 ? 'were' : 'was'} not kept:{' '}
+          {few(theirs) || 'the clip'} was changed elsewhere meanwhile.
+        </p>
+        <div className="grid grid-cols-2 gap-3">
+          <Side name="Theirs, which stands" parts={theirs}>
+            {changes.length > 0 ? toldOf(changes, user) : ''}
+          </Side>
+          <Side name="Yours, which can be put over it" parts={yours}>
+            {count > 1 ? `${count} changes, the last ${told}` : told}
+          </Side>
+        </div>
+      </div>
       <Button className="shrink-0" onClick={close}>
         Keep theirs
       </Button>
@@ -153,6 +187,9 @@ export function Bench() {
     }
     return () => transport.pause()
   }, [clipId, opened])
+
+  const shown = clip?.id
+  useEffect(() => (shown === undefined ? undefined : keepCompany(shown)), [shown])
 
   useEffect(() => {
     document.title = clip ? `${clip.name} · Lean Curve` : 'Lean Curve'

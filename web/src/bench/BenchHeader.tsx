@@ -1,6 +1,6 @@
 /** The bench's top line: where one is, what is saved, undo and redo, drift, commands. */
 import { useQuery } from '@tanstack/react-query'
-import { History, Redo2, Undo2 } from 'lucide-react'
+import { History, Redo2, Undo2, Users } from 'lucide-react'
 import { Link } from 'react-router'
 import { answer, client } from '../api/client'
 import { useBusy } from '../api/patience'
@@ -69,7 +69,10 @@ export function BenchHeader() {
   const pending = useBench((s) => s.pending)
   const away = useBench((s) => s.away)
   const busy = useBusy((s) => s.waiting > 0)
-  const workspace = useSession((s) => s.workspaces[0]?.name)
+  const others = useBench((s) => s.others)
+  const mine = useSession((s) => s.workspaces.find((w) => w.id === clip?.workspace))
+  const workspace = mine?.name
+  const looksOn = mine?.role === 'viewer'
   return (
     <header className="flex h-10 shrink-0 items-center gap-2.5 border-rule-2 border-b bg-raised px-3.5">
       <span className="whitespace-nowrap font-semibold max-[900px]:hidden">Lean Curve</span>
@@ -82,6 +85,25 @@ export function BenchHeader() {
       <h1 className="min-w-24 truncate font-semibold" title={clip?.name}>
         {clip?.name ?? '…'}
       </h1>
+      {others.length > 0 && (
+        <Tip text={`On this clip now: ${others.join(', ')}. What they change is followed.`}>
+          <span
+            className="flex items-center gap-1 whitespace-nowrap text-ink-2"
+            data-testid="company"
+          >
+            <Users size={13} aria-hidden />
+            with {others[0]}
+            {others.length > 1 && ` and ${others.length - 1} more`}
+          </span>
+        </Tip>
+      )}
+      {looksOn && (
+        <Tip text="You are a viewer in this workspace: you can see, play and download.">
+          <span className="whitespace-nowrap rounded-[3px] border border-rule-2 px-1.5 text-ink-2">
+            viewing
+          </span>
+        </Tip>
+      )}
       <span className="flex-1" />
       {busy && (
         <span role="status" className="whitespace-nowrap text-warn">

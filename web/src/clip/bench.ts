@@ -50,6 +50,9 @@ export interface Refusal {
   /** How many changes it is. */
   count: number
   theirs: string[]
+  yours: string[]
+  /** What others did meanwhile, the oldest first. */
+  changes: Schemas['ChangeOut'][]
   again: () => void
 }
 
@@ -85,6 +88,8 @@ export interface BenchState {
   away: string | null
   /** A change that was refused and can be made again over what stands now. */
   refusal: Refusal | null
+  /** Who else is on the clip. */
+  others: string[]
   ghost: boolean
   /** What the recipe did, and the revision that it is of. */
   account: Schemas['AccountOut'] | null
@@ -119,6 +124,7 @@ export const useBench = create<BenchState>(() => ({
   pending: 0,
   away: null,
   refusal: null,
+  others: [],
   ghost: true,
   account: null,
   accountOf: null,

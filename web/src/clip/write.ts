@@ -1,6 +1,7 @@
 /** Changes of the open clip: each is shown at once where hand work made it, stands in line, and is
  * sent on its own. A clip's line is its own, and lives until it is empty. */
 import { ApiError, answer, client, type Schemas, textOf } from '../api/client'
+import { mayChange } from '../session/session'
 import { type Clip, notify, type Scope, useBench } from './bench'
 import { loadCatalogue, titleOf } from './catalogue'
 import { bringAll, type Curves, catchUp, follow, forgetPoses, showCurves } from './confirmed'
@@ -102,13 +103,25 @@ function refused(clip: Clip, line: Line, entry: Entry<Curves>, trouble: Error): 
   const conflict = trouble instanceof ApiError && trouble.status === 409
   if (conflict && here && entry.request.do === 'write') {
     const before = get().refusal
-    const theirs = [...(before?.theirs ?? []), ...((trouble.body.theirs as string[]) ?? [])]
+    const both = (side: 'theirs' | 'yours') => [
+      ...new Set([...(before?.[side] ?? []), ...((trouble.body[side] as string[]) ?? [])]),
+    ]
+    const changes = (trouble.body.changes as Schemas['ChangeOut'][]) ?? []
     const again = () => {
       before?.again()
       void line.again(entry)
     }
     const count = (before?.count ?? 0) + 1
-    set({ refusal: { told: entry.told, count, theirs: [...new Set(theirs)], again } })
+    set({
+      refusal: {
+        told: entry.told,
+        count,
+        theirs: both('theirs'),
+        yours: both('yours'),
+        changes: before?.changes.length ? before.changes : changes,
+        again,
+      },
+    })
     return
   }
   notify(`${entry.told}${where} was not kept: ${trouble.message}`)
@@ -129,6 +142,12 @@ function headMoved(clip: Clip): void {
   cancelPreview()
   set({ clip })
   void bringAll(reread)
+}
+
+/** Somebody else's head takes the place of what stands, as one's own would. */
+export function takeUp(newest: Clip): void {
+  const line = lines.get(newest.id)
+  if (line && !line.count && line.head.head.id !== newest.head.id) line.adopt(newest)
 }
 
 let opening = 0
@@ -164,6 +183,10 @@ function change(request: Request, told: string, hand?: Hand): Promise<boolean> {
   const { clip } = get()
   const line = clip && lines.get(clip.id)
   if (!line) return Promise.resolve(false)
+  if (!mayChange(clip.workspace)) {
+    notify(`${told} was not made: you are a viewer in this workspace.`)
+    return Promise.resolve(false)
+  }
   return line.add(request, told, hand?.fold ?? null, hand?.touches)
 }
 

@@ -7,6 +7,7 @@ type Preferences = Required<Schemas['PreferencesIO']>
 interface SessionState {
   user: string | null | undefined
   workspaces: Schemas['WorkspaceOut'][]
+  runsPlace: boolean
   preferences: Preferences
   trouble: string | null
 }
@@ -14,6 +15,7 @@ interface SessionState {
 export const useSession = create<SessionState>(() => ({
   user: undefined,
   workspaces: [],
+  runsPlace: false,
   preferences: { theme: null, keys: {}, panes: {} },
   trouble: null,
 }))
@@ -29,6 +31,7 @@ async function entered(session: Schemas['SessionOut']): Promise<void> {
   set({
     user: session.user,
     workspaces: session.workspaces,
+    runsPlace: session.runs_place ?? false,
     preferences: { theme: kept.theme ?? null, keys: kept.keys ?? {}, panes: kept.panes ?? {} },
     trouble: null,
   })
@@ -55,6 +58,10 @@ export async function signOut(): Promise<void> {
   await answer(client.DELETE('/api/session'))
   set({ user: null, workspaces: [], trouble: null })
 }
+
+/** Whether whoever is signed in changes anything in a workspace, or looks on. */
+export const mayChange = (workspace: number): boolean =>
+  get().workspaces.find((w) => w.id === workspace)?.role !== 'viewer'
 
 let saving: ReturnType<typeof setTimeout> | undefined
 let saved = () => {}

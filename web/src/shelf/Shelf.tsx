@@ -5,8 +5,10 @@ import { useEffect, useRef, useState } from 'react'
 import { Link, useNavigate } from 'react-router'
 import { ApiError, answer, client, csrfToken, type Schemas } from '../api/client'
 import { prefer, signOut, theme, useSession } from '../session/session'
-import { Button } from '../ui/controls'
-import { counted } from '../ui/numbers'
+import { Button, Tip } from '../ui/controls'
+import { bytes, counted, grouped } from '../ui/numbers'
+import { Bin, useBin } from './Bin'
+import { People } from './People'
 import { RunRecipe } from './RunRecipe'
 import { TakeCard } from './TakeCard'
 
@@ -102,6 +104,31 @@ function Batches({ batches }: { batches: Schemas['BatchOut'][] }) {
   )
 }
 
+/** How much the workspace holds of what it may, said louder before there is no room. */
+function Room({ workspace }: { workspace: number }) {
+  const usage = useQuery({
+    queryKey: ['usage', workspace],
+    queryFn: () =>
+      answer(
+        client.GET('/api/workspaces/{workspace_id}/usage', {
+          params: { path: { workspace_id: workspace } },
+        }),
+      ),
+  })
+  const u = usage.data
+  if (!u) return null
+  return (
+    <Tip
+      text={`Files ${bytes(u.files)}, clips and their histories ${bytes(u.clips)}, deliveries ${bytes(u.deliveries)}; ${counted(u.takes, 'take')} of ${grouped(u.most_takes)} it may hold.`}
+    >
+      <span className={`num whitespace-nowrap ${u.nearly_full ? 'text-warn' : 'text-ink-2'}`}>
+        {u.nearly_full ? 'little room left: ' : ''}
+        {bytes(u.bytes)} of {bytes(u.most_bytes)}
+      </span>
+    </Tip>
+  )
+}
+
 const MOST_BATCHES = 6
 
 const ORDERS = {
@@ -128,10 +155,16 @@ export function Shelf() {
   const [order, setOrder] = useState<keyof typeof ORDERS>('newest')
   const [over, setOver] = useState(false)
   const [refused, setRefused] = useState<string[]>([])
+  const [deleted, setDeleted] = useState('')
+  const [shown, setShown] = useState<'bin' | 'people' | null>(null)
+  const runsPlace = useSession((s) => s.runsPlace)
+  const changes = workspace !== undefined && workspace.role !== 'viewer'
+  const owns = workspace?.role === 'owner'
   const queries = useQueryClient()
   const navigate = useNavigate()
 
   const path = { workspace_id: id }
+  const bin = useBin(id)
   const takes = useQuery({
     queryKey: ['takes', id],
     enabled: id > 0,
@@ -165,6 +198,19 @@ export function Shelf() {
   const bring = (list: FileList | null) => {
     if (list?.length) upload.mutate([...list])
   }
+  const remove = useMutation({
+    mutationFn: (take: Take) =>
+      answer(client.DELETE('/api/takes/{take_id}', { params: { path: { take_id: take.id } } })),
+    onSuccess: (_, take) => {
+      setDeleted(take.name)
+      setPicked(new Set([...picked].filter((p) => p !== take.id)))
+    },
+    onError: (trouble) => setRefused([trouble.message]),
+    onSettled: () => {
+      for (const name of ['takes', 'bin', 'usage'])
+        void queries.invalidateQueries({ queryKey: [name] })
+    },
+  })
   const open = async (take: Schemas['TakeOut']) => {
     try {
       const clip = await answer(
@@ -197,7 +243,25 @@ export function Shelf() {
         ) : (
           <h1 className="font-semibold">{workspace?.name ?? 'Shelf'}</h1>
         )}
+        {!changes && workspace && (
+          <span className="rounded-[3px] border border-rule-2 px-1.5 text-ink-2">viewing</span>
+        )}
         <span className="flex-1" />
+        {id > 0 && (
+          <>
+            <Room workspace={id} />
+            <Button onClick={() => setShown('bin')}>
+              Bin{(bin.data?.length ?? 0) > 0 && <span className="num">{bin.data?.length}</span>}
+            </Button>
+            <Button onClick={() => setShown('people')}>People</Button>
+          </>
+        )}
+        {runsPlace && (
+          <Link to="/place" className="hover:underline">
+            The place
+          </Link>
+        )}
+        <span className="text-ink-3">|</span>
         <span className="text-ink-2">{user}</span>
         <Button onClick={() => prefer({ theme: shownTheme === 'night' ? 'chart' : 'night' })}>
           {shownTheme === 'night' ? 'Chart paper' : 'Night'}
@@ -219,7 +283,7 @@ export function Shelf() {
       >
         <div className="mx-auto flex max-w-[1160px] flex-col gap-4">
           <div
-            className={`flex items-center gap-3 rounded-md border border-dashed px-4 py-3 ${over ? 'border-calm bg-raised' : 'border-rule-2'}`}
+            className={`${changes ? 'flex' : 'hidden'} items-center gap-3 rounded-md border border-dashed px-4 py-3 ${over ? 'border-calm bg-raised' : 'border-rule-2'}`}
           >
             <Upload size={18} className="text-ink-2" aria-hidden />
             <p className="flex-1 text-ink-2">
@@ -251,6 +315,24 @@ export function Shelf() {
               {text}
             </p>
           ))}
+          {bin.data?.some((b) => b.name === deleted) && (
+            <p role="status" className="flex items-center gap-3">
+              {deleted} is in the bin.
+              <Button onClick={() => setShown('bin')}>Open the bin</Button>
+              <Button kind="quiet" aria-label="Dismiss" onClick={() => setDeleted('')}>
+                <X size={14} />
+              </Button>
+            </p>
+          )}
+          {shown === 'bin' && <Bin workspace={id} owns={owns} onClose={() => setShown(null)} />}
+          {shown === 'people' && (
+            <People
+              workspace={id}
+              name={workspace?.name ?? ''}
+              owns={owns}
+              onClose={() => setShown(null)}
+            />
+          )}
           {jobs.data && jobs.data.length > 0 && (
             <ul className="flex flex-col gap-2" aria-label="Files coming in">
               {jobs.data.map((j) => (
@@ -280,7 +362,7 @@ export function Shelf() {
           )}
           {(takes.data?.length ?? 0) > 1 && (
             <div className="flex items-center justify-end gap-3">
-              {picked.size > 0 && (
+              {picked.size > 0 && changes && (
                 <Button kind="primary" onClick={() => setRunning(true)}>
                   Run a recipe on {picked.size}
                 </Button>
@@ -325,6 +407,7 @@ export function Shelf() {
                   setPicked(next)
                 }}
                 onOpen={() => void open(take)}
+                onDelete={changes ? () => remove.mutate(take) : null}
               />
             ))}
           </ul>

@@ -1,7 +1,7 @@
 /** A take on the shelf: its motion in small, its figures, what stands out. */
-import { TriangleAlert } from 'lucide-react'
+import { Trash2, TriangleAlert } from 'lucide-react'
 import type { Schemas } from '../api/client'
-import { Button } from '../ui/controls'
+import { Button, Tip } from '../ui/controls'
 import { tapered } from '../ui/drawn'
 import { counted, grouped, rateOf, seconds } from '../ui/numbers'
 
@@ -68,11 +68,14 @@ export function TakeCard({
   picked,
   onPick,
   onOpen,
+  onDelete,
 }: {
   take: Schemas['TakeOut']
   picked: boolean
   onPick: (on: boolean) => void
   onOpen: () => void
+  /** Into the bin; null for whoever changes nothing here. */
+  onDelete: (() => void) | null
 }) {
   const left = take.left ?? take.findings
   const found = Object.keys(left).some((kind) => kind !== 'idle')
@@ -115,6 +118,14 @@ export function TakeCard({
               </span>
             )}
           </span>
+          <span className="flex-1" />
+          {onDelete && (
+            <Tip text="Into the bin, with its clips: it can be put back for 30 days.">
+              <Button kind="quiet" aria-label={`Delete ${take.name}`} onClick={onDelete}>
+                <Trash2 size={14} aria-hidden />
+              </Button>
+            </Tip>
+          )}
           <Button onClick={onOpen} aria-label={`${take.clip ? 'Go on' : 'Open'}: ${take.name}`}>
             {take.clip ? 'Go on' : 'Open'}
           </Button>

@@ -31,6 +31,15 @@ export function seconds(s: number): string {
 }
 
 export function bytes(n: number): string {
+  if (n === 0) return '0 kB'
   if (n < 1e5) return `${(n / 1e3).toFixed(1)} kB`
-  return `${(n / 1e6).toFixed(1)} MB`
+  return n < 1e9 ? `${(n / 1e6).toFixed(1)} MB` : `${(n / 1e9).toFixed(1)} GB`
 }
+
+/** A day, as 26 Nov 2026. */
+export const day = (when: string): string =>
+  new Date(when).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' })
+
+/** A day and its time, to the minute. */
+export const moment = (when: string): string =>
+  `${day(when)}, ${new Date(when).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })}`

@@ -1,0 +1,109 @@
+/** The bin: what was deleted, how much room it takes, and the way back. */
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useState } from 'react'
+import { answer, client, type Schemas, textOf } from '../api/client'
+import { Button, Dialog } from '../ui/controls'
+import { bytes, day } from '../ui/numbers'
+
+type Binned = Schemas['BinnedOut']
+
+/** What is in a workspace's bin. */
+export const useBin = (workspace: number) =>
+  useQuery({
+    queryKey: ['bin', workspace],
+    enabled: workspace > 0,
+    queryFn: () =>
+      answer(
+        client.GET('/api/workspaces/{workspace_id}/bin', {
+          params: { path: { workspace_id: workspace } },
+        }),
+      ),
+  })
+
+export function Bin({
+  workspace,
+  owns,
+  onClose,
+}: {
+  workspace: number
+  owns: boolean
+  onClose: () => void
+}) {
+  const bin = useBin(workspace)
+  const queries = useQueryClient()
+  const [trouble, setTrouble] = useState('')
+  const [sure, setSure] = useState(false)
+  const params = { path: { workspace_id: workspace } }
+  const run = async (asked: Promise<unknown>) => {
+    setTrouble('')
+    setSure(false)
+    try {
+      await asked
+    } catch (reason) {
+      setTrouble(textOf(reason))
+    }
+    for (const name of ['bin', 'takes', 'usage', 'recipes'])
+      void queries.invalidateQueries({ queryKey: [name] })
+  }
+  const putBack = ({ kind, id }: Binned) =>
+    run(
+      answer(
+        client.POST('/api/workspaces/{workspace_id}/bin/put-back', {
+          params,
+          body: { kind: kind as 'take', id },
+        }),
+      ),
+    )
+  const empty = () => run(answer(client.DELETE('/api/workspaces/{workspace_id}/bin', { params })))
+  const items = bin.data ?? []
+  const held = items.reduce((sum, b) => sum + b.bytes, 0)
+  return (
+    <Dialog open wide onClose={onClose} title="Bin">
+      <div className="flex flex-col gap-3 overflow-y-auto px-4 py-3">
+        {trouble && (
+          <p role="alert" className="text-bad">
+            {trouble}
+          </p>
+        )}
+        {bin.data?.length === 0 && <p className="py-6 text-center text-ink-2">The bin is empty.</p>}
+        <ul className="flex flex-col">
+          {items.map((b) => (
+            <li
+              key={`${b.kind} ${b.id}`}
+              className="flex items-center gap-3 border-rule border-b py-1.5"
+            >
+              <span className="min-w-0 flex-1">
+                <b className="block truncate font-semibold">{b.name}</b>
+                <span className="text-ink-2">
+                  {b.kind}
+                  {b.bytes > 0 && <span className="num"> · {bytes(b.bytes)}</span>} · goes for good
+                  on {day(b.until)}
+                </span>
+              </span>
+              <Button aria-label={`Put back: ${b.name}`} onClick={() => void putBack(b)}>
+                Put back
+              </Button>
+            </li>
+          ))}
+        </ul>
+        {items.length > 0 && owns && (
+          <div className="flex items-center justify-end gap-3">
+            {sure ? (
+              <>
+                <span className="text-bad">
+                  {items.length === 1 ? 'This goes' : `These ${items.length} go`} for good.
+                </span>
+                <Button onClick={() => setSure(false)}>Keep</Button>
+                <Button kind="primary" onClick={() => void empty()}>
+                  Delete for good
+                </Button>
+              </>
+            ) : (
+              <Button onClick={() => setSure(true)}>Empty the bin: {bytes(held)}</Button>
+            )}
+          </div>
+        )}
+      </div>
+    </Dialog>
+  )
+}
