@@ -10,7 +10,7 @@ from django.conf import settings
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from leancurve import warm
 
-from computing.lanes import Lane, lane_of, newest_of
+from computing.lanes import Lane, lane_of, may_be_left, newest_of
 from computing.pool import LONGEST_S, Ask, Busy, Lost, Pool, Superseded, TooLong
 
 KEPT = frozenset(
@@ -55,7 +55,8 @@ class Away:
     def __call__(self, request: HttpRequest) -> HttpResponse:
         inside = REQUEST_ID in request.META
         lane = None if inside or not settings.COMPUTERS else lane_of(request)
-        if lane is None or not request.user.is_authenticated:
+        if lane is None or not pool().ready or not request.user.is_authenticated:
+            # Also while the children begin: nobody waits for them.
             return self.get_response(request)
         return self._away(request, lane)
 
@@ -70,7 +71,8 @@ class Away:
         environ[REQUEST_ID] = (context.get() or {}).get("request", "")
         ask = Ask(request.user.pk, lane, environ, body, newest_of(request))
         try:
-            got = pool().answer(ask, lambda: has_left(request))
+            gone = may_be_left(request)
+            got = pool().answer(ask, lambda: gone and has_left(request))
         except Superseded:
             return _told(410, "A newer preview took its place.")
         except TooLong:

@@ -14,6 +14,8 @@ from django.core.wsgi import get_wsgi_application
 
 from computing.wanted import ask_with
 
+READY = "ready"
+"""What a child says before it takes anything."""
 NICENESS = 5
 """Below the web process: what is light does not wait for what is heavy."""
 
@@ -63,6 +65,8 @@ def serve(connection: Connection, stopped: Any) -> None:
     os.nice(NICENESS)
     most = settings.COMPUTER_MEMORY_BYTES
     resource.setrlimit(resource.RLIMIT_AS, (most, most))
+    application()
+    connection.send(READY)
     at = 0
     ask_with(lambda: stopped.value != at)
     while True:

@@ -34,6 +34,11 @@ def lane_of(request: HttpRequest) -> Lane | None:
     return "whole" if found["what"] in WHOLE else "quick"
 
 
+def may_be_left(request: HttpRequest) -> bool:
+    """Whether nobody needs the answer once its asker has left; what changes something goes on."""
+    return request.method == "GET" or "/preview" in request.path_info
+
+
 def newest_of(request: HttpRequest) -> tuple[Hashable, int] | None:
     """What a preview is the newest of, and its number there: a later one takes its place."""
     if "/preview" not in request.path_info or request.method != "POST":

@@ -15,7 +15,7 @@ from collections.abc import Callable, Hashable
 from dataclasses import dataclass, field
 from typing import Any
 
-from computing.child import Answer, serve
+from computing.child import READY, Answer, serve
 from computing.lanes import Lane
 
 log = logging.getLogger("lean.computing")
@@ -25,6 +25,8 @@ LONGEST_S = 110.0
 """A request that takes longer is ended with its child."""
 GRACE_S = 3.0
 """How long work that is told to stop has until its child is ended."""
+PAUSE_S = 1.0
+"""Before a child that did not begin is begun anew."""
 MOST_NEWEST = 10_000
 
 _processes = multiprocessing.get_context("forkserver")
@@ -103,6 +105,47 @@ class Lines:
         return next((a for a in line if a.newest and a.newest[0] == than.newest[0]), None)
 
 
+class Child:
+    """A child process and the way to it."""
+
+    def __init__(self, work: Callable[..., None]) -> None:
+        self._stopped = _processes.RawValue("Q", 0)
+        self._ours, theirs = _processes.Pipe()
+        self._process = _processes.Process(target=work, args=(theirs, self._stopped), daemon=True)
+        self._process.start()
+        theirs.close()
+
+    def is_ready(self) -> bool:
+        """Waits until the child says so; False where it ends before, or takes too long."""
+        try:
+            return self._ours.poll(LONGEST_S) and self._ours.recv() == READY
+        except (EOFError, OSError):
+            return False
+
+    def do(self, ask: Ask) -> Answer:
+        """The child's answer; :class:`Lost` or :class:`TooLong` where it gives none."""
+        until = time.monotonic() + LONGEST_S
+        try:
+            self._ours.send((ask.number, ask.environ, ask.body))
+            while time.monotonic() < until:
+                if self._ours.poll(0.1):
+                    answer: Answer = self._ours.recv()
+                    return answer
+                if ask.dropped and self._stopped.value != ask.number:
+                    self._stopped.value = ask.number
+                    until = min(until, time.monotonic() + GRACE_S)
+        except (EOFError, OSError):
+            log.warning("a computing process ended", extra={"path": ask.environ.get("PATH_INFO")})
+            raise Lost from None
+        log.warning("a request took too long", extra={"path": ask.environ.get("PATH_INFO")})
+        raise TooLong
+
+    def end(self) -> None:
+        self._process.kill()
+        self._process.join()
+        self._ours.close()
+
+
 class Pool:
     """``quick`` children for quick requests alone, and ``whole`` ones for all of them."""
 
@@ -113,6 +156,8 @@ class Pool:
         self._running: set[Ask] = set()
         self._count = 0
         self._closed = False
+        self.ready = False
+        """Whether a child can take something: they need a moment to begin."""
         lanes: list[tuple[Lane, ...]] = [("quick",)] * quick + [("quick", "whole")] * whole
         self._threads = [
             threading.Thread(target=self._keep_busy, args=(takes, work), daemon=True)
@@ -188,7 +233,7 @@ class Pool:
         return None
 
     def _keep_busy(self, lanes: tuple[Lane, ...], work: Callable[..., None]) -> None:
-        child = Child(work)
+        child = self._begun(work)
         while (ask := self._next(lanes)) is not None:
             try:
                 outcome: Answer | Exception = child.do(ask)
@@ -196,42 +241,19 @@ class Pool:
                 outcome = trouble
             if isinstance(outcome, Exception):
                 child.end()
-                child = Child(work)
+                child = self._begun(work)
             with self._changed:
                 self._running.discard(ask)
             ask.end(Superseded() if ask.dropped and isinstance(outcome, TooLong) else outcome)
         child.end()
 
-
-class Child:
-    """A child process and the way to it."""
-
-    def __init__(self, work: Callable[..., None]) -> None:
-        self._stopped = _processes.RawValue("Q", 0)
-        self._ours, theirs = _processes.Pipe()
-        self._process = _processes.Process(target=work, args=(theirs, self._stopped), daemon=True)
-        self._process.start()
-        theirs.close()
-
-    def do(self, ask: Ask) -> Answer:
-        """The child's answer; :class:`Lost` or :class:`TooLong` where it gives none."""
-        until = time.monotonic() + LONGEST_S
-        try:
-            self._ours.send((ask.number, ask.environ, ask.body))
-            while time.monotonic() < until:
-                if self._ours.poll(0.1):
-                    answer: Answer = self._ours.recv()
-                    return answer
-                if ask.dropped and self._stopped.value != ask.number:
-                    self._stopped.value = ask.number
-                    until = min(until, time.monotonic() + GRACE_S)
-        except (EOFError, OSError):
-            log.warning("a computing process ended", extra={"path": ask.environ.get("PATH_INFO")})
-            raise Lost from None
-        log.warning("a request took too long", extra={"path": ask.environ.get("PATH_INFO")})
-        raise TooLong
-
-    def end(self) -> None:
-        self._process.kill()
-        self._process.join()
-        self._ours.close()
+    def _begun(self, work: Callable[..., None]) -> Child:
+        """A child that can take something."""
+        child = Child(work)
+        while not child.is_ready() and not self._closed:
+            log.error("a computing process did not begin")
+            child.end()
+            time.sleep(PAUSE_S)
+            child = Child(work)
+        self.ready = True
+        return child

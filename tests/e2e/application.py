@@ -55,6 +55,13 @@ class Application:
         return f"http://127.0.0.1:{self.port}"
 
     def start(self) -> Application:
+        self.make()
+        self.start_web()
+        self.start_worker()
+        return self
+
+    def make(self) -> None:
+        """The database, with the demo's takes in it."""
         with psycopg.connect(self.admin, autocommit=True) as connection:
             # Whoever comes first loads the demo; the others copy it.
             connection.execute("SELECT pg_advisory_lock(420)")
@@ -62,9 +69,6 @@ class Application:
             if not self._exists(connection, self.loaded):
                 self._make(connection, self.loaded)
             connection.execute(f"CREATE DATABASE {self.database} TEMPLATE {self.loaded}")
-        self.start_web()
-        self.start_worker()
-        return self
 
     @staticmethod
     def _exists(connection: psycopg.Connection[Any], name: str) -> bool:

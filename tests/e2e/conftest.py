@@ -61,8 +61,10 @@ def page(browser: Browser, application: Application, signed_in: Any) -> Iterator
     troubles: list[str] = []
 
     def hear(message: ConsoleMessage) -> None:
-        # A refusal (4xx) is an answer that the interface shows, and tests kill the server.
-        expected = "status of 4" in message.text or "net::ERR_" in message.text
+        # A refusal (4xx) or "not now" (503) is an answer that the interface shows, and tests kill
+        # the server.
+        answers = "status of 4" in message.text or "status of 503" in message.text
+        expected = answers or "net::ERR_" in message.text
         if message.type == "error" and not expected:
             troubles.append(message.text)
 

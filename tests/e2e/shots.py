@@ -136,9 +136,12 @@ def posing(page: Page) -> None:
 
 def take_pictures(page: Page, application: Application) -> None:
     page.goto(application.url)
-    shot(page, "sign-in")
     sign_in(page, application)
     shot(page, "shelf")
+    page.get_by_role("link", name="The place").click()
+    page.get_by_role("heading", name="What failed").wait_for()
+    shot(page, "place")
+    page.get_by_role("link", name="Shelf").click()
     open_take(page, TAKE)
     page.locator("[data-joint]", has_text="RightUpperArm").first.click()
     page.get_by_test_id("frame").fill("1940")

@@ -6,10 +6,12 @@ import re
 from collections.abc import Iterator
 
 import pytest
+from leancurve.curves.curve import keyed
 from playwright.sync_api import Browser, Page, expect
 
 from tests.e2e.application import Application
 from tests.e2e.conftest import clip_now, open_take, settled
+from tests.e2e.test_shaping import bring_in, figure
 
 WALK = "Rolling deck walk, take 07"
 
@@ -45,24 +47,22 @@ def mate(page: Page, browser: Browser, application: Application) -> Iterator[Pag
 def test_another_persons_change_is_told_and_followed_without_a_reload(
     page: Page, mate: Page
 ) -> None:
-    open_take(page, WALK)
-    open_take(mate, WALK)
+    bring_in(page, "followed", figure(Arm_ry=keyed([0, 50, 100, 200], [0, 10, -4, 0])))
+    mate.reload()
+    open_take(mate, "followed")
     expect(page.get_by_test_id("company")).to_have_text("with second mate")
     expect(mate.get_by_test_id("company")).to_have_text("with deckhand")
-    before = clip_now(page)["head"]["number"]
-    mate.keyboard.press("Alt+3")
-    mate.get_by_role("button", name="Apply unflip").click()
-    settled(mate)
-    expect(page.get_by_role("status").filter(has_text="Second mate: Unflip")).to_be_visible()
-    settled(page)
-    expect(page.get_by_role("button", name="History, revision")).to_have_accessible_name(
-        f"History, revision {before + 1}"
+    assert clip_now(page)["head"]["number"] == 1
+    mate.keyboard.press("Alt+5")
+    mate.get_by_role("button", name="Apply thinning").click()
+    expect(page.get_by_role("status").filter(has_text="Second mate: Thin")).to_be_visible(
+        timeout=30_000
     )
+    settled(page)
+    expect(page.get_by_text("revision 2", exact=True)).to_be_visible()
     # And what is shown is what they made.
     page.keyboard.press("Alt+8")
-    expect(
-        page.get_by_role("region", name="Step panel").or_(page.locator("aside"))
-    ).to_contain_text("Unflip")
+    expect(page.locator("aside")).to_contain_text("Thin")
 
 
 def test_a_viewer_looks_on(page: Page, mate: Page) -> None:

@@ -8,6 +8,7 @@ from fractions import Fraction
 from typing import Any
 
 import numpy as np
+import psycopg
 import pytest
 from leancurve.curves.curve import KeyedCurve, SampledCurve, keyed
 from leancurve.document.clip import Clip
@@ -292,3 +293,33 @@ def test_a_key_that_is_pushed_stops_and_goes_past_where_asked(page: Page) -> Non
     now = keyed_now(page, "Arm", "ry")
     assert now.time.tolist() == [0, 40, 120, 140, 160, 200]
     assert now.value.tolist() == [0, 10, 8, -4, 2, 0]
+
+
+def test_on_a_full_disk_changes_are_held_until_there_is_room(
+    page: Page, application: Application
+) -> None:
+    """PostgreSQL says a full disk with SQLSTATE 53100: here a trigger does."""
+    bring_in(page, "no room", figure(Arm_ry=ARM))
+    pick_channel(page, "turn Y")
+    select_key(page, 80, -4)
+    with psycopg.connect(application.environment["LEAN_DATABASE_URL"], autocommit=True) as database:
+        database.execute(
+            "CREATE OR REPLACE FUNCTION disk_full() RETURNS trigger AS $$ BEGIN "
+            "RAISE EXCEPTION 'No space left on device' USING ERRCODE = '53100'; "
+            "END $$ LANGUAGE plpgsql"
+        )
+        database.execute(
+            "CREATE TRIGGER no_room BEFORE INSERT ON editing_revision "
+            "FOR EACH ROW EXECUTE FUNCTION disk_full()"
+        )
+        try:
+            page.keyboard.press("Control+ArrowUp")
+            held = page.get_by_test_id("saved").filter(has_text="1 change waits for the server")
+            held.hover()
+            expect(page.get_by_role("tooltip")).to_contain_text("The server's disk is full")
+            assert not page.get_by_role("alertdialog").count()
+        finally:
+            database.execute("DROP TRIGGER no_room ON editing_revision")
+    saved(page)
+    settled(page)
+    assert keyed_now(page, "Arm", "ry").value[2] == -3.5

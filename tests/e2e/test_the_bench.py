@@ -53,6 +53,15 @@ def test_axe_finds_nothing_on_any_screen_pop_over_or_dialog(page: Page, theme: s
     is_clean("run a recipe")
     page.keyboard.press("Escape")
     page.get_by_label(f"Choose {LAMP}").uncheck()
+    for dialog in ("Bin", "People"):
+        page.get_by_role("button", name=dialog).click()
+        page.get_by_role("dialog").wait_for()
+        is_clean(dialog)
+        page.keyboard.press("Escape")
+    page.get_by_role("link", name="The place").click()
+    page.get_by_role("heading", name="What failed").wait_for()
+    is_clean("the place")
+    page.get_by_role("link", name="Shelf").click()
     open_take(page, LAMP)
     for step in "12345678":
         page.keyboard.press(f"Alt+{step}")
@@ -385,6 +394,9 @@ def test_how_a_take_is_read_can_be_changed_and_undone(page: Page) -> None:
 
 def test_two_tabs_cannot_overwrite_each_other(page: Page) -> None:
     open_take(page, "Crate over the coaming, take 02")
+    page.route("**/here", lambda route: route.abort())  # it does not follow the other one
+    page.reload()
+    settled(page)
     other = page.context.new_page()
     other.goto(page.url)
     other.get_by_role("button", name="Unflip").click()

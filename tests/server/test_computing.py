@@ -11,8 +11,8 @@ from typing import Any
 
 import pytest
 from computing import pool as pools
-from computing.child import Answer
-from computing.lanes import lane_of, newest_of
+from computing.child import READY, Answer
+from computing.lanes import lane_of, may_be_left, newest_of
 from computing.pool import Ask, Busy, Lost, Pool, Superseded, TooLong
 from django.test import RequestFactory
 
@@ -22,6 +22,7 @@ def obeys(connection: Connection, stopped: Any) -> None:
     import os
     import signal
 
+    connection.send(READY)
     while True:
         try:
             number, _, body = connection.recv()
@@ -149,6 +150,8 @@ def test_work_ends_once_its_asker_has_left() -> None:
         asked = Asked(pool)
         began = time.monotonic()
         asked.put("under way", ask(1, "work 20"), left.is_set)
+        while not pool._running:
+            time.sleep(0.002)
         asked.put("waiting", ask(2, "work 20"), left.is_set)
         left.set()
         outcomes = dict(asked.all())
@@ -157,9 +160,11 @@ def test_work_ends_once_its_asker_has_left() -> None:
 
 
 def test_a_child_that_ends_or_hangs_is_replaced(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(pools, "LONGEST_S", 1.0)
     monkeypatch.setattr(pools, "GRACE_S", 0.2)
     with pool_of() as pool:
+        assert pool.answer(ask(1)).status == 200
+        assert pool.ready
+        monkeypatch.setattr(pools, "LONGEST_S", 4.0)
         with pytest.raises(Lost):
             pool.answer(ask(1, "die"))
         assert pool.answer(ask(1)).status == 200
@@ -186,6 +191,13 @@ def test_a_child_that_ends_or_hangs_is_replaced(monkeypatch: pytest.MonkeyPatch)
 )
 def test_what_is_heavy(method: str, path: str, lane: str | None) -> None:
     assert lane_of(RequestFactory().generic(method, path)) == lane
+
+
+def test_a_change_goes_on_when_whoever_made_it_has_left() -> None:
+    make = RequestFactory()
+    assert may_be_left(make.get("/api/clips/5/findings"))
+    assert may_be_left(make.post("/api/clips/5/preview/whole"))
+    assert not may_be_left(make.post("/api/clips/5/writes"))
 
 
 def test_previews_are_told_apart_by_page_clip_and_kind() -> None:

@@ -27,7 +27,11 @@ from tests.server.conftest import Api
 
 def test_signing_in_and_out(user: User, workspace: Workspace) -> None:
     client = Client(enforce_csrf_checks=True)
-    assert client.get("/api/session").json() == {"user": None, "workspaces": []}
+    assert client.get("/api/session").json() == {
+        "user": None,
+        "workspaces": [],
+        "runs_place": False,
+    }
     token = client.cookies["csrftoken"].value
 
     def sign_in(password: str, token: str = token) -> object:
@@ -42,7 +46,8 @@ def test_signing_in_and_out(user: User, workspace: Workspace) -> None:
     assert sign_in("a-long-password", token="").status_code == 403
     signed = sign_in("a-long-password")
     assert signed.json()["user"] == "mate"
-    assert signed.json()["workspaces"] == [{"id": workspace.pk, "name": "Crew"}]
+    crew = {"id": workspace.pk, "name": "Crew", "role": "owner"}
+    assert signed.json()["workspaces"] == [crew]
     client.delete("/api/session", headers={"X-CSRFToken": client.cookies["csrftoken"].value})
     assert client.get("/api/session").json()["user"] is None
 

@@ -17,7 +17,7 @@ from tests.conftest import PROJECT
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "tests.settings")
 django.setup()
 
-from tests.trials import access, files, kills, load, requests, two  # noqa: E402
+from tests.trials import access, files, kills, load, requests, studio, two  # noqa: E402
 
 TRIALS: dict[str, Callable[[Path], Table]] = {
     "files": files.run,
@@ -25,6 +25,7 @@ TRIALS: dict[str, Callable[[Path], Table]] = {
     "requests": requests.run,
     "two": two.run,
     "kills": kills.run,
+    "studio": studio.run,
     "load": load.run,
 }
 
