@@ -156,7 +156,9 @@ def test_work_ends_once_its_asker_has_left() -> None:
         left.set()
         outcomes = dict(asked.all())
         assert time.monotonic() - began < 15
-    assert outcomes == {"under way": 410, "waiting": Superseded}
+    # The one that waited may have been begun in the moment before it was seen that nobody waits.
+    assert outcomes["under way"] == 410
+    assert outcomes["waiting"] in (410, Superseded)
 
 
 def test_a_child_that_ends_or_hangs_is_replaced(monkeypatch: pytest.MonkeyPatch) -> None:
