@@ -406,7 +406,7 @@ def test_two_tabs_cannot_overwrite_each_other(page: Page) -> None:
     page.get_by_role("button", name="Apply unflip").click()
     refused = page.get_by_role("alertdialog", name="Changed elsewhere")
     expect(refused).to_contain_text("Unflip was not kept")
-    expect(page.get_by_text("revision 2")).to_be_visible()
+    expect(page.get_by_text("revision 2", exact=True)).to_be_visible()
     refused.get_by_role("button", name="Keep theirs").click()
     expect(refused).to_be_hidden()
     other.close()

@@ -70,7 +70,7 @@ export function People({
                     options={ROLES}
                     onChange={(role) => set.mutate({ name: p.name, role })}
                   />
-                  <Button aria-label={`Take ${p.name} out`} onClick={() => takeOut.mutate(p.id)}>
+                  <Button aria-label={`Take out: ${p.name}`} onClick={() => takeOut.mutate(p.id)}>
                     Take out
                   </Button>
                 </>
