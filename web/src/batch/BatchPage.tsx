@@ -117,7 +117,7 @@ export function BatchPage() {
                     <th className="text-right">keys</th>
                     <th className="text-right">calm and thin cost</th>
                     <th className="text-right">mended</th>
-                    <th />
+                    <td />
                   </tr>
                 </thead>
                 <tbody>

@@ -248,7 +248,7 @@ function People({ place, change }: { place: Place; change: Change }) {
             <th>name</th>
             <th>workspaces</th>
             <th>last signed in</th>
-            <th />
+            <td />
           </tr>
         </thead>
         <tbody>
