@@ -60,16 +60,16 @@ class Lean:
 
     def pids(self, what: str) -> list[int]:
         """Processes of a part of this one, the oldest first."""
-        found = subprocess.run(["pgrep", "-f", what], capture_output=True, text=True)
         mine = f"LEAN_LOCAL={self.folder}".encode()
         out = []
-        for pid in map(int, found.stdout.split()):
+        for process in Path("/proc").glob("[0-9]*"):
             try:
-                if mine in Path(f"/proc/{pid}/environ").read_bytes().split(b"\0"):
-                    out.append(pid)
-            except OSError:
+                command = (process / "cmdline").read_bytes().replace(b"\0", b" ").decode()
+                if what in command and mine in (process / "environ").read_bytes().split(b"\0"):
+                    out.append(int(process.name))
+            except (OSError, UnicodeDecodeError):
                 continue
-        return out
+        return sorted(out)
 
     def ended(self) -> bool:
         until = time.monotonic() + 20

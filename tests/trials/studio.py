@@ -116,7 +116,7 @@ def run(folder: Path, people: int = 20, seconds: float = 60.0, imports: int = 12
             ready(url)
         names = [f"hand{k}" for k in range(people)]
         workspace = make_people(application.environment, names, "Studio")
-        file = write_bvh(resampled(captured(TAKES[2]).clip, first=0, last=120))
+        file = write_bvh(resampled(captured(TAKES[2]).clip, first=400, last=520))
         crew: list[Person] = [Mover(urls, n, k).sign_in() for k, n in enumerate(names)]
         clips = []
         for person in crew:
@@ -151,7 +151,7 @@ def run(folder: Path, people: int = 20, seconds: float = 60.0, imports: int = 12
             r["job"]: watcher.until_done(r["job"])["state"]
             for r in watcher.ask("GET", f"batches/{batch['id']}").json()["rows"]
         }
-        by_batch = Counter(r["take"] for r in batch["rows"])
+        by_batch = Counter(r["take"] for r in batch["rows"] if rows[r["job"]] == "done")
         for person, clip in zip(crew, clips, strict=True):
             steps = len(watcher.ask("GET", f"clips/{clip['id']}/history").json())
             more = steps - clip["head"]["number"] - count[person.name] - by_batch[clip["take"]]
