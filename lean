@@ -167,7 +167,10 @@ pg_run() {
     -o "-c listen_addresses=127.0.0.1 -c port=$1 -c max_connections=200 -c unix_socket_directories=$PGSOCK ${PG_OPTIONS:-}" 7>&- 8>&- 9>&- \
     && printf '%s' "$1" >"$PGROOT/port"
 }
+pg_alive() { kill -0 "$(head -1 "$PGROOT/data/postmaster.pid" 2>/dev/null || echo none)" 2>/dev/null; }
 pg_stop() { as_pg "$(pg_bin)/pg_ctl" -D "$PGROOT/data" -m fast -w -s stop 2>/dev/null || true; }
+# The one that this ./lean has started.
+pg_stop_ours() { if [ "${PG_OURS:-}" = 1 ]; then pg_stop; fi; }
 
 # --- running ----------------------------------------------------------------------------------
 
@@ -199,7 +202,7 @@ keep() {
 keep_database() {
   while sleep 1; do
     kill -0 "$LEAN_MAIN" 2>/dev/null || { pg_stop; exit 0; }
-    kill -0 "$(head -1 "$PGROOT/data/postmaster.pid" 2>/dev/null || echo none)" 2>/dev/null && continue
+    pg_alive && continue
     say "PostgreSQL ended, see ${LOCAL#"$PWD"/}/pg/log: started again"
     pg_run "$(cat "$PGROOT/port")" 2>/dev/null || true
   done
@@ -219,13 +222,13 @@ only_one() {
   printf '%s' $$ >"$LOCAL/serve.lock"
 }
 
-# A command on the instance, whether it runs or not.
+# The database brought up, and a command on the instance, whether it runs or not.
 instance() {
   setup base
   database
-  trap 'if [ "${PG_OURS:-}" = 1 ]; then pg_stop; fi' EXIT
+  trap pg_stop_ours EXIT
   $PY server/manage.py migrate -v 0
-  $PY server/manage.py "$@"
+  [ $# = 0 ] || $PY server/manage.py "$@"
 }
 
 # One part by itself, for service units and for several machines: see docs/studio.md.
@@ -242,7 +245,7 @@ one_database() {
   say "PostgreSQL runs on port $(cat "$PGROOT/port"); its address is in ${LOCAL#"$PWD"/}/pg/url"
   (umask 077; printf '%s\n' "$LEAN_DATABASE_URL" >"$PGROOT/url")
   trap 'pg_stop; exit 0' INT TERM
-  while sleep 1; do kill -0 "$(head -1 "$PGROOT/data/postmaster.pid" 2>/dev/null || echo none)" 2>/dev/null || exit 1; done
+  while sleep 1; do pg_alive || exit 1; done
 }
 
 secret() {
@@ -272,7 +275,7 @@ serve() {
     rm -f "$LOCAL/address"
     for p in "${PIDS[@]}"; do kill "$p" 2>/dev/null || true; done
     wait "${PIDS[@]}" 2>/dev/null || true
-    if [ "${PG_OURS:-}" = 1 ]; then pg_stop; fi
+    pg_stop_ours
   }
   trap finish EXIT
   trap 'exit 130' INT
@@ -312,7 +315,7 @@ test_server() {
   setup test
   export PG_OPTIONS="-c fsync=off -c synchronous_commit=off -c full_page_writes=off"
   if [ -z "${LEAN_DATABASE_URL:-}" ]; then PGROOT=$LOCAL/pg-test; PGSOCK=$PGSOCK-test; pg_start; fi
-  trap 'if [ "${PG_OURS:-}" = 1 ]; then pg_stop; fi' EXIT
+  trap pg_stop_ours EXIT
 }
 
 with_test_server() { test_server; "$@"; }
@@ -339,7 +342,7 @@ case ${1:-help} in
   web) one_part "${WEB[@]}" ;;
   worker) one_part "${WORKER[@]}" ;;
   db) one_database ;;
-  migrate) setup base; database; $PY server/manage.py migrate -v 0 ;;
+  migrate) instance ;;
   setup) setup base ;;
   add-user) shift; instance add_user "$@" ;;
   test) shift; test_all "$@" ;;

@@ -7,6 +7,7 @@ no half of a surrogate pair), numbers that every part of the work can count with
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Callable
 from typing import Any
 
@@ -18,6 +19,7 @@ from ninja.parser import Parser
 LARGEST = 2.0**53
 """The whole numbers that a double holds exactly: ids and frames are far below."""
 DEEPEST = 40
+NO_TEXT = re.compile("[\0\ud800-\udfff]")
 
 
 class StrictParser(Parser):
@@ -63,7 +65,7 @@ def _counts(value: float) -> bool:
 
 
 def require_text(text: str, where: str) -> None:
-    if "\0" in text or any("\ud800" <= c <= "\udfff" for c in text):
+    if NO_TEXT.search(text):
         raise BadInput(f"{short(where)}: holds characters that no text has")
 
 

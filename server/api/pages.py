@@ -10,9 +10,8 @@ from django.db import connection
 from django.db.migrations.executor import MigrationExecutor
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.csrf import ensure_csrf_cookie
+from library.jobs import HEARD_S, workers_alive
 from library.models import Pulse
-
-WORKER_SEEN_S = 45
 
 
 def went_wrong(request: HttpRequest) -> JsonResponse:
@@ -39,14 +38,7 @@ def readyz(request: HttpRequest) -> JsonResponse:
         pending = executor.migration_plan(executor.loader.graph.leaf_nodes())
         checks["database"] = "ok"
         checks["migrations"] = "ok" if not pending else f"{len(pending)} to apply"
-        with connection.cursor() as cursor:
-            cursor.execute(
-                "SELECT count(*) FROM procrastinate_workers "
-                "WHERE last_heartbeat > now() - make_interval(secs => %s)",
-                [WORKER_SEEN_S],
-            )
-            alive = cursor.fetchone()[0]
-        checks["worker"] = "ok" if alive else f"no heartbeat in {WORKER_SEEN_S} s"
+        checks["worker"] = "ok" if workers_alive() else f"no heartbeat in {HEARD_S} s"
         Pulse.beat()
         checks["disk"] = "ok"
     except Exception as trouble:

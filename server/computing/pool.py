@@ -185,13 +185,8 @@ class Pool:
         for thread in self._threads:
             thread.join()
 
-    def waiting(self) -> int:
-        with self._changed:
-            return sum(len(lines) for lines in self._lines.values())
-
     def _place(self, ask: Ask) -> None:
         lines = self._lines[ask.lane]
-        older = None
         if ask.newest is not None:
             of, sequence = (ask.person, ask.newest[0]), ask.newest[1]
             if self._newest.get(of, sequence) > sequence:

@@ -8,7 +8,7 @@ from typing import Any
 from asgiref.sync import async_to_sync
 from config.logs import note
 from config.troubles import passing
-from django.db import connections, transaction
+from django.db import connection, connections, transaction
 from leancurve.errors import BadInput
 from leancurve.operations import Cancelled
 from procrastinate.contrib.django import app as queue
@@ -18,6 +18,7 @@ from library.models import Job, Workspace
 log = logging.getLogger("lean.jobs")
 
 STALLED_AFTER_S = 30
+HEARD_S = 45
 REPORT_EVERY_S = 0.15
 
 Work = Callable[[Job, Callable[[float], None]], dict[str, Any]]
@@ -106,6 +107,17 @@ def cancel(job: Job) -> None:
     Job.objects.filter(pk=job.pk, state=Job.State.QUEUED).update(
         state=Job.State.CANCELLED, message="Cancelled."
     )
+
+
+def workers_alive() -> int:
+    """Workers that were heard of within :data:`HEARD_S`."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT count(*) FROM procrastinate_workers "
+            "WHERE last_heartbeat > now() - make_interval(secs => %s)",
+            [HEARD_S],
+        )
+        return int(cursor.fetchone()[0])
 
 
 async def _retry_stalled() -> int:

@@ -12,6 +12,7 @@ from django.utils import timezone
 from leancurve import __version__
 from leancurve.document.evaluation import VERSION as EVALUATION
 from leancurve.measures.findings import VERSION as DETECTORS
+from library.jobs import workers_alive
 from library.models import Job, Workspace
 
 from place.bins import binned_in
@@ -28,11 +29,8 @@ def overview() -> dict[str, Any]:
     failed = Job.objects.filter(state=Job.State.FAILED).select_related("workspace")
     return {
         "versions": _versions(),
-        "database_bytes": _number("SELECT pg_database_size(current_database())"),
-        "workers": _number(
-            "SELECT count(*) FROM procrastinate_workers "
-            "WHERE last_heartbeat > now() - interval '45 seconds'"
-        ),
+        "database_bytes": _one("SELECT pg_database_size(current_database())"),
+        "workers": workers_alive(),
         "workspaces": [_workspace(w) for w in Workspace.objects.order_by("name")],
         "people": [_person(u) for u in User.objects.order_by("username")],
         "jobs": list(lately.values("kind", "state").annotate(count=Count("pk")).order_by("kind")),
@@ -89,7 +87,3 @@ def _one(query: str) -> Any:
     with connection.cursor() as cursor:
         cursor.execute(query)
         return cursor.fetchone()[0]
-
-
-def _number(query: str) -> int:
-    return int(_one(query))

@@ -13,7 +13,6 @@ import numpy as np
 
 from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve
 from leancurve.document.clip import Clip
-from leancurve.document.track import TrackId
 from leancurve.errors import BadInput, short
 from leancurve.numbers.arrays import Floats
 
@@ -71,13 +70,10 @@ def require_sound(clip: Clip, before: Clip | None = None) -> None:
     for track, curve in clip.curves.items():
         keys += curve.key_count
         if before is None or before.curves.get(track) is not curve:
-            _require_finite(clip, track, curve)
+            named = f"{short(clip.skeleton.names[track.joint])} {track.name}"
+            require_sound_curve(curve, named)
     if keys > MOST_VALUES:
         raise BadInput(f"the clip: {keys:,} keys; at most {MOST_VALUES:,}")
-
-
-def _require_finite(clip: Clip, track: TrackId, curve: Curve) -> None:
-    require_sound_curve(curve, f"{short(clip.skeleton.names[track.joint])} {track.name}")
 
 
 def require_sound_curve(curve: Curve, named: str) -> None:

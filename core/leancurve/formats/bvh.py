@@ -21,6 +21,7 @@ from leancurve.document.clip import Clip, Reading
 from leancurve.document.evaluation import effective
 from leancurve.document.limits import (
     LARGEST,
+    MOST_JOINTS,
     require_name,
     require_room,
     require_within,
@@ -42,7 +43,6 @@ CHANNEL_NAMES = {
     "zrotation": "rz",
 }
 WRITTEN_NAMES = {short: f"{long[0].upper()}{long[1:]}" for long, short in CHANNEL_NAMES.items()}
-MAX_JOINTS = 5_000
 MAX_DEPTH = 500
 
 
@@ -206,8 +206,8 @@ def _open_joint(
     require_name(name)
     if name in tree.known:
         raise BadInput(f"two joints are named {_shown(name)}; names must differ", line=number)
-    if len(tree.names) >= MAX_JOINTS or len(stack) >= MAX_DEPTH:
-        raise BadInput(f"more than {MAX_JOINTS} joints, or {MAX_DEPTH} deep", line=number)
+    if len(tree.names) >= MOST_JOINTS or len(stack) >= MAX_DEPTH:
+        raise BadInput(f"more than {MOST_JOINTS} joints, or {MAX_DEPTH} deep", line=number)
     if stack:
         _need_offset(tree, stack[-1], number)
     tree.names.append(name)
@@ -289,10 +289,10 @@ def _read_motion_head(data: bytes, line: int) -> tuple[int, float, bytes, int]:
     position = 0
     found: dict[str, str] = {}
     for label in ("Frames", "Frame Time"):
-        blank, match = BLANK.match(data, position), None
-        if blank is not None:
-            line += _count_lines(blank.group()) - 1
-            match = LINE.match(data, blank.end())
+        blank = BLANK.match(data, position)
+        assert blank is not None
+        line += _count_lines(blank.group()) - 1
+        match = LINE.match(data, blank.end())
         assert match is not None
         text = match.group().decode("latin-1").strip()
         spaced = r"[ \t]+".join(label.split())

@@ -3,12 +3,11 @@
 from getpass import getpass
 from typing import Any
 
-from django.contrib.auth.models import User
-from django.contrib.auth.password_validation import validate_password
-from django.core.exceptions import ValidationError
 from django.core.management.base import BaseCommand, CommandError, CommandParser
-
+from leancurve.errors import BadInput
 from library.models import Membership, Workspace
+
+from place.people import add_person
 
 
 class Command(BaseCommand):
@@ -24,13 +23,10 @@ class Command(BaseCommand):
 
     def handle(self, *args: Any, **options: Any) -> None:
         name, password = options["username"], options["password"] or getpass("Password: ")
-        if User.objects.filter(username=name).exists():
-            raise CommandError(f"there is a user {name!r} already")
         try:
-            validate_password(password)
-        except ValidationError as trouble:
-            raise CommandError(" ".join(trouble.messages)) from None
-        user = User.objects.create_user(name, password=password, is_staff=options["runs_the_place"])
+            user = add_person(name, password, options["runs_the_place"])
+        except BadInput as trouble:
+            raise CommandError(str(trouble)) from None
         title = options["workspace"] or f"{name}'s workspace"
         workspace, made = Workspace.objects.get_or_create(name=title)
         role = Membership.Role.OWNER if made else Membership.Role.EDITOR
