@@ -8,8 +8,8 @@ import socket
 import subprocess
 import sys
 import time
-import urllib.error
 import urllib.request
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit, urlunsplit
@@ -26,6 +26,24 @@ BROWSER_FLAGS = [
 ]  # fmt: skip
 
 
+def free_port() -> int:
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        return int(free.getsockname()[1])
+
+
+def until_answered(url: str, told: Callable[[], str], seconds: float = 90) -> None:
+    """Wait for an answer that is no refusal; ``told`` says where to look if there is none."""
+    until = time.monotonic() + seconds
+    while time.monotonic() < until:
+        try:
+            urllib.request.urlopen(url, timeout=2)
+            return
+        except OSError:
+            time.sleep(0.1)
+    raise AssertionError(f"{url} did not answer: {told()}")
+
+
 class Application:
     """Starts on a fresh database with the demo's takes; either process can be killed."""
 
@@ -34,9 +52,7 @@ class Application:
         self.database = database
         run = os.environ.get("PYTEST_XDIST_TESTRUNUID", str(os.getpid()))
         self.loaded = f"lean_loaded_{run[:12]}"
-        with socket.socket() as free:
-            free.bind(("127.0.0.1", 0))
-            self.port = free.getsockname()[1]
+        self.port = free_port()
         server = urlsplit(os.environ["LEAN_DATABASE_URL"])
         self.admin = urlunsplit(server._replace(path="/postgres"))
         self.environment = {
@@ -108,13 +124,7 @@ class Application:
         self._wait("/readyz")
 
     def _wait(self, path: str) -> None:
-        for _ in range(300):
-            try:
-                urllib.request.urlopen(self.url + path, timeout=2)
-                return
-            except (urllib.error.URLError, OSError):
-                time.sleep(0.1)
-        raise RuntimeError(f"{path} did not answer: see {self.folder}")
+        until_answered(self.url + path, lambda: f"see {self.folder}")
 
     @staticmethod
     def kill(process: subprocess.Popen[bytes] | None) -> None:

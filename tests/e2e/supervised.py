@@ -4,14 +4,18 @@ from __future__ import annotations
 
 import os
 import shutil
-import socket
 import subprocess
 import time
-import urllib.error
-import urllib.request
 from pathlib import Path
 
 from tests.conftest import PROJECT
+from tests.e2e.application import free_port, until_answered
+
+
+def set_up_as_here(folder: Path) -> None:
+    """A ``LEAN_LOCAL`` that is set up as this checkout is: nothing is installed anew."""
+    local = Path(os.environ.get("LEAN_LOCAL", PROJECT / ".local"))
+    shutil.copytree(local / "stamps", folder / "stamps")
 
 
 class Lean:
@@ -19,19 +23,16 @@ class Lean:
 
     def __init__(self, folder: Path, database_url: str | None = None) -> None:
         self.folder = folder
-        with socket.socket() as free:
-            free.bind(("127.0.0.1", 0))
-            self.url = f"http://127.0.0.1:{free.getsockname()[1]}"
+        port = free_port()
+        self.url = f"http://127.0.0.1:{port}"
         own = ("DJANGO_SETTINGS_MODULE", "LEAN_DATABASE_URL", "PG_OPTIONS")
         self.environment = {
             **{k: v for k, v in os.environ.items() if k not in own},
             **({"LEAN_DATABASE_URL": database_url} if database_url else {}),
             "LEAN_LOCAL": str(folder),
-            "LEAN_PORT": self.url.rpartition(":")[2],
+            "LEAN_PORT": str(port),
         }
-        # Set up is what this checkout is: nothing is installed anew.
-        local = Path(os.environ.get("LEAN_LOCAL", PROJECT / ".local"))
-        shutil.copytree(local / "stamps", folder / "stamps")
+        set_up_as_here(folder)
         self.process: subprocess.Popen[bytes] | None = None
 
     def start(self) -> subprocess.Popen[bytes]:
@@ -49,14 +50,7 @@ class Lean:
         return self.process
 
     def ready(self, path: str = "/healthz") -> None:
-        until = time.monotonic() + 90
-        while time.monotonic() < until:
-            try:
-                urllib.request.urlopen(self.url + path, timeout=2)
-                return
-            except (urllib.error.URLError, OSError):
-                time.sleep(0.2)
-        raise AssertionError((self.folder / "lean.log").read_text())
+        until_answered(self.url + path, (self.folder / "lean.log").read_text)
 
     def pids(self, what: str) -> list[int]:
         """Processes of a part of this one, the oldest first."""

@@ -22,6 +22,7 @@ from library.parsing import Looked, look_at
 
 from tests.core.test_bvh import ROW, file
 from tests.server.conftest import Api
+from tests.trials.files import CLOSED, HEADER, MOTION
 
 
 def work_off() -> None:
@@ -207,8 +208,6 @@ def looked_at_apart(data: bytes, name: str, check: Progress) -> Looked:
     return apart(look_at, (data, name), name, check)
 
 
-HEADER = b"HIERARCHY\nROOT hips\n{\nOFFSET 0 0 0\nCHANNELS 1 Yposition\n"
-CLOSED = HEADER + b"End Site\n{\nOFFSET 0 1 0\n}\n}\nMOTION\n"
 LARGE = {
     "braces before anything": (b"{" * 10**7, "expected HIERARCHY"),
     "braces in a joint": (HEADER + b"} " * 10**7, "no open block"),
@@ -240,7 +239,7 @@ def test_a_motion_of_blank_lines_is_read_in_little_memory(settings: object) -> N
     blank = b"\n" * 2 * 10**7
     settings.INTAKE_MEMORY_BYTES = mapped() + 6 * len(blank)
     rows = b"1.0\n" + blank + b"2.0\n"
-    data = CLOSED + b"Frames: 2\nFrame Time: 0.01\n" + rows
+    data = MOTION + rows
     assert looked_at_apart(data, "blank.bvh", lambda _: None).frames == 2
 
 

@@ -12,13 +12,9 @@ from collections import Counter
 from pathlib import Path
 from typing import Any
 
-from leancurve.demo import TAKES, captured
-from leancurve.formats.bvh import write_bvh
-from leancurve.time.resample import resampled
-
 from tests.bench.tables import Table
 from tests.e2e.application import Application
-from tests.trials.people import Person, make_people, running
+from tests.trials.people import Person, make_people, running, short_file
 
 OPEN = {("GET", "/api/session"), ("POST", "/api/session")}
 OF_NOBODY = {
@@ -65,8 +61,7 @@ def on(application: Application) -> Table:
     make_people(application.environment, ["stranger"], "Elsewhere")
     owner = Person(application.url, "owner").sign_in()
     stranger = Person(application.url, "stranger").sign_in()
-    short = resampled(captured(TAKES[2]).clip, first=0, last=30)
-    clip = owner.bring_in(workspace, "short.bvh", write_bvh(short))
+    clip = owner.bring_in(workspace, "short.bvh", short_file(0, 30))
     line = {"operation": "unflip", "params": {}}
     recipe = owner.ask(
         "POST", f"workspaces/{workspace}/recipes", {"name": "r", "lines": [line]}

@@ -14,36 +14,14 @@ import time
 from collections import Counter
 from contextlib import suppress
 from pathlib import Path
-from typing import Any
-
-from leancurve.demo import TAKES, captured
-from leancurve.formats.bvh import write_bvh
-from leancurve.time.resample import resampled
 
 from tests.bench.tables import Table
 from tests.conftest import PROJECT
 from tests.e2e.supervised import Lean
-from tests.trials.people import Person, make_people
+from tests.trials.people import Person, lost_and_twice, make_people, short_file
 
 PEOPLE = 5
 PACE_S = 0.5
-
-
-def edit(person: Person, clip: dict[str, Any], stop: threading.Event, count: Counter[str]) -> None:
-    """Edits of a clip of one's own, each acknowledged before the next, twice a second."""
-    dice = random.Random(person.name)
-    keys = person.keys_of(clip)
-    while not stop.is_set():
-        began = time.monotonic()
-        key = {**dice.choice(keys), "value": dice.uniform(-20, 20)}
-        done = person.write(clip, append={"operation": "edit", "params": {"keys": [key]}})
-        if done.status == 200:
-            clip = done.json()
-            count[person.name] += 1
-        else:
-            count["refused"] += 1
-            print("    refused:", done.status, done.body[:200])
-        time.sleep(max(0.0, PACE_S - (time.monotonic() - began)))
 
 
 PARTS = {"web": "gunicorn config.wsgi", "worker": "manage.py worker"}
@@ -83,16 +61,12 @@ def run(folder: Path, kills: int = 30) -> Table:
         }  # fmt: skip
         names = [f"hand{k}" for k in range(PEOPLE)]
         workspace = make_people(environment, names, "Kills")
-        file = write_bvh(resampled(captured(TAKES[2]).clip, first=0, last=120))
+        file = short_file(0, 120)
         crew = [Person(lean.url, n).sign_in() for n in names]
-        clips = []
-        for person in crew:
-            clip = person.bring_in(workspace, f"{person.name}.bvh", file)
-            line = {"operation": "thin", "params": {"tolerance_deg": 1.0}}
-            clips.append(person.write(clip, append=line).json())
+        clips = [person.bring_in_thinned(workspace, file) for person in crew]
         stop, count = threading.Event(), Counter[str]()
         threads = [
-            threading.Thread(target=edit, args=(p, c, stop, count))
+            threading.Thread(target=p.edit_until, args=(stop.is_set, c, count, lambda _: PACE_S))
             for p, c in zip(crew, clips, strict=True)
         ]
         for thread in threads:
@@ -119,11 +93,7 @@ def run(folder: Path, kills: int = 30) -> Table:
         for part, waits in back.items():
             waits.sort()
             table.add(part, str(kills), f"{waits[len(waits) // 2]:.1f} s", f"{waits[-1]:.1f} s")
-        lost = twice = 0
-        for person, clip in zip(crew, clips, strict=True):
-            steps = len(watcher.ask("GET", f"clips/{clip['id']}/history").json())
-            more = steps - clip["head"]["number"] - count[person.name]
-            lost, twice = lost + max(-more, 0), twice + max(more, 0)
+        lost, twice = lost_and_twice(watcher, crew, clips, count)
         done = [watcher.until_done(j["id"])["state"] for j in imports]
         takes = watcher.ask("GET", f"workspaces/{workspace}/takes").json()
         edits = sum(count[n] for n in names)

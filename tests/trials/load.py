@@ -16,7 +16,7 @@ from leancurve.formats.bvh import write_bvh
 
 from tests.bench.tables import Table
 from tests.e2e.application import Application
-from tests.trials.people import Person, Waits, make_people, running
+from tests.trials.people import Person, Waits, any_edit, make_people, running
 
 GOALS = {"light": 0.3, "write": 0.5, "preview": 10.0}
 
@@ -31,10 +31,7 @@ def work(person: Person, clip: dict[str, Any], until: float, seed: int) -> None:
         time.sleep(dice.uniform(1.0, 3.0))
         person.ask("GET", f"clips/{clip['id']}/history", kind="light")
         person.ask("GET", f"workspaces/{clip['workspace']}/jobs", kind="light")
-        key = {**dice.choice(keys), "value": dice.uniform(-20, 20)}
-        done = person.write(
-            clip, append={"operation": "edit", "params": {"keys": [key]}}, kind="write"
-        )
+        done = person.write(clip, append=any_edit(keys, dice), kind="write")
         assert done.status == 200, done.body[:300]
         clip = done.json()
         if time.monotonic() > look:
@@ -75,9 +72,7 @@ def on(
     crew = [Person(application.url, n, waits).sign_in() for n in names]
     clips = []
     for person in crew:
-        clip = person.bring_in(workspace, f"{person.name}.bvh", file)
-        line = {"operation": "thin", "params": {"tolerance_deg": 1.0}}
-        clips.append(person.write(clip, append=line).json())
+        clips.append(person.bring_in_thinned(workspace, file))
     waits.seconds.clear()
     waits.statuses.clear()
     waits.busy = 0

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import http.client
 import json
+import random
 import time
 import uuid
-from collections import defaultdict
-from collections.abc import Iterator
+from collections import Counter, defaultdict
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from http.cookies import SimpleCookie
@@ -16,6 +17,9 @@ from threading import Lock
 from typing import Any
 from urllib.parse import urlsplit
 
+from leancurve.demo import TAKES, captured
+from leancurve.formats.bvh import write_bvh
+from leancurve.time.resample import resampled
 from safetensors.numpy import load
 
 from tests.e2e.application import Application
@@ -146,6 +150,33 @@ class Person:
         opened: dict[str, Any] = self.ask("POST", f"takes/{done['result']['take']}/clip", {}).json()
         return opened
 
+    def bring_in_thinned(self, workspace: int, file: bytes) -> dict[str, Any]:
+        """A clip of one's own, with keys that can be edited."""
+        clip = self.bring_in(workspace, f"{self.name}.bvh", file)
+        thinned: dict[str, Any] = self.write(clip, append=THIN).json()
+        return thinned
+
+    def edit_until(
+        self, ended: Callable[[], bool], clip: dict[str, Any], count: Counter[str],
+        pause: Callable[[random.Random], float],
+    ) -> None:  # fmt: skip
+        """Edits of a clip of one's own, each acknowledged before the next, and counted."""
+        dice = random.Random(self.name)
+        keys = self.keys_of(clip)
+        while not ended():
+            began = time.monotonic()
+            done = self.write(clip, append=any_edit(keys, dice))
+            if done.status == 200:
+                clip = done.json()
+                count[self.name] += 1
+            else:
+                count["refused"] += 1
+                print("    refused:", done.status, done.body[:200])
+            time.sleep(max(0.0, pause(dice) - (time.monotonic() - began)))
+
+    def steps_of(self, clip: dict[str, Any]) -> int:
+        return len(self.ask("GET", f"clips/{clip['id']}/history").json())
+
     def until_done(self, job: int, seconds: float = 300) -> dict[str, Any]:
         until = time.monotonic() + seconds
         while time.monotonic() < until:
@@ -172,6 +203,34 @@ class Person:
         if self.connection is not None:
             self.connection.close()
             self.connection = None
+
+
+THIN = {"operation": "thin", "params": {"tolerance_deg": 1.0}}
+
+
+def any_edit(keys: Sequence[dict[str, Any]], dice: random.Random) -> dict[str, Any]:
+    """A line that gives one of the keys another value."""
+    key = {**dice.choice(keys), "value": dice.uniform(-20, 20)}
+    return {"operation": "edit", "params": {"keys": [key]}}
+
+
+def lost_and_twice(
+    watcher: Person, crew: Sequence[Person], clips: Sequence[dict[str, Any]], count: Counter[str],
+    more: Mapping[int, int] = {},
+) -> tuple[int, int]:  # fmt: skip
+    """Of the edits acknowledged since the clips were at hand, how many are not in their histories,
+    and how many are there twice; ``more`` are other steps, by take."""
+    lost = twice = 0
+    for person, clip in zip(crew, clips, strict=True):
+        known = clip["head"]["number"] + count[person.name] + more.get(clip["take"], 0)
+        extra = watcher.steps_of(clip) - known
+        lost, twice = lost + max(-extra, 0), twice + max(extra, 0)
+    return lost, twice
+
+
+def short_file(first: int, last: int) -> bytes:
+    """Some frames of the demo's shortest take as BVH."""
+    return write_bvh(resampled(captured(TAKES[2]).clip, first=first, last=last))
 
 
 def make_people(environment: dict[str, str], names: list[str], workspace: str) -> int:

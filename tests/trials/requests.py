@@ -13,13 +13,9 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from leancurve.demo import TAKES, captured
-from leancurve.formats.bvh import write_bvh
-from leancurve.time.resample import resampled
-
 from tests.bench.tables import Table
 from tests.e2e.application import Application
-from tests.trials.people import Person, make_people, running
+from tests.trials.people import Person, make_people, running, short_file
 
 
 def run(folder: Path, examples: int = 60) -> Table:
@@ -35,8 +31,7 @@ def on(application: Application, folder: Path, examples: int = 60) -> Table:
     )
     workspace = make_people(application.environment, ["fuzz"], "Fuzz")
     person = Person(application.url, "fuzz").sign_in()
-    short = resampled(captured(TAKES[2]).clip, first=0, last=60)
-    clip = person.bring_in(workspace, "short.bvh", write_bvh(short))
+    clip = person.bring_in(workspace, "short.bvh", short_file(0, 60))
     headers = [
         ("Cookie", "; ".join(f"{k}={v}" for k, v in person.cookies.items())),
         ("X-CSRFToken", person.cookies["csrftoken"]),

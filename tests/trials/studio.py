@@ -7,29 +7,21 @@ Whoever was on the lost web server goes on with the other, as a proxy would have
 from __future__ import annotations
 
 import os
-import random
-import shutil
 import signal
-import socket
 import subprocess
 import threading
 import time
-import urllib.error
-import urllib.request
 from collections import Counter
 from contextlib import suppress
 from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
 
-from leancurve.demo import TAKES, captured
-from leancurve.formats.bvh import write_bvh
-from leancurve.time.resample import resampled
-
 from tests.bench.tables import Table
 from tests.conftest import PROJECT
-from tests.e2e.application import Application
-from tests.trials.people import Person, make_people
+from tests.e2e.application import Application, free_port, until_answered
+from tests.e2e.supervised import set_up_as_here
+from tests.trials.people import Person, lost_and_twice, make_people, short_file
 
 WEBS, WORKERS = 2, 3
 
@@ -53,8 +45,7 @@ class Mover(Person):
 def part(application: Application, folder: Path, name: str, number: int, port: int = 0) -> Any:
     """``./lean web`` or ``./lean worker``, with a folder of its own as on a machine of its own."""
     local = folder / f"{name}{number}"
-    source = Path(os.environ.get("LEAN_LOCAL", PROJECT / ".local"))
-    shutil.copytree(source / "stamps", local / "stamps")
+    set_up_as_here(local)
     environment = {
         **application.environment, "LEAN_LOCAL": str(local), "LEAN_PORT": str(port),
         "LEAN_COMPUTERS": "1",
@@ -63,36 +54,6 @@ def part(application: Application, folder: Path, name: str, number: int, port: i
     return subprocess.Popen(
         [PROJECT / "lean", name], env=environment, stdout=log, stderr=log, start_new_session=True
     )
-
-
-def free_port() -> int:
-    with socket.socket() as free:
-        free.bind(("127.0.0.1", 0))
-        return int(free.getsockname()[1])
-
-
-def ready(url: str) -> None:
-    until = time.monotonic() + 90
-    while time.monotonic() < until:
-        with suppress(urllib.error.URLError, OSError):
-            urllib.request.urlopen(f"{url}/readyz", timeout=2)
-            return
-        time.sleep(0.3)
-    raise TimeoutError(f"{url} is not ready")
-
-
-def edit(person: Person, clip: dict[str, Any], until: float, count: Counter[str]) -> None:
-    dice = random.Random(person.name)
-    keys = person.keys_of(clip)
-    while time.monotonic() < until:
-        key = {**dice.choice(keys), "value": dice.uniform(-20, 20)}
-        done = person.write(clip, append={"operation": "edit", "params": {"keys": [key]}})
-        if done.status == 200:
-            clip = done.json()
-            count[person.name] += 1
-        else:
-            count["refused"] += 1
-        time.sleep(dice.uniform(1.0, 3.0))
 
 
 def run(folder: Path, people: int = 20, seconds: float = 60.0, imports: int = 12) -> Table:
@@ -113,20 +74,22 @@ def run(folder: Path, people: int = 20, seconds: float = 60.0, imports: int = 12
         for k in range(WORKERS):
             running.append(part(application, folder, "worker", k))
         for url in urls:
-            ready(url)
+            until_answered(f"{url}/readyz", lambda: f"see {folder}")
         names = [f"hand{k}" for k in range(people)]
         workspace = make_people(application.environment, names, "Studio")
-        file = write_bvh(resampled(captured(TAKES[2]).clip, first=400, last=520))
+        file = short_file(400, 520)
         crew: list[Person] = [Mover(urls, n, k).sign_in() for k, n in enumerate(names)]
-        clips = []
-        for person in crew:
-            clip = person.bring_in(workspace, f"{person.name}.bvh", file)
-            line = {"operation": "thin", "params": {"tolerance_deg": 1.0}}
-            clips.append(person.write(clip, append=line).json())
+        clips = [person.bring_in_thinned(workspace, file) for person in crew]
         count: Counter[str] = Counter()
         until = time.monotonic() + seconds
+
+        def ended() -> bool:
+            return time.monotonic() > until
+
         threads = [
-            threading.Thread(target=edit, args=(p, c, until, count))
+            threading.Thread(
+                target=p.edit_until, args=(ended, c, count, lambda dice: dice.uniform(1.0, 3.0))
+            )
             for p, c in zip(crew, clips, strict=True)
         ]
         for thread in threads:
@@ -142,20 +105,16 @@ def run(folder: Path, people: int = 20, seconds: float = 60.0, imports: int = 12
             "POST", f"workspaces/{workspace}/batches", {"recipe": 0, "takes": [*fresh, *taken[:2]]}
         ).json()
         time.sleep(1.0)
-        for lost in (running[0], running[WEBS]):
-            os.killpg(lost.pid, signal.SIGKILL)
+        for victim in (running[0], running[WEBS]):
+            os.killpg(victim.pid, signal.SIGKILL)
         for thread in threads:
             thread.join()
-        lost = twice = 0
         rows = {
             r["job"]: watcher.until_done(r["job"])["state"]
             for r in watcher.ask("GET", f"batches/{batch['id']}").json()["rows"]
         }
         by_batch = Counter(r["take"] for r in batch["rows"] if rows[r["job"]] == "done")
-        for person, clip in zip(crew, clips, strict=True):
-            steps = len(watcher.ask("GET", f"clips/{clip['id']}/history").json())
-            more = steps - clip["head"]["number"] - count[person.name] - by_batch[clip["take"]]
-            lost, twice = lost + max(-more, 0), twice + max(more, 0)
+        lost, twice = lost_and_twice(watcher, crew, clips, count, by_batch)
         edits = sum(count[n] for n in names)
         table.add("edits acknowledged", str(edits), str(lost), str(twice))
         table.add("edits refused", str(count["refused"]), "", "")

@@ -7,13 +7,9 @@ import threading
 from pathlib import Path
 from typing import Any
 
-from leancurve.demo import TAKES, captured
-from leancurve.formats.bvh import write_bvh
-from leancurve.time.resample import resampled
-
 from tests.bench.tables import Table
 from tests.e2e.application import Application
-from tests.trials.people import Person, make_people, running
+from tests.trials.people import Person, any_edit, make_people, running, short_file
 
 
 def run(folder: Path, edits: int = 60) -> Table:
@@ -29,24 +25,20 @@ def on(application: Application, edits: int = 60) -> Table:
     )
     workspace = make_people(application.environment, ["one", "two"], "Two")
     pair = [Person(application.url, n).sign_in() for n in ("one", "two")]
-    file = write_bvh(resampled(captured(TAKES[2]).clip, first=0, last=120))
-    clip = pair[0].bring_in(workspace, "two.bvh", file)
-    line = {"operation": "thin", "params": {"tolerance_deg": 1.0}}
-    clip = pair[0].write(clip, append=line).json()
+    clip = pair[0].bring_in_thinned(workspace, short_file(0, 120))
     keys = pair[0].keys_of(clip)
     left = [k for k in keys if k["joint"].startswith("Left")]
     right = [k for k in keys if k["joint"].startswith("Right")]
     turns = {"joints of their own": (left, right), "the same keys": (left[:6], left[:6])}
     for what, shares in turns.items():
-        before = len(pair[0].ask("GET", f"clips/{clip['id']}/history").json())
+        before = pair[0].steps_of(clip)
         kept, told = [0, 0], [0, 0]
 
         def work(k: int, share: list[Any], kept: Any = kept, told: Any = told) -> None:
             dice = random.Random(k)
             at = pair[k].ask("GET", f"clips/{clip['id']}").json()
             for _ in range(edits):
-                key = {**dice.choice(share), "value": dice.uniform(-20, 20)}
-                done = pair[k].write(at, append={"operation": "edit", "params": {"keys": [key]}})
+                done = pair[k].write(at, append=any_edit(share, dice))
                 if done.status == 200:
                     kept[k] += 1
                     at = done.json()
@@ -61,6 +53,6 @@ def on(application: Application, edits: int = 60) -> Table:
             thread.start()
         for thread in threads:
             thread.join()
-        after = len(pair[0].ask("GET", f"clips/{clip['id']}/history").json())
+        after = pair[0].steps_of(clip)
         table.add(what, str(sum(kept)), str(sum(told)), str(sum(kept) - (after - before)))
     return table

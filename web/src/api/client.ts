@@ -121,6 +121,26 @@ export async function numbers(
   return readMessage(await response.arrayBuffer())
 }
 
+/** Send files under a form's field; a refusal is said in the server's words where it has some. */
+export async function sendFiles<T>(path: string, field: string, files: File[]): Promise<T> {
+  const body = new FormData()
+  for (const file of files) body.append(field, file)
+  const response = await fetch(path, {
+    method: 'POST',
+    headers: { 'X-CSRFToken': csrfToken() },
+    body,
+  }).catch(() => {
+    throw new ApiError(0, 'The server cannot be reached; nothing was brought in.')
+  })
+  const said: unknown = await response.json().catch(() => undefined)
+  if (!response.ok) {
+    const { detail } = (said ?? {}) as { detail?: unknown }
+    const told = typeof detail === 'string' ? detail : 'The files were not accepted.'
+    throw new ApiError(response.status, told)
+  }
+  return said as T
+}
+
 /** Browser errors end up in the server's log, at most a few a minute. */
 export function reportErrors(): void {
   let left = 5

@@ -6,6 +6,7 @@ import { mendedCount } from '../clip/account'
 import { findingsText } from '../shelf/TakeCard'
 import { Button } from '../ui/controls'
 import { counted, degrees, grouped, millimetres } from '../ui/numbers'
+import { SubPage } from '../ui/SubPage'
 
 type Row = Schemas['BatchRowOut']
 type Counts = Record<string, number>
@@ -80,73 +81,61 @@ export function BatchPage() {
   const left = rows.filter(open).length
   const count = (state: Row['state']) => rows.filter((r) => r.state === state).length
   return (
-    <div className="flex h-full flex-col">
-      <header className="flex h-10 shrink-0 items-center gap-3 border-rule-2 border-b bg-raised px-4">
-        <span className="font-semibold">Lean Curve</span>
-        <Link to="/" className="hover:underline">
-          Shelf
-        </Link>
-        <span className="text-ink-3">›</span>
-        <h1 className="font-semibold">
-          {batch.data ? `Recipe ${batch.data.name} on ${counted(rows.length, 'take')}` : 'Batch'}
-        </h1>
-        <span className="flex-1" />
-        {left > 0 && <Button onClick={() => void cancel()}>Cancel what is left</Button>}
-      </header>
-      <main className="min-h-0 flex-1 overflow-y-auto p-5">
-        <div className="mx-auto flex max-w-[1160px] flex-col gap-4">
-          {batch.isError && (
-            <p role="alert" className="text-bad">
-              {batch.error.message}
-            </p>
-          )}
-          {batch.data && (
-            <>
-              <p className="text-ink-2">{batch.data.told.join(' · ')}</p>
-              <p role="status" className="font-semibold">
-                {left > 0
-                  ? `${rows.length - left} of ${rows.length} ended`
-                  : `${count('done')} done, ${count('failed')} failed, ${count('cancelled')} cancelled`}
-              </p>
-              <table className="w-full border-collapse rounded-md border border-rule-2 bg-raised [&_td]:px-3 [&_td]:py-2 [&_th]:px-3 [&_th]:py-2 [&_th]:font-normal [&_th]:text-ink-3">
-                <thead>
-                  <tr className="border-rule-2 border-b">
-                    <th className="text-left">take</th>
-                    <th className="text-right">findings</th>
-                    <th className="text-left">what is left</th>
-                    <th className="text-right">keys</th>
-                    <th className="text-right">calm and thin cost</th>
-                    <th className="text-right">mended</th>
-                    <td />
-                  </tr>
-                </thead>
-                <tbody>
-                  {rows.map((row) => (
-                    <tr key={row.job} className="border-rule border-b last:border-b-0">
-                      <td className="font-semibold">{row.name}</td>
-                      <Cells row={row} />
-                      <td className="text-right">
-                        {row.state === 'done' && (
-                          <Link
-                            className="inline-flex h-6 items-center underline"
-                            to={`/clip/${(row.result as unknown as Result).clip}`}
-                          >
-                            Open
-                          </Link>
-                        )}
-                      </td>
-                    </tr>
-                  ))}
-                </tbody>
-              </table>
-              <p className="text-ink-3">
-                Each take is done whole or not at all; the recipe's lines stand in its clip and can
-                be undone there.
-              </p>
-            </>
-          )}
-        </div>
-      </main>
-    </div>
+    <SubPage
+      title={batch.data ? `Recipe ${batch.data.name} on ${counted(rows.length, 'take')}` : 'Batch'}
+      actions={left > 0 && <Button onClick={() => void cancel()}>Cancel what is left</Button>}
+      className="gap-4"
+    >
+      {batch.isError && (
+        <p role="alert" className="text-bad">
+          {batch.error.message}
+        </p>
+      )}
+      {batch.data && (
+        <>
+          <p className="text-ink-2">{batch.data.told.join(' · ')}</p>
+          <p role="status" className="font-semibold">
+            {left > 0
+              ? `${rows.length - left} of ${rows.length} ended`
+              : `${count('done')} done, ${count('failed')} failed, ${count('cancelled')} cancelled`}
+          </p>
+          <table className="w-full border-collapse rounded-md border border-rule-2 bg-raised [&_td]:px-3 [&_td]:py-2 [&_th]:px-3 [&_th]:py-2 [&_th]:font-normal [&_th]:text-ink-3">
+            <thead>
+              <tr className="border-rule-2 border-b">
+                <th className="text-left">take</th>
+                <th className="text-right">findings</th>
+                <th className="text-left">what is left</th>
+                <th className="text-right">keys</th>
+                <th className="text-right">calm and thin cost</th>
+                <th className="text-right">mended</th>
+                <td />
+              </tr>
+            </thead>
+            <tbody>
+              {rows.map((row) => (
+                <tr key={row.job} className="border-rule border-b last:border-b-0">
+                  <td className="font-semibold">{row.name}</td>
+                  <Cells row={row} />
+                  <td className="text-right">
+                    {row.state === 'done' && (
+                      <Link
+                        className="inline-flex h-6 items-center underline"
+                        to={`/clip/${(row.result as unknown as Result).clip}`}
+                      >
+                        Open
+                      </Link>
+                    )}
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+          <p className="text-ink-3">
+            Each take is done whole or not at all; the recipe's lines stand in its clip and can be
+            undone there.
+          </p>
+        </>
+      )}
+    </SubPage>
   )
 }

@@ -1,11 +1,11 @@
 /** The page of whoever runs the place: what runs, who is in it, what it holds, what failed. */
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { type ReactNode, useRef, useState } from 'react'
-import { Link } from 'react-router'
-import { answer, client, csrfToken, type Schemas } from '../api/client'
+import { answer, client, type Schemas, sendFiles } from '../api/client'
 import { ROLES, type Role } from '../shelf/People'
 import { Button, inputLook, Select } from '../ui/controls'
 import { bytes, counted, day, grouped, moment } from '../ui/numbers'
+import { SubPage } from '../ui/SubPage'
 
 type Place = Schemas['OverviewOut']
 
@@ -46,17 +46,7 @@ function Workspaces({ place, change }: { place: Place; change: Change }) {
       ),
     )
   const bringIn = (file: File) =>
-    change.mutate(async () => {
-      const body = new FormData()
-      body.append('file', file)
-      const sent = await fetch('/api/place/workspaces/files', {
-        method: 'POST',
-        headers: { 'X-CSRFToken': csrfToken() },
-        body,
-      })
-      const said = (await sent.json().catch(() => ({}))) as { detail?: string }
-      if (!sent.ok) throw new Error(said.detail ?? 'The file was not accepted.')
-    })
+    change.mutate(() => sendFiles('/api/place/workspaces/files', 'file', [file]))
   return (
     <Part title="Workspaces">
       <table className={TABLE}>
@@ -382,43 +372,31 @@ export function PlacePage() {
   })
   const data = place.data
   return (
-    <div className="flex h-full flex-col">
-      <header className="flex h-10 shrink-0 items-center gap-3 border-rule-2 border-b bg-raised px-4">
-        <span className="font-semibold">Lean Curve</span>
-        <Link to="/" className="hover:underline">
-          Shelf
-        </Link>
-        <span className="text-ink-3">›</span>
-        <h1 className="font-semibold">The place</h1>
-      </header>
-      <main className="min-h-0 flex-1 overflow-y-auto p-5">
-        <div className="mx-auto flex max-w-[1160px] flex-col gap-6">
-          {(place.error ?? change.error) && (
-            <p role="alert" className="text-bad">
-              {(change.error ?? place.error)?.message}
-            </p>
-          )}
-          {data && (
-            <>
-              <p className="num text-ink-2">
-                {data.workers === 0 ? (
-                  <b className="text-bad">No worker runs: nothing is brought in or delivered.</b>
-                ) : (
-                  `${counted(data.workers, 'worker')} at work`
-                )}
-                {' · '}
-                {counted(data.waiting, 'job')} waiting · database {bytes(data.database_bytes)} ·{' '}
-                {Object.entries(data.versions)
-                  .map(([name, version]) => `${name} ${version}`)
-                  .join(' · ')}
-              </p>
-              <Workspaces place={data} change={change} />
-              <People place={data} change={change} />
-              <Work place={data} />
-            </>
-          )}
-        </div>
-      </main>
-    </div>
+    <SubPage title="The place" className="gap-6">
+      {(place.error ?? change.error) && (
+        <p role="alert" className="text-bad">
+          {(change.error ?? place.error)?.message}
+        </p>
+      )}
+      {data && (
+        <>
+          <p className="num text-ink-2">
+            {data.workers === 0 ? (
+              <b className="text-bad">No worker runs: nothing is brought in or delivered.</b>
+            ) : (
+              `${counted(data.workers, 'worker')} at work`
+            )}
+            {' · '}
+            {counted(data.waiting, 'job')} waiting · database {bytes(data.database_bytes)} ·{' '}
+            {Object.entries(data.versions)
+              .map(([name, version]) => `${name} ${version}`)
+              .join(' · ')}
+          </p>
+          <Workspaces place={data} change={change} />
+          <People place={data} change={change} />
+          <Work place={data} />
+        </>
+      )}
+    </SubPage>
   )
 }

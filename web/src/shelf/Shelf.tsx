@@ -3,7 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Upload, X } from 'lucide-react'
 import { useEffect, useRef, useState } from 'react'
 import { Link, useNavigate } from 'react-router'
-import { ApiError, answer, client, csrfToken, type Schemas } from '../api/client'
+import { answer, client, type Schemas, sendFiles } from '../api/client'
 import { prefer, signOut, theme, useSession } from '../session/session'
 import { Button, Tip } from '../ui/controls'
 import { bytes, counted, grouped } from '../ui/numbers'
@@ -14,21 +14,6 @@ import { TakeCard } from './TakeCard'
 
 type Job = Schemas['JobOut']
 type Take = Schemas['TakeOut']
-
-/** Send files; each becomes a job, or is refused by name. */
-async function send(workspace: number, files: File[]): Promise<Schemas['UploadOut']> {
-  const body = new FormData()
-  for (const file of files) body.append('files', file)
-  const response = await fetch(`/api/workspaces/${workspace}/files`, {
-    method: 'POST',
-    headers: { 'X-CSRFToken': csrfToken() },
-    body,
-  }).catch(() => {
-    throw new ApiError(0, 'The server cannot be reached; nothing was brought in.')
-  })
-  if (!response.ok) throw new ApiError(response.status, 'The files were not accepted.')
-  return (await response.json()) as Schemas['UploadOut']
-}
 
 function JobRow({ job, onDone }: { job: Job; onDone: () => void }) {
   const failed = job.state === 'failed'
@@ -190,7 +175,8 @@ export function Shelf() {
   }, [busy, queries])
 
   const upload = useMutation({
-    mutationFn: (files: File[]) => send(id, files),
+    mutationFn: (files: File[]) =>
+      sendFiles<Schemas['UploadOut']>(`/api/workspaces/${id}/files`, 'files', files),
     onSuccess: (out) => setRefused(out.refused.map((r) => r.detail)),
     onError: (trouble) => setRefused([trouble.message]),
     onSettled: () => queries.invalidateQueries({ queryKey: ['jobs'] }),
