@@ -186,7 +186,7 @@ keep() {
     began=$SECONDS
     setsid "$@" >>"$LOCAL/$name.log" 2>&1 3>&- 7>&- 8>&- 9>&- & child=$!
     while kill -0 "$child" 2>/dev/null; do
-      kill -0 "$LEAN_MAIN" 2>/dev/null || { kill -KILL -- "-$child" 2>/dev/null; exit 0; }
+      kill -0 "$LEAN_MAIN" 2>/dev/null || { kill -KILL -- "-$child" 2>/dev/null; wait "$child" 2>/dev/null; exit 0; }
       sleep 0.3
     done
     status=0; wait "$child" || status=$?
@@ -218,8 +218,23 @@ only_one() {
     else say "Lean Curve is being started from this folder already."; fi
     exit 1
   fi
+  # An address that is still here was left by one that did not end in order.
+  LOST=; [ ! -e "$LOCAL/address" ] || LOST=1
   rm -f "$LOCAL/address"
   printf '%s' $$ >"$LOCAL/serve.lock"
+}
+
+port_is_free() { python3 -c 'import socket, sys; socket.create_server((sys.argv[1], int(sys.argv[2])), reuse_port=False).close()' "$LEAN_BIND" "$LEAN_PORT" 2>/dev/null; }
+
+# What a lost ./lean had started may hold the port for a moment longer than the lock.
+port_or_end() {
+  local tries=1; [ -z "$LOST" ] || tries=50
+  for _ in $(seq "$tries"); do
+    if port_is_free; then return; fi
+    sleep 0.2
+  done
+  say "Port $LEAN_PORT on $LEAN_BIND is in use. Choose another: LEAN_PORT=8421 ./lean $1"
+  exit 1
 }
 
 # The database brought up, and a command on the instance, whether it runs or not.
@@ -263,10 +278,7 @@ answers() { $PY -c "import urllib.request as u; u.urlopen('http://$LEAN_BIND:$LE
 
 serve() {
   only_one
-  if ! python3 -c 'import socket, sys; socket.create_server((sys.argv[1], int(sys.argv[2])), reuse_port=False).close()' "$LEAN_BIND" "$LEAN_PORT" 2>/dev/null; then
-    say "Port $LEAN_PORT on $LEAN_BIND is in use. Choose another: LEAN_PORT=8421 ./lean ${1:-serve}"
-    exit 1
-  fi
+  port_or_end "${1:-serve}"
   setup base
   LEAN_MAIN=$$
   PIDS=()

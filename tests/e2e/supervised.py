@@ -37,14 +37,17 @@ class Lean:
 
     def start(self) -> subprocess.Popen[bytes]:
         address = self.folder / "address"
-        address.unlink(missing_ok=True)
         log = (self.folder / "lean.log").open("ab")
         self.process = subprocess.Popen(
             [PROJECT / "lean", "serve"], env=self.environment, stdout=log, stderr=log,
             start_new_session=True,
         )  # fmt: skip
+        # One of a start before this one says nothing about this one.
+        began = time.time()
         until = time.monotonic() + 90
-        while not address.exists() and time.monotonic() < until:
+        while time.monotonic() < until and self.process.poll() is None:
+            if address.exists() and address.stat().st_mtime >= began - 1:
+                break
             time.sleep(0.1)
         self.ready()
         return self.process

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import os
 import signal
+import socket
 import subprocess
+import threading
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -59,9 +61,13 @@ def test_parts_that_die_are_started_again_and_a_second_start_is_told_of_the_firs
     assert "The worker ended (status 137)" in told
 
     # Killed as hard as can be, it leaves nothing that stands in the way of the next.
+    # (What it had started may hold the port for a moment longer.)
     assert lean.process is not None
     lean.process.send_signal(signal.SIGKILL)
     lean.process.wait()
+    assert lean.ended()
+    port = socket.create_server(("127.0.0.1", urlsplit(lean.url).port or 0))
+    threading.Timer(2, port.close).start()
     again = lean.start()
     again.send_signal(signal.SIGTERM)
     assert again.wait(30) == 143
