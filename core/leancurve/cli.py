@@ -23,6 +23,7 @@ from leancurve.measures.drift import drift
 from leancurve.measures.findings import find, work_left
 from leancurve.operations import OPERATIONS
 from leancurve.operations.describe import described
+from leancurve.operations.plant.figures import plant_figures
 from leancurve.recipe import ALL_OF_IT, KeptRecipe, checked_line, entry_of, read_recipe, run_recipe
 
 
@@ -79,6 +80,8 @@ def _chosen(args: argparse.Namespace) -> KeptRecipe:
         lines.append(checked_line("unflip", {}, {}))
     if args.calm:
         lines += [checked_line(name, {}, {}) for name in ("fill", "despike", "smooth")]
+    if args.plant:
+        lines.append(checked_line("plant", {}, {}))
     if args.poses is not None:
         lines.append(checked_line("thin", {"layout": "pose", "poses": args.poses}, {}))
     elif args.thin is not None:
@@ -117,6 +120,9 @@ def _work(source: str, out: str, recipe: KeptRecipe) -> dict[str, Any]:
             report["flips"] = {k: done.report[k] for k in ("wraps", "alternates", "snaps")}
         if done.line["operation"] == "thin":
             report |= {k: done.report[k] for k in ("keys_bound", "max_error_deg", "max_error_mm")}
+    if clip.plants:
+        figures = plant_figures(clip)
+        report |= {name: figures[name] for name in PLANT_FIGURES}
     if clip.frames == take.clip.frames and clip.rate == take.clip.rate:
         moved = drift(clip, take.clip)
         report |= {
@@ -145,6 +151,12 @@ def _work(source: str, out: str, recipe: KeptRecipe) -> dict[str, Any]:
         report["without_place"] = outcome.lost
     _write(clip, out, [{"version": 1, "params": {}, "scope": {}, **d.line} for d in outcome.lines])
     return report
+
+
+PLANT_FIGURES = (
+    *("foot_slide_before_mm", "foot_slide_after_mm", "hips_changed_mm", "missed_mm"),
+    "limb_length_error_mm",
+)
 
 
 def _drifted(line: LineDrift) -> dict[str, Any]:
@@ -237,6 +249,7 @@ def _parser() -> argparse.ArgumentParser:
     runner.add_argument("--recipe", metavar="FILE", help="run a recipe first; 'all' is built in")
     runner.add_argument("--unflip", action="store_true", help="make rotation curves continuous")
     runner.add_argument("--calm", action="store_true", help="fill gaps, take spikes and noise out")
+    runner.add_argument("--plant", action="store_true", help="hold feet where they stand")
     runner.add_argument(
         "--thin", type=float, metavar="DEG", help="few keys, within DEG degrees per channel"
     )

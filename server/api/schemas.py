@@ -377,7 +377,7 @@ class LineDriftOut(Schema):
 
     line_id: str
     told: str
-    kind: Literal["continuity", "mend", "calm", "thin", "hand"]
+    kind: Literal["continuity", "mend", "calm", "thin", "plant", "hand"]
     deg: PlaceOut
     mm: PlaceOut
     mended: list[MendedOut]

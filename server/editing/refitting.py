@@ -7,7 +7,7 @@ from documents.store import load_clip
 from leancurve.cleaning.refitting import refitted
 from leancurve.curves.curve import KeyedCurve
 from leancurve.document.clip import Clip
-from leancurve.document.evaluation import effective
+from leancurve.document.base import channel_values
 from leancurve.document.scope import Scope
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
@@ -41,7 +41,7 @@ def refit_edits(revision: Revision, scope: Scope) -> list[dict[str, Any]]:
         for t in scope.resolve(clip)
         if isinstance(clip.curves[t], KeyedCurve) and t in motion.curves
     ]
-    values = effective(motion, np.arange(motion.frames, dtype=np.float64), tracks)
+    values = channel_values(motion, np.arange(motion.frames, dtype=np.float64), tracks)
     out: list[dict[str, Any]] = []
     for track in tracks:
         curve = clip.curves[track]

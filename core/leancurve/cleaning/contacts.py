@@ -15,7 +15,8 @@ import numpy as np
 from leancurve.document.clip import Clip, Contact
 from leancurve.document.evaluation import evaluate
 from leancurve.figure.body import Body
-from leancurve.figure.skeleton import UP, Skeleton
+from leancurve.figure.feet import foot_points
+from leancurve.figure.skeleton import UP
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats, runs
 
@@ -152,20 +153,6 @@ def _landed(heights: Floats, first: int, last: int, rate: float, limits: Contact
         return first
     strike = begin + int(falling[-1] + ended[0])
     return min(strike + round(limits.weight_s * rate), last)
-
-
-def foot_points(skeleton: Skeleton, body: Body) -> dict[str, int]:
-    """The joint that each point of a foot is judged by: ``"left heel"``, ``"left toe"`` …"""
-    out: dict[str, int] = {}
-    for side in ("left", "right"):
-        ankle, toe = body.find(f"{side} foot"), body.find(f"{side} toe")
-        if ankle is None:
-            continue
-        if toe is None:
-            out[f"{side} foot"] = ankle
-        else:
-            out[f"{side} heel"], out[f"{side} toe"] = ankle, toe
-    return out
 
 
 def _lowest(clip: Clip, positions: Floats, rotations: Floats, up: int) -> Floats:

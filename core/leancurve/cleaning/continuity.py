@@ -148,6 +148,7 @@ def kept_continuous(before: Clip, after: Clip, joints: Iterable[int]) -> dict[Tr
 
     Joints that held a flip already are left: what stood flipped is Unflip's to mend.
     """
+    before, after = before.below, after.below
     angles = angles_of(after, joints)
     said, found = solve(after, angles, Scope())
     fresh = found.joints - solve(before, angles_of(before, found.joints), Scope())[1].joints

@@ -14,6 +14,7 @@ from typing import Literal, TypeAlias
 import numpy as np
 
 from leancurve.curves.curve import Curve
+from leancurve.document.plant import Plant
 from leancurve.document.track import TrackId, base_track
 from leancurve.figure.body import Body, body_of
 from leancurve.figure.skeleton import Skeleton
@@ -91,6 +92,7 @@ class Clip:
     contacts: tuple[Contact, ...] | None = None
     accepted: tuple[Accepted, ...] = ()
     marks: tuple[Mark, ...] = ()
+    plants: tuple[Plant, ...] = ()
 
     @property
     def channels(self) -> tuple[TrackId, ...]:
@@ -117,6 +119,11 @@ class Clip:
     def turns_of(self, joint: int) -> list[TrackId]:
         """The joint's rotation channels in their order."""
         return [base_track(joint, c) for c in self.layout[joint] if c[0] == "r"]
+
+    @cached_property
+    def below(self) -> Clip:
+        """This clip as its own curves have it, without what stands over them."""
+        return replace(self, plants=()) if self.plants else self
 
     @cached_property
     def body(self) -> Body:
@@ -163,3 +170,13 @@ class Clip:
             if name in values:
                 out[:, axis] = values[name] + (offset[axis] if add else 0.0)
         return out
+
+    def translation_values(self, joint: int, moved: Floats) -> dict[TrackId, Floats]:
+        """Values of a joint's position channels for local translations ``(F, 3)``."""
+        offset = self.skeleton.offset_array[joint]
+        add = self.adds_offset(joint)
+        return {
+            base_track(joint, name): moved[:, axis] - (offset[axis] if add else 0.0)
+            for axis, name in enumerate(("tx", "ty", "tz"))
+            if name in self.layout[joint]
+        }

@@ -3,12 +3,13 @@
 *Stored curves* are what is edited: ``clip.curves``. *Effective channels* are what comes out:
 :func:`effective`. Poses are made in stages, each from the one before:
 
-1. base: effective channels of the clip's own curves, a local rotation and translation a joint;
-2. correction layers, 3. placement, 4. plants: each takes the pose of the stage before and the
-   frames, and gives one of the same shape. None exists yet; :data:`STAGES` is where they go.
+1. base: what the clip's own curves give, a local rotation and translation a joint;
+2. correction layers and 3. placement, which are not here yet;
+4. plants (:mod:`leancurve.document.planting`).
 
-World poses are the last stage's, through the hierarchy: :meth:`Pose.world`. What reads a motion
-and does not edit its curves reads it here.
+Each stage takes the pose of the one before and the frames, and gives one of the same shape. World
+poses are the last stage's, through the hierarchy: :meth:`Pose.world`. What reads a motion and does
+not edit its curves reads it here; what edits curves works on ``clip.below``.
 """
 
 from __future__ import annotations
@@ -18,93 +19,36 @@ from typing import TypeAlias
 
 import numpy as np
 
-from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve, evaluate_keyed
+from leancurve.document import planting
+from leancurve.document.base import base_pose, channel_values, times_of
 from leancurve.document.clip import Clip
 from leancurve.document.track import BASE, TrackId, base_track
 from leancurve.figure.pose import Pose
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
 
+VERSION = 2
+"""Rises when the same document gives other poses or channels: what was kept of them is old then."""
 
-def sampled_on_frames(curve: Curve, frames: int) -> bool:
-    """Whether a curve is dense: sampled, or keyed on every frame and nowhere else."""
-    if isinstance(curve, SampledCurve):
-        return True
-    return curve.key_count == frames and bool(np.all(curve.time == np.arange(frames)))
+Stage: TypeAlias = Callable[[Clip, Floats, Sequence[int], Pose], Pose]
 
-
-def _curve_values(clip: Clip, frames: Floats, wanted: Iterable[TrackId]) -> dict[TrackId, Floats]:
-    """Each curve by itself at times ``(F,)`` in frames: between frames sampled ones go straight."""
-    whole = len(frames) == clip.frames and bool(np.all(frames == np.arange(clip.frames)))
-    out: dict[TrackId, Floats] = {}
-    keyed_ids: list[TrackId] = []
-    keyed_curves: list[KeyedCurve] = []
-    for channel in wanted:
-        curve = clip.curves[channel]
-        if isinstance(curve, KeyedCurve):
-            keyed_ids.append(channel)
-            keyed_curves.append(curve)
-        else:
-            out[channel] = curve.values if whole else curve.at(frames)
-    if keyed_curves:
-        out.update(zip(keyed_ids, evaluate_keyed(keyed_curves, frames), strict=True))
-    return out
+STAGES: tuple[Stage, ...] = (planting.planted,)
+"""What follows the base, in order: each makes of the pose ``(F, J)`` of the stage before, at times
+``(F,)`` in frames, another one, so that some frames are exactly all frames chosen from."""
 
 
-def _values_at(
-    clip: Clip, frames: Floats, joints: Sequence[int]
-) -> tuple[dict[TrackId, Floats], dict[int, Floats]]:
-    """Values of all channels of some joints, and rotations between frames of the sampled ones.
+def evaluate(clip: Clip, frames: Floats | None = None, joints: Sequence[int] | None = None) -> Pose:
+    """Poses of a clip at times ``(F,)`` in frames, by default on each of its frames; of all its
+    joints, or of some.
 
-    A joint all of whose turns are sampled turns by slerp between frames; where some are keyed,
-    those follow their curves and the sampled ones go straight, the short way round.
+    ``evaluate(F) == evaluate(all)[F]`` on frames.
     """
-    values = _curve_values(clip, frames, [base_track(j, c) for j in joints for c in clip.layout[j]])
-    between = np.flatnonzero(frames != np.floor(frames))
-    slerped: dict[int, Floats] = {}
-    if not len(between):
-        return values, slerped
-    sampled = {
-        j: [t for t in clip.turns_of(j) if isinstance(clip.curves[t], SampledCurve)] for j in joints
-    }
-    sampled = {j: found for j, found in sampled.items() if found}
-    if not sampled:
-        return values, slerped
-    off = np.clip(frames[between], 0, max(clip.frames - 1, 0))
-    low = np.floor(off)
-    high = np.minimum(low + 1, clip.frames - 1)
-    share = off - low
-    tracks = [t for found in sampled.values() for t in found]
-    before, after = (_curve_values(clip, at, tracks) for at in (low, high))
-    for joint, found in sampled.items():
-        order = clip.order(joint)
-        if len(found) < len(order):
-            for track in found:
-                step = after[track] - before[track]
-                step -= 360.0 * np.round(step / 360.0)
-                values[track] = values[track].copy()
-                values[track][between] = before[track] + share * step
-        else:
-            a, b = (
-                _rotations(np.stack([side[t] for t in found], axis=-1), clip, [joint])
-                for side in (before, after)
-            )
-            slerped[joint] = rotation.slerp(a, b, share)
-    return values, slerped
-
-
-def _rotations(angles: Floats, clip: Clip, joints: Sequence[int]) -> Floats:
-    """Rotations ``(F, 4)`` of a joint's angles ``(F, n)``, or ``(F, J, 4)`` of ``(F, J, 3)``."""
-    from leancurve.numbers.kernels import motion  # numba loads late
-
-    one = angles.ndim == 2
-    if one:
-        padded = np.zeros((len(angles), 1, 3))
-        padded[:, 0, : angles.shape[1]] = angles
-        angles = padded
-    out = np.empty((*angles.shape[:2], 4))
-    motion.euler_to_quat(angles, clip.rotation_axes[list(joints)], out)
-    return out[:, 0] if one else out
+    at = times_of(clip, frames)
+    wanted = range(len(clip.skeleton)) if joints is None else joints
+    pose = base_pose(clip, at, wanted)
+    for stage in STAGES:
+        pose = stage(clip, at, wanted, pose)
+    return pose
 
 
 def effective(
@@ -113,85 +57,32 @@ def effective(
     """Effective channels at times ``(F,)`` in frames, by default on each of the clip's frames;
     all channels unless some are named.
 
-    On frames they are the curves' values. Between frames the angles of sampled joints are the
-    solution, nearest to their neighbours, of the rotation half way.
+    Where nothing stands over them they are :func:`channel_values`. Angles of joints that plants
+    turn are the reading nearest to what the joint's own curves say there.
     """
-    wanted = list(clip.channels if channels is None else channels)
-    at = _frames(clip, frames)
-    if bool(np.all(at == np.floor(at))):
-        return _curve_values(clip, at, wanted)
-    values, slerped = _values_at(clip, at, sorted({t.joint for t in wanted}))
-    between = np.flatnonzero(at != np.floor(at))
-    for joint, turned in slerped.items():
-        order, tracks = clip.order(joint), clip.turns_of(joint)
-        if len(order) != 3:
-            continue
-        # Nearest to the straight line between the neighbours' angles: continuous with both.
-        straight = np.stack([values[t][between] for t in tracks], axis=-1)
-        best = rotation.angles_near(turned, order, straight)
-        for k, track in enumerate(tracks):
-            values[track] = values[track].copy()
-            values[track][between] = best[:, k]
-    return {t: values[t] for t in wanted}
-
-
-def _frames(clip: Clip, frames: Floats | None) -> Floats:
-    if frames is None:
-        return np.arange(clip.frames, dtype=np.float64)
-    return np.asarray(frames, dtype=np.float64)
-
-
-def base_pose(clip: Clip, frames: Floats, joints: Sequence[int]) -> Pose:
-    """The first stage: the clip's own curves at times ``(F,)``, of some joints."""
-    values, slerped = _values_at(clip, frames, joints)
-    count = len(frames)
-    angles = np.zeros((count, len(joints), 3))
-    offsets = clip.skeleton.offset_array[list(joints)]
-    translation = np.broadcast_to(offsets, (count, len(joints), 3)).copy()
-    still: list[int] = []
-    for at, j in enumerate(joints):
-        names = clip.layout[j]
-        turns = [c for c in names if c[0] == "r"]
-        if not turns:
-            still.append(at)
-        for k, name in enumerate(turns):
-            angles[:, at, k] = values[base_track(j, name)]
-        if len(turns) < len(names):
-            moves = {c: values[base_track(j, c)] for c in names if c[0] == "t"}
-            translation[:, at] = clip.joint_translations(moves, j, count)
-    rotations = _rotations(angles, clip, joints)
-    rotations[:, still] = clip.skeleton.rest_rotations[[joints[at] for at in still]]
-    between = np.flatnonzero(frames != np.floor(frames))
-    for at, j in enumerate(joints):
-        if j in slerped:
-            rotations[between, at] = slerped[j]
-    return Pose(rotations, translation)
-
-
-VERSION = 1
-"""Rises when the same document gives other poses or channels: what was kept of them is old then."""
-
-Stage: TypeAlias = Callable[[Clip, Floats, Sequence[int], Pose], Pose]
-
-STAGES: tuple[Stage, ...] = ()
-"""What follows the base, in order: each makes of the pose ``(F, J)`` of the stage before, at times
-``(F,)`` in frames, another one, so that some frames are exactly all frames chosen from."""
-
-
-def evaluate(clip: Clip, frames: Floats | None = None, joints: Sequence[int] | None = None) -> Pose:
-    """Poses of a clip at times ``(F,)`` in frames, by default on each of its frames; of all its
-    joints, or of some: a local pose needs no other's.
-
-    ``evaluate(F) == evaluate(all)[F]`` on frames.
-    """
-    at = _frames(clip, frames)
-    wanted = range(len(clip.skeleton)) if joints is None else joints
-    pose = base_pose(clip, at, wanted)
-    for stage in STAGES:
-        pose = stage(clip, at, wanted, pose)
-    return pose
+    at = times_of(clip, frames)
+    values = channel_values(clip, at, channels)
+    turned = planting.touched(clip)
+    over = sorted({t.joint for t in values} & turned)
+    if not over:
+        return values
+    pose = evaluate(clip, at, over)
+    own = channel_values(clip, at, [base_track(j, c) for j in over for c in clip.layout[j]])
+    for k, joint in enumerate(over):
+        order, turns = clip.order(joint), clip.turns_of(joint)
+        here: dict[TrackId, Floats] = {}
+        if len(order) == 3:
+            near = np.stack([own[t] for t in turns], axis=-1)
+            angles = rotation.angles_near(pose.rotation[:, k], order, near)
+            here = {t: angles[:, n] for n, t in enumerate(turns)}
+        moved = clip.translation_values(joint, pose.translation[:, k])
+        for track, given in {**here, **moved}.items():
+            if track in values:
+                values[track] = given
+    return values
 
 
 def affected(clip: Clip, changed: Iterable[TrackId]) -> tuple[int, ...]:
     """Joints whose local poses are others where these channels are: what must be sent anew."""
-    return tuple(sorted({t.joint for t in changed if t.owner == BASE}))
+    joints = {t.joint for t in changed if t.owner == BASE}
+    return tuple(sorted(joints | planting.touched(clip))) if joints else ()

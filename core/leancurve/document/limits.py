@@ -23,6 +23,7 @@ MOST_POSES = 12_000_000
 """Joints times frames: 65 joints for 25 minutes at 120 a second."""
 MOST_VALUES = 40_000_000
 """Channels times frames, and keys in all."""
+MOST_PLANTS = 5_000
 LONGEST_NAME = 200
 LARGEST = 1e9
 """Degrees, or the skeleton's unit."""
@@ -74,6 +75,8 @@ def require_sound(clip: Clip, before: Clip | None = None) -> None:
             require_sound_curve(curve, named)
     if keys > MOST_VALUES:
         raise BadInput(f"the clip: {keys:,} keys; at most {MOST_VALUES:,}")
+    if clip.plants and (before is None or clip.plants is not before.plants):
+        _require_sound_plants(clip)
 
 
 def require_sound_curve(curve: Curve, named: str) -> None:
@@ -114,3 +117,24 @@ def _require_sound_skeleton(clip: Clip) -> None:
     for end in skeleton.ends:
         if not 0 <= end.parent < len(skeleton):
             raise BadInput("an end site hangs on a joint that does not exist")
+
+
+def _require_sound_plants(clip: Clip) -> None:
+    if len(clip.plants) > MOST_PLANTS:
+        raise BadInput(f"the clip: {len(clip.plants):,} plants; at most {MOST_PLANTS:,}")
+    for plant in clip.plants:
+        named = f"the plant of {short(plant.part)}"
+        require_name(plant.part)
+        if not 0 <= plant.first <= plant.last < max(clip.frames, 1):
+            raise BadInput(
+                f"{named}: frames {plant.first} to {plant.last} are not within the clip's"
+            )
+        if not 0 <= min(plant.ease_in, plant.ease_out) <= max(plant.ease_in, plant.ease_out) < 1e6:
+            raise BadInput(f"{named}: expected eases of 0 or more frames")
+        if not (0.0 <= plant.strength <= 1.0 and 0.0 <= plant.hips <= 1.0):
+            raise BadInput(f"{named}: expected shares from 0 to 1")
+        require_within(np.array(plant.place, dtype=np.float64), LARGEST, f"{named}: its place")
+        if plant.turn is not None:
+            size = float(np.linalg.norm(np.array(plant.turn, dtype=np.float64)))
+            if not abs(size - 1.0) < 1e-6:
+                raise BadInput(f"{named}: its turn must have length 1")

@@ -8,12 +8,13 @@ one, in the order of ``tracks``.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict
+from dataclasses import asdict, fields
 from fractions import Fraction
 from typing import Any
 
 from leancurve.curves.curve import Curve
 from leancurve.document.clip import Accepted, Clip, Contact, Mark, Reading
+from leancurve.document.plant import Plant
 from leancurve.document.track import BASE, TrackId
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import EndSite, Skeleton
@@ -65,7 +66,7 @@ def reading_of(values: Mapping[str, Any]) -> Reading:
 
 
 def span_values(clip: Clip) -> dict[str, Any]:
-    """Contacts, acceptances and marks as plain JSON values; what is empty is left out."""
+    """Contacts, acceptances, marks and plants as plain JSON values; what is empty is left out."""
     out: dict[str, Any] = {}
     if clip.contacts is not None:
         out["contacts"] = [asdict(c) for c in clip.contacts]
@@ -73,7 +74,25 @@ def span_values(clip: Clip) -> dict[str, Any]:
         out["accepted"] = [asdict(a) for a in clip.accepted]
     if clip.marks:
         out["marks"] = [asdict(m) for m in clip.marks]
+    if clip.plants:
+        out["plants"] = [_plant_values(p) for p in clip.plants]
     return out
+
+
+def _plant_values(plant: Plant) -> dict[str, Any]:
+    """A plant as plain JSON values; what is as it is for most is left out."""
+    usual = {f.name: f.default for f in fields(Plant)}
+    return {k: v for k, v in asdict(plant).items() if v != usual[k]}
+
+
+def _plant_of(values: Mapping[str, Any]) -> Plant:
+    turn = values.get("turn")
+    x, y, z = (float(v) for v in values["place"])
+    whole = {**values, "place": (x, y, z)}
+    if turn is not None:
+        a, b, c, d = (float(v) for v in turn)
+        whole["turn"] = (a, b, c, d)
+    return Plant(**whole)
 
 
 def spans_of(values: Mapping[str, Any]) -> dict[str, Any]:
@@ -83,6 +102,7 @@ def spans_of(values: Mapping[str, Any]) -> dict[str, Any]:
         "contacts": None if contacts is None else tuple(Contact(**c) for c in contacts),
         "accepted": tuple(Accepted(**a) for a in values.get("accepted", ())),
         "marks": tuple(Mark(**m) for m in values.get("marks", ())),
+        "plants": tuple(_plant_of(p) for p in values.get("plants", ())),
     }
 
 

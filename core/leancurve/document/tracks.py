@@ -13,8 +13,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from leancurve.curves.curve import Curve, SampledCurve, frame_values
+from leancurve.document.base import sampled_on_frames
 from leancurve.document.clip import Clip
-from leancurve.document.evaluation import sampled_on_frames
 from leancurve.document.scope import Scope
 from leancurve.document.track import TrackId, base_track
 from leancurve.numbers import rotation

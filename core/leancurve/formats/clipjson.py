@@ -28,6 +28,7 @@ from leancurve.curves.curve import (
 )
 from leancurve.document.clip import Clip
 from leancurve.document.limits import require_name, require_rate, require_room
+from leancurve.document.plant import Plant
 from leancurve.document.stored import (
     reading_of,
     reading_values,
@@ -43,7 +44,7 @@ from leancurve.formats.bvh import Take
 from leancurve.numbers.arrays import AnyArray
 
 SCHEMA = "leancurve.clip"
-SCHEMA_VERSION = 1
+SCHEMA_VERSION = 2
 
 
 def _header(clip: Clip) -> dict[str, Any]:
@@ -84,7 +85,7 @@ def _clip(header: Mapping[str, Any], curves: Mapping[TrackId, Curve]) -> Clip:
             "ends": header["skeleton"]["ends"],
         }
     )
-    return Clip(
+    clip = Clip(
         skeleton,
         tuple(tuple(j["channels"]) for j in joints),
         curves,
@@ -94,6 +95,18 @@ def _clip(header: Mapping[str, Any], curves: Mapping[TrackId, Curve]) -> Clip:
         header["name"],
         **spans_of(header),
     )
+    return replace(clip, plants=tuple(sorted(_whole_turn(p) for p in clip.plants)))
+
+
+def _whole_turn(plant: Plant) -> Plant:
+    """A plant whose turn, if it has one, is of length one exactly."""
+    if plant.turn is None:
+        return plant
+    size = float(np.linalg.norm(plant.turn))
+    if not abs(size - 1.0) < 1e-3:
+        raise BadInput(f"the plant of {short(plant.part)}: its turn must have length 1")
+    x, y, z, w = (v / size for v in plant.turn)
+    return replace(plant, turn=(x, y, z, w))
 
 
 def _rest(joint: Mapping[str, Any]) -> list[float]:
@@ -188,9 +201,10 @@ def _upgraded(document: Any) -> dict[str, Any]:
     if not isinstance(document, dict) or document.get("schema") != SCHEMA:
         raise BadInput(f'expected an object with "schema": "{SCHEMA}"')
     version = document.get("schema_version")
-    if version != SCHEMA_VERSION:
+    if version not in (1, SCHEMA_VERSION) or isinstance(version, bool):
         raise BadInput(f"schema_version: expected {SCHEMA_VERSION} or lower, got {version!r}")
-    return document
+    # Version 1 knew no plants.
+    return {**document, "schema_version": SCHEMA_VERSION}
 
 
 def _without_numbers(document: dict[str, Any]) -> dict[str, Any]:
@@ -215,7 +229,7 @@ def _without_numbers(document: dict[str, Any]) -> dict[str, Any]:
     return {**document, "curves": [bare(entry) for entry in curves]}
 
 
-WHOLE = frozenset({"rate", "frames", "parent", "before", "first", "last"})
+WHOLE = frozenset({"rate", "frames", "parent", "before", "first", "last", "ease_in", "ease_out"})
 """What a document counts: ``40.0`` is 40 to JSON, and to its schema."""
 
 

@@ -21,9 +21,10 @@ from leancurve.measures.drift import baseline_with_ends, end_points
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats, Ints, runs
 
-Kind: TypeAlias = Literal["continuity", "mend", "calm", "thin", "hand"]
+Kind: TypeAlias = Literal["continuity", "mend", "calm", "thin", "plant", "hand"]
 """``continuity``: how the motion is read and written, which must move nothing. ``mend``: what a
-finding names is put right. ``calm`` and ``thin``: what cleaning costs. ``hand``: what was meant."""
+finding names is put right. ``calm`` and ``thin``: what cleaning costs. ``plant``: feet and hands
+held where they stand. ``hand``: what was meant."""
 
 COSTS: frozenset[Kind] = frozenset({"calm", "thin"})
 

@@ -14,6 +14,7 @@ from leancurve.cleaning.continuity import kept_continuous
 from leancurve.curves.curve import Curve
 from leancurve.document.clip import Accepted, Clip, Contact, Mark, Reading
 from leancurve.document.limits import require_room, require_sound
+from leancurve.document.plant import Plant
 from leancurve.document.scope import Scope
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
@@ -73,13 +74,17 @@ class Patch:
     contacts: tuple[Contact, ...] | None = None
     accepted: tuple[Accepted, ...] | None = None
     marks: tuple[Mark, ...] | None = None
+    plants: tuple[Plant, ...] | None = None
     unset: frozenset[Literal["contacts"]] = frozenset()
     report: Mapping[str, Any] = field(default_factory=dict)
 
     @property
     def parts(self) -> dict[str, Any]:
         """What changes beside curves, by the clip's own names."""
-        names = ("reading", "skeleton", "layout", "rate", "frames", "contacts", "accepted", "marks")
+        names = (
+            *("reading", "skeleton", "layout", "rate", "frames"),
+            *("contacts", "accepted", "marks", "plants"),
+        )
         given = {n: getattr(self, n) for n in names if getattr(self, n) is not None}
         return {**given, **dict.fromkeys(self.unset)}
 
@@ -133,6 +138,7 @@ KIND_OF_STEP: Mapping[str, Kind] = {
     "unflip": "continuity",
     "calm": "calm",
     "thin": "thin",
+    "plant": "plant",
     "shape": "hand",
 }
 

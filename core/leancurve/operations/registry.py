@@ -19,6 +19,8 @@ from leancurve.operations.calm.trim import Trim
 from leancurve.operations.inspect.accept import Accept
 from leancurve.operations.inspect.check import Check
 from leancurve.operations.inspect.contacts import EditContacts, FindContacts
+from leancurve.operations.plant.edit import BakePlants, EditPlants
+from leancurve.operations.plant.plant import PlantFeet
 from leancurve.operations.shape.brush import Brush
 from leancurve.operations.shape.by_hand import KeyPose, SoftOffset
 from leancurve.operations.shape.edit import Edit
@@ -61,6 +63,9 @@ OPERATIONS: dict[str, Operation[Any]] = {
         TidyKeys(),
         Thin(),
         Densify(),
+        PlantFeet(),
+        EditPlants(),
+        BakePlants(),
         Edit(),
         Brush(),
         EditMarks(),

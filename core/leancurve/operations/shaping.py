@@ -13,8 +13,8 @@ from leancurve.curves.curve import Curve, Handle, KeyedCurve, SampledCurve
 from leancurve.curves.easing import Easing, EasingName, easing_of
 from leancurve.curves.handles import beside, settled
 from leancurve.curves.insertion import insert_keys
+from leancurve.document.base import channel_values
 from leancurve.document.clip import Clip
-from leancurve.document.evaluation import effective
 from leancurve.document.scope import Scope
 from leancurve.document.track import TrackId
 from leancurve.numbers.arrays import Bools, Floats, runs
@@ -202,8 +202,8 @@ def keys_inside(clip: Clip, scope: Scope, channel: TrackId) -> Bools:
 def change_report(clip: Clip, curves: Mapping[TrackId, Curve]) -> dict[str, Any]:
     """What a change does in numbers: channels, and the most that a value on a frame moved."""
     frames = np.arange(clip.frames, dtype=np.float64)
-    before = effective(clip, frames, curves)
-    after = effective(clip.with_curves(curves), frames, curves)
+    before = channel_values(clip, frames, curves)
+    after = channel_values(clip.with_curves(curves), frames, curves)
     most = {True: 0.0, False: 0.0}
     for channel in curves:
         gap = float(np.abs(after[channel] - before[channel]).max(initial=0.0))

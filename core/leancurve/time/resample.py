@@ -9,8 +9,8 @@ from fractions import Fraction
 import numpy as np
 
 from leancurve.curves.curve import Curve, SampledCurve
+from leancurve.document.base import channel_values
 from leancurve.document.clip import Clip
-from leancurve.document.evaluation import effective
 from leancurve.document.limits import require_room
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput, short
@@ -50,7 +50,7 @@ def resampled(
         return replace(clip, rate=rate)
     times = sample_times(clip, rate, first, end)
     curves: dict[TrackId, Curve] = {
-        c: SampledCurve(np.ascontiguousarray(v)) for c, v in effective(clip, times).items()
+        c: SampledCurve(np.ascontiguousarray(v)) for c, v in channel_values(clip, times).items()
     }
     return replace(clip, curves=curves, rate=rate, frames=len(times))
 

@@ -1,4 +1,4 @@
-"""What has a time moves when time is changed: contacts, acceptances, marks."""
+"""What has a time moves when time is changed: contacts, acceptances, marks, plants."""
 
 from __future__ import annotations
 
@@ -7,8 +7,9 @@ from dataclasses import replace
 from typing import Any, TypeAlias, TypeVar
 
 from leancurve.document.clip import Accepted, Clip, Contact, Mark
+from leancurve.document.plant import Plant
 
-Span = TypeVar("Span", Contact, Accepted, Mark)
+Span = TypeVar("Span", Contact, Accepted, Mark, Plant)
 
 
 Moved: TypeAlias = Callable[[float], float]
@@ -32,10 +33,21 @@ def moved_spans(
 def moved_parts(
     clip: Clip, moved: Moved, frames: int, ended: Moved | None = None
 ) -> dict[str, Any]:
-    """The clip's contacts, acceptances and marks under a change of time, as parts of a patch."""
+    """The clip's contacts, acceptances, marks and plants under a change of time, as parts of a
+    patch. What plants take to come and go takes its share of the new time."""
     contacts = None if clip.contacts is None else moved_spans(clip.contacts, moved, frames, ended)
     return {
         "contacts": contacts,
         "accepted": moved_spans(clip.accepted, moved, frames, ended),
         "marks": moved_spans(clip.marks, moved, frames, ended),
+        "plants": moved_spans(
+            tuple(_eased(p, moved, ended or moved) for p in clip.plants), moved, frames, ended
+        ),
     }
+
+
+def _eased(plant: Plant, moved: Moved, ended: Moved) -> Plant:
+    """A plant with its eases on the new time, its frames on the old one."""
+    coming = moved(plant.first) - moved(plant.first - plant.ease_in)
+    going = ended(plant.last + plant.ease_out) - ended(plant.last)
+    return replace(plant, ease_in=max(0, round(coming)), ease_out=max(0, round(going)))

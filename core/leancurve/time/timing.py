@@ -24,8 +24,8 @@ from leancurve.curves.curve import (
 from leancurve.curves.insertion import cut, insert_keys, spanning, with_muted
 from leancurve.curves.riding import retimed_keys, riders
 from leancurve.curves.splice import joined
+from leancurve.document.base import channel_values
 from leancurve.document.clip import Clip
-from leancurve.document.evaluation import effective
 from leancurve.document.track import TrackId, base_track
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats
@@ -59,7 +59,7 @@ def warped_clip(
         times = np.where(np.abs(times - whole) < 1e-9, whole, times)
         curves |= {
             c: SampledCurve(np.ascontiguousarray(v))
-            for c, v in effective(clip, times, sampled).items()
+            for c, v in channel_values(clip, times, sampled).items()
         }
     made = 0
     for channel, curve in clip.curves.items():

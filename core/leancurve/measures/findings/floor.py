@@ -7,7 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from leancurve.cleaning.contacts import foot_points, speed
+from leancurve.cleaning.contacts import speed
+from leancurve.figure.feet import foot_points
 from leancurve.measures.findings.base import Finding, Motion, severity, spans
 from leancurve.measures.findings.calibration import calibration_spans
 from leancurve.measures.findings.jolts import thrown

@@ -7,8 +7,8 @@ from collections.abc import Iterable
 import numpy as np
 
 from leancurve.curves.curve import KeyedCurve, Segment
+from leancurve.document.base import sampled_on_frames
 from leancurve.document.clip import Clip
-from leancurve.document.evaluation import sampled_on_frames
 from leancurve.document.track import TrackId
 from leancurve.measures.findings.base import Finding, Motion, severity
 from leancurve.numbers.arrays import Bools

@@ -125,7 +125,7 @@ def _by_spline(clip: Clip, rate: Fraction, straight: dict[TrackId, Curve]) -> di
     between = times != np.floor(times)
     before, after = np.maximum(low - 1, 0), np.minimum(low + 2, clip.frames - 1)
     high = np.minimum(low + 1, clip.frames - 1)
-    local = rotation.hemisphere(evaluate(clip).rotation)
+    local = rotation.hemisphere(evaluate(clip.below).rotation)
     out: dict[TrackId, Curve] = {}
     for joint, names in enumerate(clip.layout):
         order = clip.order(joint)

@@ -8,13 +8,14 @@ from typing import Any, ClassVar
 import numpy as np
 from pydantic import Field
 
-from leancurve.cleaning.contacts import find_support, foot_points
+from leancurve.cleaning.contacts import find_support
 from leancurve.curves.curve import Curve, Handle, KeyedCurve, KeyFlag, SampledCurve
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.document.track import TrackId
 from leancurve.document.tracks import turning_tracks, written
 from leancurve.errors import BadInput
+from leancurve.figure.feet import foot_points
 from leancurve.figure.limb import reach, usual_hinge
 from leancurve.figure.skeleton import UP
 from leancurve.measures.account import Kind
@@ -187,7 +188,7 @@ def _feet_up(clip: Clip, scope: Scope, soft: float, progress: Progress) -> Patch
     """Legs bent so that no heel or toe is below its own rest on the floor."""
     body = clip.body
     up = UP[clip.reading.up_axis]
-    pose = evaluate(clip)
+    pose = evaluate(clip.below)
     rotations, positions = pose.world(clip.skeleton)
     support = find_support(clip, world=(rotations, positions))
     tracks = {t.joint: t for t in turning_tracks(clip, scope)}

@@ -8,8 +8,8 @@ import numpy as np
 from pydantic import Field
 
 from leancurve.curves.curve import Curve, Handle, keyed
+from leancurve.document.base import channel_values
 from leancurve.document.clip import Clip
-from leancurve.document.evaluation import effective
 from leancurve.document.track import TrackId
 from leancurve.measures.findings.idle import STILL_DEG, STILL_MM
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
@@ -49,7 +49,7 @@ class DropIdle(Operation[DropIdleParams]):
             for c in scope.resolve(clip)
             if clip.curves[c].key_count > 1 and f"{names[c.joint]}.{c.name}" not in kept
         ]
-        values = effective(clip, np.arange(clip.frames, dtype=np.float64), chosen)
+        values = channel_values(clip, np.arange(clip.frames, dtype=np.float64), chosen)
         curves: dict[TrackId, Curve] = {}
         before = 0
         for channel in chosen:

@@ -12,7 +12,9 @@ from leancurve.curves.curve import Curve, Handle, SampledCurve
 from leancurve.curves.insertion import cut, insert_keys
 from leancurve.curves.splice import joined
 from leancurve.document.clip import Accepted, Clip, Contact, Mark
-from leancurve.document.track import TrackId
+from leancurve.document.evaluation import evaluate
+from leancurve.document.plant import Plant
+from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import UP
 from leancurve.numbers.arrays import Floats
@@ -29,7 +31,7 @@ from leancurve.operations.base import (
 )
 from leancurve.operations.shaping import change_report
 
-Span = TypeVar("Span", Contact, Accepted, Mark)
+Span = TypeVar("Span", Contact, Accepted, Mark, Plant)
 
 
 def travels(clip: Clip, channel: TrackId) -> bool:
@@ -88,6 +90,7 @@ class Repeat(Operation[RepeatParams]):
             contacts=contacts,
             accepted=_copied(clip.accepted, first, last, params),
             marks=_copied(clip.marks, first, last, params),
+            plants=_copied(clip.plants, first, last, params, _travel(clip, first, last, params)),
             report={"frames_before": clip.frames, "frames_after": frames},
         )
 
@@ -103,10 +106,36 @@ class Repeat(Operation[RepeatParams]):
         return f"Repeat {first} – {to}, {params.get('times', 2)} times"
 
 
+def _travel(clip: Clip, first: int, last: int, params: RepeatParams) -> Floats:
+    """How far ``(3,)`` the figure goes on in each round, as its places in the world do."""
+    out = np.zeros(3)
+    root = clip.skeleton.chain(clip.body.find("hips") or 0)[-1]
+    if not clip.plants or params.offset == "none":
+        return out
+    moved = evaluate(clip.below, np.array([first, last], dtype=np.float64), (root,)).translation
+    for axis, name in enumerate(("tx", "ty", "tz")):
+        if params.offset == "all" or travels(clip, base_track(root, name)):
+            out[axis] = moved[1, 0, axis] - moved[0, 0, axis]
+    return out
+
+
+def _carried(span: Any, by: Floats) -> Any:
+    """A span with its place moved, if it is a plant at one in the world."""
+    if not isinstance(span, Plant) or span.with_joint:
+        return span
+    x, y, z = (float(a + b) for a, b in zip(span.place, by, strict=True))
+    return replace(span, place=(x, y, z))
+
+
 def _copied(
-    spans: tuple[Span, ...], first: int, last: int, params: RepeatParams
+    spans: tuple[Span, ...],
+    first: int,
+    last: int,
+    params: RepeatParams,
+    travel: Floats | None = None,
 ) -> tuple[Span, ...]:
     """Spans in each round, cut to it; those after the repeated one later, those around it longer.
+    Plants go on by ``travel (3,)`` in each round.
 
     A span that reaches over a border is in every round what lies within it, joined with what
     lies beyond in the first or the last one.
@@ -114,19 +143,34 @@ def _copied(
     period = last - first
     late = (params.times - 1) * period
     out: list[Span] = []
+
+    def put(span: Span, rounds: int, begin: int, end: int) -> None:
+        moved = replace(span, first=begin, last=end)
+        out.append(moved if travel is None else _carried(moved, rounds * travel))
+
     for span in spans:
         if span.last < first or span.first > last:
-            by = late if span.first > last else 0
-            out.append(replace(span, first=span.first + by, last=span.last + by))
+            rounds = params.times - 1 if span.first > last else 0
+            put(span, rounds, span.first + rounds * period, span.last + rounds * period)
             continue
         if span.first <= first and span.last >= last:
-            out.append(replace(span, last=span.last + late))
+            put(span, 0, span.first, span.last + late)
             continue
         for k in range(params.times):
             begin = span.first if k == 0 else max(span.first, first)
             end = span.last if k == params.times - 1 else min(span.last, last)
-            out.append(replace(span, first=begin + k * period, last=end + k * period))
-    return tuple(sorted(_joined(out)))
+            put(span, k, begin + k * period, end + k * period)
+    return tuple(sorted(_apart(_joined(out))))
+
+
+def _apart(spans: list[Span]) -> list[Span]:
+    """Plants of one part that meet at a seam at two places: the later one begins a frame later."""
+    ends = {(s.part, s.last) for s in spans if isinstance(s, Plant) and s.first < s.last}
+    late = [
+        replace(s, first=s.first + 1) if isinstance(s, Plant) and (s.part, s.first) in ends else s
+        for s in spans
+    ]
+    return [s for s in late if s.first <= s.last]
 
 
 def _joined(spans: list[Span]) -> list[Span]:

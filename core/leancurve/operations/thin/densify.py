@@ -8,8 +8,8 @@ from typing import Any, ClassVar
 import numpy as np
 
 from leancurve.curves.curve import Curve, SampledCurve, keyed, made_anew
+from leancurve.document.base import channel_values
 from leancurve.document.clip import Clip
-from leancurve.document.evaluation import effective
 from leancurve.document.track import TrackId
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
 
@@ -34,7 +34,7 @@ class Densify(Operation[DensifyParams]):
     ) -> Patch:
         chosen = [c for c in scope.resolve(clip) if not isinstance(clip.curves[c], SampledCurve)]
         frames = np.arange(clip.frames, dtype=np.float64)
-        values = effective(clip, frames, chosen)
+        values = channel_values(clip, frames, chosen)
         at = np.unique(np.append(np.arange(0, clip.frames, params.every), clip.frames - 1))
         curves: dict[TrackId, Curve] = {}
         for channel in chosen:

@@ -58,7 +58,7 @@ class Thin(Operation[ThinParams]):
         bound = times = 0
         worst = {True: 0.0, False: 0.0}
         for k, (first, last) in enumerate(windows):
-            part = Window(clip, channels, params, first, last)
+            part = Window(clip.below, channels, params, first, last)
             solved = part.solve(part_of(progress, k / len(windows), 0.95 / len(windows)))
             bound += part.bound
             times += part.times

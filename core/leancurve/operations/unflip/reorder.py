@@ -52,7 +52,7 @@ class Reorder(Operation[ReorderParams]):
     ) -> Patch:
         wanted = sorted({c.joint for c in scope.resolve(clip) if c.turns})
         wanted = [j for j in wanted if len(clip.order(j)) == 3 and _tait_bryan(clip.order(j))]
-        local = evaluate(clip).rotation
+        local = evaluate(clip.below).rotation
         layout = list(clip.layout)
         curves: dict[TrackId, Curve] = {}
         before = after = 0

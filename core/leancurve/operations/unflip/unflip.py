@@ -10,8 +10,8 @@ import numpy as np
 from leancurve.cleaning.continuity import said_as, solve, whole_turns, with_snaps
 from leancurve.cleaning.gimbal import away_from_gimbal, easiest_path
 from leancurve.curves.curve import Curve, SampledCurve
+from leancurve.document.base import sampled_on_frames
 from leancurve.document.clip import Clip
-from leancurve.document.evaluation import sampled_on_frames
 from leancurve.document.track import TrackId
 from leancurve.measures.account import Kind
 from leancurve.numbers import rotation
@@ -61,7 +61,7 @@ class Unflip(Operation[UnflipParams]):
     def apply(
         self, clip: Clip, scope: Scope, params: UnflipParams, progress: Progress = silent
     ) -> Patch:
-        given = whole_turns(clip, scope)
+        given = whole_turns(clip.below, scope)
         result, flips = solve(clip, given, scope, progress)
         before, after, drift = 0.0, 0.0, 0.0
         curves: dict[TrackId, Curve] = {}

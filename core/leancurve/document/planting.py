@@ -1,0 +1,425 @@
+"""Plants, solved last: limbs turned so that what is planted stays where it is.
+
+A foot has one correction on each frame: a shift of its ball and a turn about it, so that heel and
+toe are held together, or one of them while the other moves as captured. It is known where a plant
+holds, and led smoothly over the frames around (:mod:`leancurve.numbers.fill`). All of it follows
+from the whole clip, so that a frame is what it is whichever frames are asked for.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import lru_cache
+from threading import Lock
+from weakref import WeakKeyDictionary
+
+import numpy as np
+from scipy.ndimage import maximum_filter1d
+
+from leancurve.curves.easing import easing_of
+from leancurve.document.base import base_pose
+from leancurve.document.clip import Clip
+from leancurve.document.plant import Plant
+from leancurve.errors import BadInput
+from leancurve.figure.feet import Limb, limbs_of
+from leancurve.figure.limb import arc, reach, usual_hinge
+from leancurve.figure.pose import Pose
+from leancurve.figure.skeleton import UP, Skeleton
+from leancurve.numbers import rotation
+from leancurve.numbers.arrays import Bools, Floats, Ints
+from leancurve.numbers.fill import fill
+
+LONGEST = 0.995
+"""Share of its length to which a leg is led without asking the hips."""
+SLACK_MM = 2.0
+"""What a leg that was straighter than that may still be led by."""
+LOWERING_S = 0.3
+"""How long before and after hips go down and come up."""
+SOFTNESS = 5.0
+"""A correction dies away over about five times its stiffness."""
+
+
+@dataclass(frozen=True, eq=False)
+class Planted:
+    """What plants make of one limb on each frame. ``shift (F, 3)`` moves its point, ``turn (F, 3)``
+    is a rotation vector in degrees about it, ``held (F,)`` says where a plant holds in full;
+    ``missed (F,)`` is by how much the end falls short, own unit; ``hinge (3,)`` the usual one."""
+
+    limb: Limb
+    shift: Floats
+    turn: Floats
+    held: Bools
+    missed: Floats
+    hinge: Floats
+
+
+@dataclass(frozen=True, eq=False)
+class Plan:
+    """All plants of a clip, solved: local rotations of ``joints`` ``(F, n, 4)``; by how much the
+    hips go down ``lowered (F,)``, own unit, and what that is to ``carrier`` ``carried (F, 3)``."""
+
+    limbs: tuple[Planted, ...] = ()
+    joints: tuple[int, ...] = ()
+    rotations: Floats = field(default_factory=lambda: np.zeros((0, 0, 4)))
+    carrier: int | None = None
+    lowered: Floats = field(default_factory=lambda: np.zeros(0))
+    carried: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+
+
+NOTHING = Plan()
+_plans: WeakKeyDictionary[Clip, Plan] = WeakKeyDictionary()
+_lock = Lock()
+
+
+def plan_of(clip: Clip) -> Plan:
+    """The clip's plants, solved once."""
+    if not any(p.live for p in clip.plants):
+        return NOTHING
+    with _lock:
+        found = _plans.get(clip)
+    if found is None:
+        found = _planned(clip)
+        with _lock:
+            _plans[clip] = found
+    return found
+
+
+def touched(clip: Clip) -> frozenset[int]:
+    """Joints that stand otherwise than their own curves say."""
+    plan = plan_of(clip)
+    carrier = () if plan.carrier is None else (plan.carrier,)
+    return frozenset((*plan.joints, *carrier))
+
+
+def planted(clip: Clip, frames: Floats, joints: Sequence[int], pose: Pose) -> Pose:
+    """The last stage: the pose with what the clip's plants hold held."""
+    plan = plan_of(clip)
+    if not plan.joints:
+        return pose
+    at = {j: k for k, j in enumerate(joints)}
+    turned = [(k, at[j]) for k, j in enumerate(plan.joints) if j in at]
+    carries = plan.carrier is not None and plan.carrier in at
+    if not turned and not carries:
+        return pose
+    rotations, translations = pose.rotation, pose.translation
+    low, high, share = _between(frames, clip.frames)
+    if turned:
+        rotations = rotations.copy()
+        here, there = (list(x) for x in zip(*turned, strict=True))
+        rotations[:, there] = _held_between(plan.rotations[:, here], low, high, share)
+    if carries:
+        translations = translations.copy()
+        moved = plan.carried[low] + share[:, None] * (plan.carried[high] - plan.carried[low])
+        translations[:, at[plan.carrier]] += moved  # type: ignore[index]
+    return Pose(rotations, translations)
+
+
+def _between(frames: Floats, count: int) -> tuple[Ints, Ints, Floats]:
+    off = np.clip(frames, 0, max(count - 1, 0))
+    low = np.floor(off).astype(np.int64)
+    return low, np.minimum(low + 1, count - 1), off - low
+
+
+def _held_between(rotations: Floats, low: Ints, high: Ints, share: Floats) -> Floats:
+    out = rotations[low]
+    off = np.flatnonzero(share)
+    if len(off):
+        out[off] = rotation.slerp(out[off], rotations[high[off]], share[off, None])
+    return out
+
+
+# --- planning ------------------------------------------------------------------------------
+
+
+class _World:
+    """World rotations and positions of some joints and all above them, as limbs are solved."""
+
+    def __init__(self, clip: Clip, joints: Iterable[int]) -> None:
+        skeleton = clip.skeleton
+        self.clip = clip
+        self.joints = tuple(sorted({k for j in joints for k in skeleton.chain(j)}))
+        self.at = {j: k for k, j in enumerate(self.joints)}
+        frames = np.arange(clip.frames, dtype=np.float64)
+        self.pose = base_pose(clip, frames, self.joints)
+        parents = [self.at.get(skeleton.parents[j], -1) for j in self.joints]
+        self.parents = np.array(parents, dtype=np.int64)
+        self.forward()
+
+    def forward(self) -> None:
+        from leancurve.numbers.kernels import motion  # numba loads late
+
+        local, translation = self.pose.rotation, self.pose.translation
+        self.turns, self.points = np.empty_like(local), np.empty_like(translation)
+        motion.forward(local, translation, self.parents, self.turns, self.points)
+
+    def turn(self, joint: int) -> Floats:
+        return self.turns[:, self.at[joint]]
+
+    def point(self, joint: int) -> Floats:
+        return self.points[:, self.at[joint]]
+
+    def above(self, joint: int) -> Floats:
+        """World rotations of a joint's parent."""
+        parent = self.clip.skeleton.parents[joint]
+        if parent < 0:
+            return np.broadcast_to(rotation.IDENTITY, (self.clip.frames, 4))
+        return self.turn(parent)
+
+
+@lru_cache(maxsize=64)
+def _limb_of_part(skeleton: Skeleton, limbs: tuple[Limb, ...], part: str) -> Limb | None:
+    for limb in limbs:
+        if part in limb.parts:
+            return limb
+    return next((x for x in limbs if skeleton.names[x.end] == part), None)
+
+
+def holding(clip: Clip, plant: Plant) -> Limb | None:
+    """The limb that a plant works on, None where this figure has none that can."""
+    if plant.with_joint and plant.with_joint not in clip.skeleton.names:
+        return None
+    found = _limb_of_part(clip.skeleton, limbs_of(clip.skeleton, clip.body), plant.part)
+    return found if found is not None and _turns(clip, found) else None
+
+
+def limb_of(clip: Clip, part: str) -> Limb:
+    """The limb by which a part is held; :class:`BadInput` where none can hold it."""
+    limbs = limbs_of(clip.skeleton, clip.body)
+    found = _limb_of_part(clip.skeleton, limbs, part)
+    if found is None:
+        known = ", ".join(p for limb in limbs for p in limb.parts) or "none"
+        raise BadInput(f"{part}: no part that can be planted; there are {known}")
+    for joint in found.joints:
+        if len(clip.order(joint)) != 3:
+            name = clip.skeleton.names[joint]
+            raise BadInput(f"{part}: {name} has not three rotation channels, so it cannot be led")
+    return found
+
+
+def carrier_of(clip: Clip) -> int | None:
+    """The joint by which the hips are moved: the nearest from the hips up with three positions."""
+    hips = clip.body.find("hips")
+    if hips is None:
+        return None
+    for joint in clip.skeleton.chain(hips):
+        if {"tx", "ty", "tz"} <= set(clip.layout[joint]):
+            return joint
+    return None
+
+
+def _planned(clip: Clip) -> Plan:
+    by_limb: dict[Limb, list[Plant]] = {}
+    for plant in clip.plants:
+        limb = holding(clip, plant)
+        if plant.live and limb is not None:
+            by_limb.setdefault(limb, []).append(plant)
+    legs = [x for x in limbs_of(clip.skeleton, clip.body) if x.is_leg and _turns(clip, x)]
+    with_legs = any(x.is_leg for x in by_limb)
+    ordered = [x for x in legs if with_legs] + [x for x in _in_order(clip, by_limb) if not x.is_leg]
+    plants = [p for held in by_limb.values() for p in held]
+    others = [clip.skeleton.index(p.with_joint) for p in plants if p.with_joint]
+    balls = [x.ball for x in ordered if x.ball is not None]
+    world = _World(clip, [*(x.end for x in ordered), *balls, *others])
+    corrections = {x: _Correction(clip, world, x, by_limb.get(x, ())) for x in ordered if x.is_leg}
+    carrier = carrier_of(clip) if with_legs else None
+    lowered = np.zeros(clip.frames)
+    carried = np.zeros((clip.frames, 3))
+    if carrier is not None:
+        lowered = _lowered(clip, world, corrections)
+        if np.any(lowered):
+            up = np.zeros((clip.frames, 3))
+            up[:, UP[clip.reading.up_axis]] = -lowered
+            carried = rotation.rotate(rotation.conjugate(world.above(carrier)), up)
+            world.pose.translation[:, world.at[carrier]] += carried
+            world.forward()
+    done: list[Planted] = []
+    for limb in ordered:
+        correction = corrections.get(limb)
+        if correction is None:
+            correction = _Correction(clip, world, limb, by_limb[limb])
+        done.append(_solved(world, limb, correction, lowered > 0.0))
+    joints = tuple(sorted({j for x in ordered for j in x.joints}))
+    rotations = world.pose.rotation[:, [world.at[j] for j in joints]]
+    return Plan(
+        tuple(done), joints, rotations, carrier if np.any(lowered) else None, lowered, carried
+    )
+
+
+def _turns(clip: Clip, limb: Limb) -> bool:
+    return all(len(clip.order(j)) == 3 for j in limb.joints)
+
+
+def _in_order(clip: Clip, by_limb: Mapping[Limb, Sequence[Plant]]) -> list[Limb]:
+    """Limbs so that what one holds on to is solved before it."""
+    left = list(by_limb)
+    out: list[Limb] = []
+    while left:
+        free = [x for x in left if not _waits(clip, x, by_limb[x], left)]
+        # Two that hold on to each other: the first one's place is the other's as it was.
+        free = free or left[:1]
+        out += free
+        left = [x for x in left if x not in free]
+    return out
+
+
+def _waits(clip: Clip, limb: Limb, plants: Sequence[Plant], left: Sequence[Limb]) -> bool:
+    for plant in plants:
+        if plant.with_joint:
+            above = set(clip.skeleton.chain(clip.skeleton.index(plant.with_joint)))
+            if any(above & set(x.joints) for x in left):
+                return True
+    return False
+
+
+class _Correction:
+    """A limb's correction on each frame, and where its end shall be."""
+
+    def __init__(self, clip: Clip, world: _World, limb: Limb, plants: Sequence[Plant]) -> None:
+        count = clip.frames
+        self.clip, self.world, self.plants = clip, world, tuple(plants)
+        end, turns = world.point(limb.end), world.turn(limb.end)
+        if limb.ball is not None:
+            ball = world.point(limb.ball)
+        elif limb.sole is not None:
+            ball = end + rotation.rotate(turns, np.array(limb.sole))
+        else:
+            ball = end
+        side = limb.name.split()[0]
+        self.window = np.zeros(count, dtype=np.bool_)
+        self.share = np.zeros(count)
+        stiffness = np.zeros(count)
+        heel, toe, goal = (np.full((count, n), np.nan) for n in (3, 3, 4))
+        heel_share, toe_share = np.zeros(count), np.zeros(count)
+        for plant in self.plants:
+            first, last = max(plant.first, 0), min(plant.last, count - 1)
+            begin, until = max(first - plant.ease_in, 0), min(last + plant.ease_out, count - 1)
+            self.window[begin : until + 1] = True
+            coming, going = slice(max(begin - 1, 0), first + 1), slice(last, until + 2)
+            stiffness[coming] = np.maximum(stiffness[coming], plant.ease_in / SOFTNESS)
+            stiffness[going] = np.maximum(stiffness[going], plant.ease_out / SOFTNESS)
+            self.share[begin : until + 1] = np.maximum(self.share[begin : until + 1], plant.hips)
+            held = slice(first, last + 1)
+            place, turn = self._goal(plant, held)
+            at_toe = plant.part == f"{side} toe" and limb.is_leg
+            (toe if at_toe else heel)[held] = place
+            shares = toe_share if at_toe else heel_share
+            shares[held] = np.maximum(shares[held], plant.strength)
+            if turn is not None:
+                goal[held] = turn
+        on_heel, on_toe, on_turn = (~np.isnan(x[:, 0]) for x in (heel, toe, goal))
+        self.held = on_heel | on_toe
+        arm = ball - end
+        # How it turns about its ball.
+        turned = np.zeros((count, 3))
+        both = on_heel & on_toe
+        if np.any(both):
+            share = np.minimum(heel_share, toe_share)[both, None]
+            away = (toe - ball)[both] - (heel - end)[both]
+            # The other way round it would go about any axis across: about its own first one.
+            across = rotation.rotate(turns[both], np.array((1.0, 0.0, 0.0)))
+            turned[both] = share * rotation.log(arc(arm[both], arm[both] + away, across))
+        if np.any(on_turn):
+            share = np.maximum(heel_share, toe_share)[on_turn, None]
+            turned[on_turn] = share * rotation.log(
+                rotation.multiply(goal[on_turn], rotation.conjugate(turns[on_turn]))
+            )
+        self.turn = self._led(turned, both | on_turn, stiffness)
+        swung = rotation.rotate(rotation.exp(self.turn), arm)
+        # Where its ball goes.
+        shift = np.zeros((count, 3))
+        led = end + heel_share[:, None] * (heel - end)
+        shift[on_heel] = (led + swung - ball)[on_heel]
+        shift[on_toe] = (toe_share[:, None] * (toe - ball))[on_toe]
+        self.shift = self._led(shift, self.held, stiffness)
+        self.target = ball + self.shift - swung
+        self.turns = rotation.multiply(rotation.exp(self.turn), turns)
+
+    def _goal(self, plant: Plant, held: slice) -> tuple[Floats, Floats | None]:
+        place = np.array(plant.place)
+        turn = None if plant.turn is None else np.array(plant.turn)
+        if not plant.with_joint:
+            return place, turn
+        joint = self.clip.skeleton.index(plant.with_joint)
+        carrying = self.world.turn(joint)[held]
+        at = self.world.point(joint)[held] + rotation.rotate(carrying, place)
+        return at, None if turn is None else rotation.multiply(carrying, turn)
+
+    def _led(self, values: Floats, known: Bools, stiffness: Floats) -> Floats:
+        """Known values led over the frames between, and out to nothing at the eases' ends."""
+        values, known = values.copy(), known.copy()
+        for plant in self.plants:
+            if plant.ease == "settle":
+                continue
+            for edge, step, ease in (
+                (plant.first, -1, plant.ease_in),
+                (plant.last, 1, plant.ease_out),
+            ):
+                at = edge + step * np.arange(1, ease)
+                free = np.cumprod((at >= 0) & (at < len(values)))
+                free[free > 0] = np.cumprod(~known[at[free > 0]])
+                at = at[free > 0]
+                left = 1.0 - np.arange(1, len(at) + 1) / max(ease, 1)
+                values[at] = values[edge] * easing_of(plant.ease).at(left)[:, None]
+                known[at] = True
+        return fill(values, known | ~self.window, stiffness)
+
+
+def _lowered(clip: Clip, world: _World, legs: Mapping[Limb, _Correction]) -> Floats:
+    """By how much the hips go down on each frame ``(F,)`` so that legs reach, own unit."""
+    up = UP[clip.reading.up_axis]
+    slack = SLACK_MM / clip.millimetres
+    rate = float(clip.rate)
+    needed, window = np.zeros(clip.frames), np.zeros(clip.frames)
+    for limb, leg in legs.items():
+        hip, knee, ankle = (world.point(j) for j in limb.joints)
+        length = np.linalg.norm(knee - hip, axis=1) + np.linalg.norm(ankle - knee, axis=1)
+        was = np.linalg.norm(ankle - hip, axis=1)
+        most = np.maximum(LONGEST * length, was + slack)
+        away = leg.target - hip
+        aside = np.sum(away**2, axis=1) - away[:, up] ** 2
+        down = -away[:, up] - np.sqrt(np.maximum(most**2 - aside, 0.0))
+        short = (np.sum(away**2, axis=1) > most**2) & leg.window
+        needed = np.maximum(needed, np.where(short, np.maximum(down, 0.0) * leg.share, 0.0))
+        for plant in leg.plants:
+            window = np.maximum(window, _soft_window(plant, clip.frames))
+    if not np.any(needed):
+        return needed
+    span = max(1, round(LOWERING_S * rate)) | 1
+    widest = maximum_filter1d(needed, span, mode="nearest")
+    hann = np.hanning(span + 2)[1:-1]
+    soft = np.convolve(np.pad(widest, span // 2, mode="edge"), hann / hann.sum(), mode="valid")
+    return np.asarray(soft * window)
+
+
+def _soft_window(plant: Plant, count: int) -> Floats:
+    """1 where a plant holds, and softly to 0 over its eases, ``(F,)``."""
+    at = np.arange(count)
+    before = (plant.first - at) / max(plant.ease_in, 1)
+    after = (at - plant.last) / max(plant.ease_out, 1)
+    x = 1.0 - np.clip(np.maximum(np.maximum(before, after), 0.0), 0.0, 1.0)
+    return np.asarray(x * x * (3.0 - 2.0 * x))
+
+
+def _solved(world: _World, limb: Limb, correction: _Correction, lowered: Bools) -> Planted:
+    """Turn a limb so that its end is at its target, and say what is missed."""
+    target = correction.target
+    moving = correction.window | lowered if limb.is_leg else correction.window
+    upper, middle, end = limb.joints
+    points = (world.point(upper), world.point(middle), world.point(end))
+    turns = (world.turn(upper), world.turn(middle), correction.turns)
+    hinge = usual_hinge(turns[0], points)
+    if np.any(moving):
+        parent = world.above(upper)
+        solved = reach(
+            (turns[0][moving], turns[1][moving], turns[2][moving]),
+            parent[moving],
+            (points[0][moving], points[1][moving], points[2][moving]),
+            target[moving],
+            hinge,
+        )
+        for joint, local in zip(limb.joints, solved, strict=True):
+            world.pose.rotation[moving, world.at[joint]] = local
+        world.forward()
+    missed = np.where(moving, np.linalg.norm(world.point(end) - target, axis=1), 0.0)
+    return Planted(limb, correction.shift, correction.turn, correction.held, missed, hinge)

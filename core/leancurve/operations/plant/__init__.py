@@ -1,0 +1,1 @@
+"""Plant: feet and hands held where they stand."""

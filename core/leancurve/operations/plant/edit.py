@@ -1,0 +1,257 @@
+"""Plants made, moved, changed and taken out by hand, and written into the curves."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+from pydantic import Field
+
+from leancurve.cleaning.contacts import contacts_of
+from leancurve.cleaning.thinning import Channel, borders, fit_channel
+from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve, made_anew
+from leancurve.document.base import sampled_on_frames
+from leancurve.document.clip import Clip
+from leancurve.document.evaluation import effective
+from leancurve.document.plant import Ease, Plant, Point
+from leancurve.document.planting import limb_of, touched
+from leancurve.document.track import TrackId
+from leancurve.errors import BadInput
+from leancurve.operations.base import (
+    Operation,
+    Params,
+    Patch,
+    Progress,
+    Scope,
+    counted,
+    number,
+    silent,
+    timed,
+)
+from leancurve.operations.plant.figures import plant_figures
+from leancurve.operations.plant.places import (
+    EASE_S,
+    Rule,
+    Standing,
+    on_floor,
+    place_of,
+    standing,
+    turn_of,
+)
+
+
+class PlantEdit(Params):
+    """One plant by hand. ``set`` and ``remove`` mean the plant of that part that overlaps ``first``
+    to ``last`` most; what is not given stays. A new plant's place is chosen by ``rule`` where none
+    is given, and a changed one's where a rule is."""
+
+    do: Literal["add", "set", "remove"]
+    part: str = Field(min_length=1, max_length=200)
+    first: int = timed(time="begins", ge=0)
+    last: int = timed(time="ends", ge=0)
+    new_first: int | None = timed(None, time="begins", description="where it begins now", ge=0)
+    new_last: int | None = timed(None, time="ends", description="where it ends now", ge=0)
+    rule: Rule | None = Field(None, description="what of the stand says where it is")
+    place: Point | None = Field(None, description="where it is, in the skeleton's unit")
+    move: Point | None = Field(None, description="how far its place is moved, in the same")
+    hold_turn: bool | None = Field(None, description="hold how it is turned as well")
+    with_joint: str | None = Field(None, description="the joint it is held with", max_length=200)
+    on_floor: bool = Field(False, description="put it at the height at which it rests")
+    ease_in: int | None = number(None, "frames", "how long it comes", ge=0, le=100000)
+    ease_out: int | None = number(None, "frames", "how long it goes", ge=0, le=100000)
+    ease: Ease | None = None
+    strength: float | None = number(None, "share", "how much it holds", ge=0, le=1)
+    hips: float | None = number(None, "share", "how much hips go down for it", ge=0, le=1)
+    muted: bool | None = None
+
+
+class EditPlantsParams(Params):
+    edits: tuple[PlantEdit, ...] = Field(min_length=1)
+
+
+class EditPlants(Operation[EditPlantsParams]):
+    """Plants by hand: ``{"do": "add", "part": "left hand", "first": 40, "last": 90}`` holds a hand
+    where it is. A part is held once at a time: two plants of one part that overlap are refused.
+    """
+
+    name = "edit_plants"
+    title = "Edit plants"
+    step = "plant"
+    Params: ClassVar[type[EditPlantsParams]] = EditPlantsParams
+
+    def apply(
+        self, clip: Clip, scope: Scope, params: EditPlantsParams, progress: Progress = silent
+    ) -> Patch:
+        plants = list(clip.plants)
+        unplaced: list[dict[str, Any]] = []
+        stood: Standing | None = None
+        for edit in params.edits:
+            if edit.last < edit.first:
+                raise BadInput(f"{edit.part}: the last frame {edit.last} is before {edit.first}")
+            found = None if edit.do == "add" else _nearest(plants, edit)
+            if edit.do != "add" and found is None:
+                unplaced.append({"part": edit.part, "first": edit.first, "last": edit.last})
+                continue
+            if found is not None:
+                plants.remove(found)
+            if edit.do == "remove":
+                continue
+            if found is None or _asks_motion(edit):
+                stood = stood or standing(clip)
+            _put(plants, _changed(clip, stood, found, edit))
+        after = tuple(sorted(plants))
+        # What was planted is planned: contacts stay what they were when feet no longer say so.
+        contacts = contacts_of(clip) if after else clip.contacts
+        report: dict[str, Any] = {
+            "edits": len(params.edits),
+            **plant_figures(replace(clip, plants=after, contacts=contacts)),
+        }
+        if unplaced:
+            report["unplaced"] = unplaced
+        return Patch(plants=after, contacts=contacts, report=report)
+
+    def told(self, params: Any) -> str:
+        edits = params["edits"]
+        if len(edits) == 1:
+            verb = {"add": "Plant", "set": "Change the plant of", "remove": "Free"}[edits[0]["do"]]
+            return f"{verb} {edits[0]['part']}"
+        return f"Edit {counted(len(edits), 'plant')}"
+
+
+def _asks_motion(edit: PlantEdit) -> bool:
+    return (
+        edit.rule is not None
+        or edit.on_floor
+        or bool(edit.hold_turn)
+        or edit.with_joint is not None
+    )
+
+
+def _changed(clip: Clip, stood: Standing | None, was: Plant | None, edit: PlantEdit) -> Plant:
+    """A plant as an edit makes it."""
+    limb_of(clip, edit.part)
+    end = max(clip.frames - 1, 0)
+    first = edit.first if was is None else was.first
+    last = edit.last if was is None else was.last
+    first = min(first if edit.new_first is None else edit.new_first, end)
+    last = min(last if edit.new_last is None else edit.new_last, end)
+    if last < first:
+        raise BadInput(f"{edit.part}: the last frame {last} is before {first}")
+    if was is None:
+        ease = round(EASE_S * float(clip.rate))
+        was = Plant(
+            edit.part, first, last, (0.0, 0.0, 0.0),
+            ease_in=ease if first > 0 else 0, ease_out=ease if last < end else 0,
+        )  # fmt: skip
+        fresh = True
+    else:
+        fresh = False
+    joint = was.with_joint if edit.with_joint is None else edit.with_joint
+    if joint and joint not in clip.skeleton.names:
+        raise BadInput(f"{edit.part}: no joint is named {joint!r}")
+    place, turn = was.place, was.turn
+    if stood is not None and (fresh or edit.rule or joint != was.with_joint):
+        place = place_of(stood, edit.part, first, last, edit.rule or "stance", joint)
+    if edit.place is not None:
+        place = edit.place
+    if edit.move is not None:
+        place = tuple(a + b for a, b in zip(place, edit.move, strict=True))  # type: ignore[assignment]
+    if edit.on_floor and not joint and stood is not None:
+        place = on_floor(stood, edit.part, place)
+    if edit.hold_turn is False:
+        turn = None
+    elif stood is not None and (edit.hold_turn or (turn is not None and joint != was.with_joint)):
+        turn = turn_of(stood, edit.part, first, last, joint)
+    given = {
+        name: value
+        for name in ("ease_in", "ease_out", "ease", "strength", "hips", "muted")
+        if (value := getattr(edit, name)) is not None
+    }
+    return replace(was, first=first, last=last, place=place, turn=turn, with_joint=joint, **given)
+
+
+def _put(plants: list[Plant], new: Plant) -> None:
+    met = [p for p in plants if p.part == new.part and p.first <= new.last and new.first <= p.last]
+    if met:
+        raise BadInput(
+            f"{new.part} is planted already from {met[0].first} to {met[0].last}: "
+            "a part is held once at a time"
+        )
+    plants.append(new)
+
+
+def _nearest(plants: list[Plant], edit: PlantEdit) -> Plant | None:
+    """The part's plant that overlaps an edit's most, None if none does."""
+
+    def overlap(p: Plant) -> int:
+        return min(p.last, edit.last) - max(p.first, edit.first) + 1
+
+    mine = [p for p in plants if p.part == edit.part and overlap(p) > 0]
+    return max(mine, key=overlap, default=None)
+
+
+class BakePlantsParams(Params):
+    parts: tuple[str, ...] = Field(
+        (), description="whose plants are written; all where none is named", max_length=40
+    )
+    tolerance_deg: float = number(
+        0.25, "deg", "how far keyed turns may be from the planted ones", gt=0, le=20
+    )
+    tolerance_mm: float = number(
+        1.0, "mm", "how far keyed positions may be from the planted ones", gt=0, le=200
+    )
+
+
+class BakePlants(Operation[BakePlantsParams]):
+    """Write what plants make into the curves, and take the plants out.
+
+    Dense channels stay dense; keyed ones keep their key times and get what keys the tolerance asks.
+    """
+
+    name = "bake_plants"
+    title = "Bake plants"
+    step = "plant"
+    Params: ClassVar[type[BakePlantsParams]] = BakePlantsParams
+
+    def apply(
+        self, clip: Clip, scope: Scope, params: BakePlantsParams, progress: Progress = silent
+    ) -> Patch:
+        chosen = tuple(p for p in clip.plants if not params.parts or p.part in params.parts)
+        baked = replace(clip, plants=chosen)
+        joints = touched(baked)
+        tracks = [t for t in clip.channels if t.joint in joints]
+        values = effective(baked, channels=tracks)
+        own = effective(clip.below, channels=tracks)
+        curves: dict[TrackId, Curve] = {}
+        for done, track in enumerate(tracks, start=1):
+            if not np.array_equal(values[track], own[track]):
+                mm = params.tolerance_mm / clip.millimetres
+                most = params.tolerance_deg if track.turns else mm
+                curves[track] = _written(clip.curves[track], values[track], most, clip.frames)
+            progress(done / len(tracks))
+        left = tuple(p for p in clip.plants if p not in chosen)
+        return Patch(
+            curves=curves,
+            plants=left,
+            report={
+                "plants": len(chosen),
+                "channels": len(curves),
+                "keys_before": sum(clip.curves[t].key_count for t in curves),
+                "keys_after": sum(c.key_count for c in curves.values()),
+            },
+        )
+
+    def told(self, params: Mapping[str, Any]) -> str:
+        return "Bake plants"
+
+
+def _written(curve: Curve, values: np.ndarray, tolerance: float, frames: int) -> Curve:
+    """A channel's new values as a curve of the kind it was."""
+    values = np.ascontiguousarray(values)
+    if sampled_on_frames(curve, frames) or frames < 3:
+        return SampledCurve(values)
+    assert isinstance(curve, KeyedCurve)
+    times = np.unique(np.clip(np.round(curve.time), 0, frames - 1).astype(np.int64))
+    return made_anew(fit_channel(Channel(values, tolerance, borders(values)), times))

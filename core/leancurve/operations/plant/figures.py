@@ -1,0 +1,119 @@
+"""What plants did, in numbers: slides, sinks and floats before and after, hips, misses, knees."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from leancurve.document.clip import Clip
+from leancurve.document.plant import Plant
+from leancurve.document.planting import Plan, plan_of
+from leancurve.figure.feet import foot_points, limbs_of
+from leancurve.measures.findings.base import Motion
+from leancurve.measures.findings.floor import inner_frames, largest_slide_mm
+from leancurve.numbers.arrays import Floats
+
+AROUND_S = 0.15
+"""Knees are looked at within this of a span's ends."""
+
+
+def plant_figures(clip: Clip) -> dict[str, Any]:
+    """Figures of a clip with its plants, against the same without: mm, degrees, frames.
+
+    ``missed_mm`` is by how much an end falls short of its place at most, ``hips_changed_mm`` by how
+    much hips were lowered, ``knee_ratio`` the largest acceleration of a knee or an elbow about a
+    span's ends after, over that before.
+    """
+    below = clip.below
+    plan = plan_of(clip)
+    contacts = Motion(clip).contacts
+    before, after = (Motion(replace(c, contacts=contacts)) for c in (below, clip))
+    mm = clip.millimetres
+    sunk, floated = floor_gaps(before), floor_gaps(after)
+    missed, missed_at = _worst_miss(plan)
+    hips = float(plan.lowered.max(initial=0.0)) * mm
+    return {
+        "plants": len(clip.plants),
+        "foot_slide_before_mm": round(largest_slide_mm(before), 3),
+        "foot_slide_after_mm": round(largest_slide_mm(after, before), 3),
+        "sink_before_mm": round(sunk[0], 3),
+        "sink_after_mm": round(floated[0], 3),
+        "float_before_mm": round(sunk[1], 3),
+        "float_after_mm": round(floated[1], 3),
+        "hips_changed_mm": round(hips, 3),
+        "hips_changed_at": int(np.argmax(plan.lowered)) if hips > 0 else None,
+        "missed_mm": round(missed * mm, 3),
+        "missed_at": missed_at,
+        "limb_length_error_mm": round(length_error(before, after) * mm, 9),
+        "knee_ratio": _knee_ratio(clip, before, after),
+    }
+
+
+def floor_gaps(motion: Motion) -> tuple[float, float]:
+    """By how much feet in contact are at most below, and above, where they rest, mm."""
+    points = foot_points(motion.clip.skeleton, motion.body)
+    sunk = floated = 0.0
+    for limb, frames in motion.once(inner_frames):
+        rest = motion.support.rest_heights[limb]
+        heights = motion.world[1][frames][:, points[limb], motion.up] - rest
+        sunk = max(sunk, float(-heights.min()))
+        floated = max(floated, float(np.median(heights)))
+    return sunk * motion.clip.millimetres, floated * motion.clip.millimetres
+
+
+def _worst_miss(plan: Plan) -> tuple[float, int | None]:
+    worst, at = 0.0, None
+    for limb in plan.limbs:
+        missed = np.where(limb.held, limb.missed, 0.0)
+        if len(missed) and missed.max() > worst:
+            worst, at = float(missed.max()), int(np.argmax(missed))
+    return worst, at
+
+
+def length_error(before: Motion, after: Motion) -> float:
+    """The largest change of a bone's length, own unit."""
+    worst = 0.0
+    for limb in limbs_of(before.clip.skeleton, before.body):
+        for a, b in ((limb.upper, limb.middle), (limb.middle, limb.end)):
+            was, now = (
+                np.linalg.norm(m.world[1][:, b] - m.world[1][:, a], axis=1) for m in (before, after)
+            )
+            worst = max(worst, float(np.abs(now - was).max(initial=0.0)))
+    return worst
+
+
+def bends(motion: Motion, joints: tuple[int, int, int]) -> Floats:
+    """The bend ``(F,)`` of a limb in degrees: 0 where it is straight."""
+    upper, middle, end = (motion.world[1][:, j] for j in joints)
+    u, v = middle - upper, end - middle
+    cross = np.linalg.norm(np.cross(u, v), axis=1)
+    return np.asarray(np.degrees(np.arctan2(cross, np.sum(u * v, axis=1))))
+
+
+def knee_ratios(
+    clip: Clip, plants: tuple[Plant, ...], before: Motion, after: Motion
+) -> list[float]:
+    """For each end of each span, the largest acceleration of its limb's bend after over before."""
+    rate = float(clip.rate)
+    around = max(2, round(AROUND_S * rate))
+    out: list[float] = []
+    for limb in limbs_of(clip.skeleton, clip.body):
+        was, now = (np.abs(np.diff(bends(m, limb.joints), 2)) for m in (before, after))
+        usual = float(np.percentile(was, 50)) if len(was) else 0.0
+        for plant in plants:
+            if plant.part not in limb.parts:
+                continue
+            for edge in (plant.first, plant.last):
+                if not 2 <= edge <= clip.frames - 3:
+                    continue
+                near = slice(max(0, edge - around), edge + around)
+                least = max(float(was[near].max(initial=0.0)), usual, 1e-6)
+                out.append(float(now[near].max(initial=0.0)) / least)
+    return out
+
+
+def _knee_ratio(clip: Clip, before: Motion, after: Motion) -> float | None:
+    ratios = knee_ratios(clip, clip.plants, before, after)
+    return round(max(ratios), 3) if ratios else None
