@@ -78,6 +78,7 @@ def clip_out(clip: Clip) -> dict[str, Any]:
         "end_sites": [{"parent": e.parent, "offset": e.offset} for e in skeleton.ends],
         "reading": asdict(document.reading),
         "marks": [asdict(m) for m in document.marks],
+        "plants": [asdict(p) for p in document.plants],
         "camera": clip.camera,
         "evaluation": EVALUATION,
         "notes": take.notes,

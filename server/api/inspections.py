@@ -127,7 +127,7 @@ def orders(request: HttpRequest, clip_id: int, revision: int, joints: str) -> An
     chosen = sorted(
         {c.joint for c in tracks_of_joints(clip, joints) if len(clip.order(c.joint)) == 3}
     )
-    local = evaluate(clip).rotation
+    local = evaluate(clip.below).rotation
     return [
         {
             "joint": clip.skeleton.names[j],

@@ -33,6 +33,7 @@ from api.guard import StrictParser
 from api.inspections import router as inspections
 from api.motion import router as motion
 from api.place import router as place
+from api.plants import router as plants
 from api.previews import router as previews
 from api.recipes import router as recipes
 from api.takes import router as takes
@@ -66,6 +67,7 @@ api.add_router("", clips)
 api.add_router("", motion)
 api.add_router("", inspections)
 api.add_router("", previews)
+api.add_router("", plants)
 api.add_router("", deliveries)
 api.add_router("", recipes)
 api.add_router("", place)

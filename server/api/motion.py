@@ -39,7 +39,7 @@ def poses(
         before = revision_for(request, clip_id, since)
         if not frame_changed(before.state, wanted.state):
             changed = changed_channels(before.state, wanted.state)
-            joints = list(affected(clip, changed))
+            joints = list(affected(clip, changed, load_clip(before.state)))
     pose = evaluate(clip, joints=joints)
     return immutable(request, message(pose_arrays(clip, pose, joints), {"frames": clip.frames}))
 

@@ -73,7 +73,7 @@ def preview_whole(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn)
     line = new_line(wanted.operation, wanted.params, wanted.scope.model_dump())
     at = standing_before(revision, wanted.line)
     result = whole_preview(line, at.state, at.take, while_wanted)
-    joints = list(affected(result.clip, result.patch.curves))
+    joints = list(affected(result.clip, result.patch.curves, load_clip(at.state)))
     # Thinning mends no finding, and whoever drags its slider waits for its numbers.
     looks = OPERATIONS[wanted.operation].step != "thin"
     left = counts_of(result.clip, while_wanted) if looks else None

@@ -270,6 +270,54 @@ class MarkOut(Schema):
     last: int
 
 
+class PlantOut(Schema):
+    """A part held for a time: see :class:`leancurve.document.plant.Plant`."""
+
+    part: str
+    first: int
+    last: int
+    place: list[float]
+    turn: list[float] | None
+    with_joint: str
+    ease_in: int
+    ease_out: int
+    ease: str
+    strength: float
+    hips: float
+    muted: bool
+
+
+class PlantFiguresOut(Schema):
+    """What one plant does, millimetres."""
+
+    part: str
+    first: int
+    last: int
+    slide_before_mm: float
+    off_after_mm: float
+    missed_mm: float
+    hips_mm: float
+
+
+class PlantsOut(Schema):
+    """Figures of a clip's plants, of each and of all, and what can be planted here."""
+
+    parts: list[str]
+    plants: list[PlantFiguresOut]
+    figures: dict[str, float | None]
+
+
+class FootPathOut(Schema):
+    """A part's way over some frames, millimetres: from above (x, y as pairs) and its height over
+    the floor it rests on, with and without plants."""
+
+    frames: list[int]
+    level: list[list[float]]
+    level_before: list[list[float]]
+    height: list[float]
+    height_before: list[float]
+
+
 class CyclesOut(Schema):
     """Whole cycles of a motion: how many, and how far apart its first and last poses are."""
 
@@ -315,6 +363,7 @@ class ClipOut(Schema):
     end_sites: list[EndSiteOut]
     reading: ReadingOut
     marks: list[MarkOut]
+    plants: list[PlantOut]
     camera: CameraIO | None
     notes: list[str]
     warnings: list[str]

@@ -19,7 +19,7 @@ LIGHT = frozenset({"history", "storage", "prepare", "deliveries", "here"})
 WHOLE = frozenset(
     {
         "preview/whole", "findings", "tolerances", "account", "account/frames", "drift", "orders",
-        "cycles",
+        "cycles", "plants",
     }
 )  # fmt: skip
 

@@ -6,8 +6,8 @@ import numpy as np
 from documents.store import load_clip
 from leancurve.cleaning.refitting import refitted
 from leancurve.curves.curve import KeyedCurve
-from leancurve.document.clip import Clip
 from leancurve.document.base import channel_values
+from leancurve.document.clip import Clip
 from leancurve.document.scope import Scope
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput

@@ -82,7 +82,13 @@ def effective(
     return values
 
 
-def affected(clip: Clip, changed: Iterable[TrackId]) -> tuple[int, ...]:
-    """Joints whose local poses are others where these channels are: what must be sent anew."""
+def affected(clip: Clip, changed: Iterable[TrackId], before: Clip | None = None) -> tuple[int, ...]:
+    """Joints whose local poses are others where these channels are, or where plants are others
+    than in the clip ``before``: what must be sent anew."""
     joints = {t.joint for t in changed if t.owner == BASE}
-    return tuple(sorted(joints | planting.touched(clip))) if joints else ()
+    held = planting.touched(clip)
+    if before is not None:
+        held |= planting.touched(before)
+    if joints or (before is not None and before.plants != clip.plants):
+        joints |= held
+    return tuple(sorted(joints))

@@ -420,6 +420,67 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clips/{clip_id}/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Plan
+         * @description How plants are solved, for what is dragged in the browser: each limb's correction on each
+         *     frame, and the poses that lie below, of the joints that plants turn.
+         */
+        get: operations["api_plants_plan"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/plants": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Plants
+         * @description What each plant does, and all of them together, against the motion without them.
+         */
+        get: operations["api_plants_plants"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/plants/path": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Plant Path
+         * @description Where a part goes over some frames: from above, and how high.
+         */
+        get: operations["api_plants_plant_path"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clips/{clip_id}/poses": {
         parameters: {
             query?: never;
@@ -1540,6 +1601,8 @@ export interface components {
             name: string;
             /** Notes */
             notes: string[];
+            /** Plants */
+            plants: components["schemas"]["PlantOut"][];
             /** Rate */
             rate: number[];
             reading: components["schemas"]["ReadingOut"];
@@ -1781,6 +1844,23 @@ export interface components {
              */
             work: number;
         };
+        /**
+         * FootPathOut
+         * @description A part's way over some frames, millimetres: from above (x, y as pairs) and its height over
+         *     the floor it rests on, with and without plants.
+         */
+        FootPathOut: {
+            /** Frames */
+            frames: number[];
+            /** Height */
+            height: number[];
+            /** Height Before */
+            height_before: number[];
+            /** Level */
+            level: number[][];
+            /** Level Before */
+            level_before: number[][];
+        };
         /** HereIn */
         HereIn: {
             /**
@@ -1927,7 +2007,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "continuity" | "mend" | "calm" | "thin" | "hand";
+            kind: "continuity" | "mend" | "calm" | "thin" | "plant" | "hand";
             /** Line Id */
             line_id: string;
             /** Mended */
@@ -2235,6 +2315,70 @@ export interface components {
             rms: number;
             /** Size */
             size: number;
+        };
+        /**
+         * PlantFiguresOut
+         * @description What one plant does, millimetres.
+         */
+        PlantFiguresOut: {
+            /** First */
+            first: number;
+            /** Hips Mm */
+            hips_mm: number;
+            /** Last */
+            last: number;
+            /** Missed Mm */
+            missed_mm: number;
+            /** Off After Mm */
+            off_after_mm: number;
+            /** Part */
+            part: string;
+            /** Slide Before Mm */
+            slide_before_mm: number;
+        };
+        /**
+         * PlantOut
+         * @description A part held for a time: see :class:`leancurve.document.plant.Plant`.
+         */
+        PlantOut: {
+            /** Ease */
+            ease: string;
+            /** Ease In */
+            ease_in: number;
+            /** Ease Out */
+            ease_out: number;
+            /** First */
+            first: number;
+            /** Hips */
+            hips: number;
+            /** Last */
+            last: number;
+            /** Muted */
+            muted: boolean;
+            /** Part */
+            part: string;
+            /** Place */
+            place: number[];
+            /** Strength */
+            strength: number;
+            /** Turn */
+            turn: number[] | null;
+            /** With Joint */
+            with_joint: string;
+        };
+        /**
+         * PlantsOut
+         * @description Figures of a clip's plants, of each and of all, and what can be planted here.
+         */
+        PlantsOut: {
+            /** Figures */
+            figures: {
+                [key: string]: number | null;
+            };
+            /** Parts */
+            parts: string[];
+            /** Plants */
+            plants: components["schemas"]["PlantFiguresOut"][];
         };
         /** PreferencesIO */
         PreferencesIO: {
@@ -3308,6 +3452,79 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JointOrdersOut"][];
+                };
+            };
+        };
+    };
+    api_plants_plan: {
+        parameters: {
+            query: {
+                revision: number;
+            };
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    api_plants_plants: {
+        parameters: {
+            query: {
+                revision: number;
+            };
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlantsOut"];
+                };
+            };
+        };
+    };
+    api_plants_plant_path: {
+        parameters: {
+            query: {
+                revision: number;
+                part: string;
+                first: number;
+                last: number;
+            };
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FootPathOut"];
                 };
             };
         };

@@ -16,12 +16,14 @@ export type StepName =
   | 'unflip'
   | 'calm'
   | 'thin'
+  | 'plant'
   | 'shape'
   | 'deliver'
   | 'recipe'
 export type Finding = Schemas['FindingOut']
 export type Contact = Schemas['ContactOut']
 export type Mark = Schemas['MarkOut']
+export type Plant = Schemas['PlantOut']
 export type Scope = Schemas['ScopeIO']
 
 /** What an operation would make: shown, never saved. */
@@ -102,6 +104,8 @@ export interface BenchState {
   contacts: Schemas['ContactsOut'] | null
   /** The contact span that is selected on the strip and in its list. */
   contact: Contact | null
+  /** The plant that is selected on the strip, on the stage and in its list. */
+  plant: Plant | null
   body: Schemas['BodyOut'] | null
   notice: string | null
 }
@@ -133,6 +137,7 @@ export const useBench = create<BenchState>(() => ({
   measured: null,
   contacts: null,
   contact: null,
+  plant: null,
   body: null,
   notice: null,
 }))

@@ -33,7 +33,7 @@ function joined(span: Contact, without: Contact | null): Contact {
 
 // What was picked last is what Delete means: picked keys let go of the contact.
 useSelection.subscribe(({ keys }, { keys: before }) => {
-  if (keys.size && keys !== before) set({ contact: null })
+  if (keys.size && keys !== before) set({ contact: null, plant: null })
 })
 
 export function moveContact(contact: Contact, first: number, last: number): void {

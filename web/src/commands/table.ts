@@ -17,6 +17,7 @@ import {
 import { toNext } from '../clip/findings'
 import { markNow, toMark } from '../clip/marks'
 import { addPin, dropPins, pinRange, usePins } from '../clip/pins'
+import { freePlant } from '../clip/plants'
 import {
   copyPose,
   keyPose,
@@ -74,8 +75,9 @@ const undoNow = () => {
 }
 
 const deleteChosen = () => {
-  const { contact } = useBench.getState()
-  if (contact) removeContact(contact)
+  const { contact, plant } = useBench.getState()
+  if (plant) freePlant(plant)
+  else if (contact) removeContact(contact)
   else deleteSelected()
 }
 
@@ -126,7 +128,7 @@ const KEYS: readonly Command[] = [
   key('type-value', 'Type the keys’ value', 'G', () => focus('Value of the selected keys')),
   key('set-key', 'Set a key on the shown channels', 'T', () => setKeys(channelsOf('shown'))),
   key('set-pose', 'Set a key on the selected joints', 'Shift+T', () => setKeys(channelsOf('all'))),
-  key('delete', 'Delete the selected keys, or contact', 'Delete', deleteChosen),
+  key('delete', 'Delete the selected keys, contact or plant', 'Delete', deleteChosen),
   key('copy', 'Copy keys', 'Ctrl+C', () => void copySelected()),
   key('cut', 'Cut keys', 'Ctrl+X', () => {
     if (copySelected()) deleteSelected()
@@ -538,6 +540,7 @@ export const COMMANDS: readonly Command[] = [
       ['unflip', 'Unflip'],
       ['calm', 'Calm'],
       ['thin', 'Thin'],
+      ['plant', 'Plant'],
       ['shape', 'Shape'],
       ['deliver', 'Deliver'],
       ['recipe', 'Recipe'],

@@ -1,6 +1,7 @@
 /** The steps that work, in the order of the work: the rail and the panels read this. */
 import {
   FileOutput,
+  Footprints,
   Inbox,
   ListOrdered,
   type LucideIcon,
@@ -17,6 +18,7 @@ import { BringInPanel } from './bring-in/BringInPanel'
 import { CalmPanel } from './calm/CalmPanel'
 import { DeliverPanel } from './deliver/DeliverPanel'
 import { InspectPanel } from './inspect/InspectPanel'
+import { PlantPanel } from './plant/PlantPanel'
 import { RecipePanel } from './recipe/RecipePanel'
 import { ShapePanel } from './shape/ShapePanel'
 import { ThinPanel } from './thin/ThinPanel'
@@ -75,6 +77,14 @@ export const STEPS: readonly Step[] = [
     Panel: ThinPanel,
     open: () => null,
     done: (s) => has(s, 'thin'),
+  },
+  {
+    name: 'plant',
+    title: 'Plant',
+    Icon: Footprints,
+    Panel: PlantPanel,
+    open: (s) => openFor(s.findings, 'plant'),
+    done: (s) => measuredNow(s) && s.clip!.plants.length > 0 && openFor(s.findings, 'plant') === 0,
   },
   {
     name: 'shape',

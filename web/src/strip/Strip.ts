@@ -5,6 +5,7 @@ import {
   type Finding,
   type Mark,
   type Moved,
+  type Plant,
   useBench,
 } from '../clip/bench'
 import { moveContact, sameContact } from '../clip/contacts'
@@ -12,6 +13,7 @@ import { draft } from '../clip/draft'
 import { goTo, mend, sizeOf } from '../clip/findings'
 import { moveMark } from '../clip/marks'
 import { addPin, usePins, warpOf } from '../clip/pins'
+import { changePlant, choosePlant, samePlant } from '../clip/plants'
 import { transport } from '../clip/transport'
 import type { Warp } from '../clip/warp'
 import { ticks } from '../sheet/geometry'
@@ -74,7 +76,15 @@ export class Strip {
     this.clip = clip
     this.keys = keys
     const pinned = usePins.getState().pins !== null
-    this.lanes = lanesOf(findings ?? [], contacts ?? [], drift, clip.marks, pinned, unfolded)
+    this.lanes = lanesOf(
+      findings ?? [],
+      contacts ?? [],
+      drift,
+      clip.marks,
+      clip.plants,
+      pinned,
+      unfolded,
+    )
     this.draw()
   }
 
@@ -181,9 +191,13 @@ export class Strip {
       const bars = upper ? lane.upper : lane.lower.length ? lane.lower : lane.upper
       const found = this.spanAt(bars, x)
       if (!found) return false
-      useBench.setState({ contact: found })
+      useBench.setState({ contact: found, plant: null })
       this.grab(found, x, (first, last) => moveContact(found, first, last))
       return true
+    }
+    if (lane.kind === 'plant') {
+      const bars = upper || !lane.lower.length ? lane.upper : lane.lower
+      return this.pickPlant(bars, x)
     }
     if (lane.kind === 'marks') {
       const found = this.spanAt(lane.marks, x)
@@ -205,6 +219,38 @@ export class Strip {
     else mend(found)
     return true
   }
+
+  /** A plant is held by its bar, by an end of it, or by the far end of a ramp: its ease. */
+  private pickPlant(bars: readonly Plant[], x: number): boolean {
+    const near = (frame: number) => Math.abs(this.x(frame) - x) <= EDGE
+    for (const plant of bars) {
+      for (const [side, edge] of [
+        ['in', plant.first - plant.ease_in],
+        ['out', plant.last + plant.ease_out],
+      ] as const) {
+        // Where there is no ramp yet the bar's own end is meant.
+        if (!near(edge) || edge === plant.first || edge === plant.last) continue
+        choosePlant(plant)
+        const done = (frame: number) => {
+          const ease = Math.max(0, side === 'in' ? plant.first - frame : frame - plant.last)
+          void changePlant(plant, side === 'in' ? { ease_in: ease } : { ease_out: ease })
+        }
+        this.grab({ first: edge, last: edge }, x, done)
+        this.eased = { plant, side }
+        return true
+      }
+    }
+    const found = this.spanAt(bars, x)
+    if (!found) return false
+    choosePlant(found)
+    this.grab(found, x, (first, last) => {
+      void changePlant(found, { new_first: first, new_last: last })
+    })
+    return true
+  }
+
+  /** The ramp that is dragged. */
+  private eased: { plant: Plant; side: 'in' | 'out' } | null = null
 
   /** The finding under the pointer: the nearest, of those that are as near the gravest. */
   private findingAt(findings: Finding[], x: number): Finding | null {
@@ -267,6 +313,15 @@ export class Strip {
     const hand = at && this.handOf(at.lane)
     if (hand) return hand.cursor(x, this.scale)
     if (at?.lane.kind === 'finding' || at?.lane.kind === 'drift') return 'pointer'
+    if (at?.lane.kind === 'plant') {
+      const ends = [...at.lane.upper, ...at.lane.lower].flatMap((p) => [
+        p.first - p.ease_in,
+        p.first,
+        p.last,
+        p.last + p.ease_out,
+      ])
+      return ends.some((f) => Math.abs(this.x(f) - x) <= EDGE) ? 'col-resize' : 'pointer'
+    }
     if (at?.lane.kind !== 'contact' && at?.lane.kind !== 'marks') return ''
     const bars: Span[] =
       at.lane.kind === 'marks' ? at.lane.marks : [...at.lane.upper, ...at.lane.lower]
@@ -292,6 +347,7 @@ export class Strip {
     if (this.hold === 'span' && this.dragged) {
       const { from, now, done } = this.dragged
       this.dragged = null
+      this.eased = null
       if (from.first === now.first && from.last === now.last) transport.seek(from.first)
       else done(now.first, now.last)
       this.draw()
@@ -344,6 +400,7 @@ export class Strip {
     }
     if (this.dragged) {
       this.dragged = null
+      this.eased = null
       this.hold = 'none'
       this.draw()
       return true
@@ -425,6 +482,10 @@ export class Strip {
       const half = lane.lower.length ? LANE_HEIGHT / 2 - 1 : LANE_HEIGHT - 3
       for (const c of lane.upper) this.bar(g, c, y + 1, half)
       for (const c of lane.lower) this.bar(g, c, y + LANE_HEIGHT / 2, half)
+    } else if (lane.kind === 'plant') {
+      const half = lane.lower.length ? LANE_HEIGHT / 2 - 1 : LANE_HEIGHT - 3
+      for (const p of lane.upper) this.ramped(g, p, y + 1, half)
+      for (const p of lane.lower) this.ramped(g, p, y + LANE_HEIGHT / 2, half)
     } else if (lane.kind === 'finding') {
       for (const f of lane.findings) this.mark(g, f, y)
     } else if (lane.kind === 'marks') {
@@ -502,6 +563,32 @@ export class Strip {
     g.globalAlpha = 1
     g.fillRect(x, y, 1.5, height)
     g.fillRect(x + width - 1.5, y, 1.5, height)
+  }
+
+  /** A plant: a solid bar between the ramps over which it comes and goes; muted, its outline. */
+  private ramped(g: CanvasRenderingContext2D, plant: Plant, y: number, height: number): void {
+    const held = this.dragged?.from === plant
+    const shown = held ? this.dragged!.now : plant
+    const eased = this.eased?.plant === plant ? this.eased.side : null
+    const at = this.dragged?.now.first ?? 0
+    const coming = eased === 'in' ? at : shown.first - plant.ease_in
+    const going = eased === 'out' ? at : shown.last + plant.ease_out
+    const [a, b, c, d] = [coming, shown.first, shown.last, going].map((f) =>
+      this.xAfter(Math.min(Math.max(f, 0), this.end)),
+    ) as [number, number, number, number]
+    const chosen = held || eased !== null || samePlant(useBench.getState().plant, plant)
+    g.fillStyle = g.strokeStyle = token(chosen ? 'signal' : 'ink')
+    g.beginPath()
+    g.moveTo(a, y + height)
+    g.lineTo(b, y)
+    g.lineTo(Math.max(c, b + 1.5), y)
+    g.lineTo(Math.max(d, b + 1.5), y + height)
+    g.closePath()
+    g.globalAlpha = plant.muted ? 0.6 : 0.8 * Math.max(0.25, plant.strength)
+    g.lineWidth = 1
+    if (plant.muted) g.stroke()
+    else g.fill()
+    g.globalAlpha = 1
   }
 
   /** A mark: a flag at its first frame with its name, a line to its last. */

@@ -118,6 +118,7 @@ export function StripView() {
   const findings = useBench((s) => s.findings)
   const contacts = useBench((s) => s.contacts)
   const contact = useBench((s) => s.contact)
+  const plant = useBench((s) => s.plant)
   const drift = useBench((s) => s.moved)
   const [tall, setTall] = useState(64)
   const joints = useBench((s) => s.joints)
@@ -142,7 +143,7 @@ export function StripView() {
     }
   }, [])
 
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the chosen contact is drawn too
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the chosen contact or plant is drawn too
   useEffect(() => {
     const strip = stripRef.current
     if (!clip || !strip) return
@@ -157,7 +158,7 @@ export function StripView() {
         unfolded,
       )
     setTall(strip.tall)
-  }, [clip, findings, contacts, contact, joints, curves, drift, pinned, unfolded])
+  }, [clip, findings, contacts, contact, plant, joints, curves, drift, pinned, unfolded])
 
   useEffect(() => {
     if (stripRef.current) stripRef.current.sensitivity = sensitivity

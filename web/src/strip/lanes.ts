@@ -1,5 +1,5 @@
 /** Lanes of the time strip: keys, contacts of each limb, a kind of finding each. */
-import type { Contact, Finding, Mark, Moved } from '../clip/bench'
+import type { Contact, Finding, Mark, Moved, Plant } from '../clip/bench'
 import { useCatalogue } from '../clip/catalogue'
 
 export const LEFT = 14
@@ -9,6 +9,8 @@ export const LANE_HEIGHT = 11
 export type Lane =
   /** A foot has its heel above and its toe below. */
   | { kind: 'contact'; label: string; upper: Contact[]; lower: Contact[] }
+  /** Likewise; each with the ramps over which it comes and goes. */
+  | { kind: 'plant'; label: string; upper: Plant[]; lower: Plant[] }
   | { kind: 'finding'; label: string; findings: Finding[] }
   | { kind: 'keys'; label: string }
   | { kind: 'pins'; label: string }
@@ -20,7 +22,7 @@ export type Lane =
 const NO_LANE = new Set(['idle'])
 
 /** All contacts on one line, the left limbs above the right ones, and all findings on another. */
-function folded(findings: Finding[], contacts: Contact[]): Lane[] {
+function folded(findings: Finding[], contacts: Contact[], plants: Plant[]): Lane[] {
   const lanes: Lane[] = []
   const of = (side: string) => contacts.filter((c) => c.limb.startsWith(side))
   if (contacts.length)
@@ -29,6 +31,13 @@ function folded(findings: Finding[], contacts: Contact[]): Lane[] {
       label: 'contacts, L R',
       upper: of('left'),
       lower: of('right'),
+    })
+  if (plants.length)
+    lanes.push({
+      kind: 'plant',
+      label: 'plants, L R',
+      upper: plants.filter((p) => !p.part.startsWith('right')),
+      lower: plants.filter((p) => p.part.startsWith('right')),
     })
   const shown = findings.filter((f) => !NO_LANE.has(f.kind))
   const open = shown.filter((f) => !f.accepted).length
@@ -49,13 +58,14 @@ export function lanesOf(
   contacts: Contact[],
   drift: Moved | null,
   marks: Mark[],
+  plants: Plant[],
   pinned: boolean,
   unfolded: boolean,
 ): Lane[] {
   const lanes: Lane[] = [{ kind: 'keys', label: 'keys' }]
   if (pinned) lanes.push({ kind: 'pins', label: 'time pins' })
   if (marks.length) lanes.push({ kind: 'marks', label: 'marks', marks })
-  if (!unfolded) return [...lanes, ...folded(findings, contacts)]
+  if (!unfolded) return [...lanes, ...folded(findings, contacts, plants)]
   const most = drift ? Math.max(highest(drift.rest), highest(drift.mended)) : 0
   if (drift && most > 0.01)
     lanes.push({
@@ -78,6 +88,15 @@ export function lanesOf(
   }
   for (const limb of ['left hand', 'right hand', 'airborne'])
     if (of(limb).length) lanes.push({ kind: 'contact', label: limb, upper: of(limb), lower: [] })
+  const held = [...new Set(plants.map((p) => p.part))].filter((part) => !/ (heel|toe)$/.test(part))
+  const with_ = (part: string) => plants.filter((p) => p.part === part)
+  for (const side of ['left', 'right']) {
+    const [upper, lower] = [with_(`${side} heel`), with_(`${side} toe`)]
+    if (upper.length || lower.length)
+      lanes.push({ kind: 'plant', label: `${side} planted`, upper, lower })
+  }
+  for (const part of held)
+    lanes.push({ kind: 'plant', label: `${part} planted`, upper: with_(part), lower: [] })
   for (const kind of useCatalogue.getState().kinds) {
     const mine = findings.filter((f) => f.kind === kind.name)
     if (mine.length && !NO_LANE.has(kind.name))

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 
 from leancurve.document.clip import Clip
+from leancurve.document.evaluation import evaluate
 from leancurve.document.plant import Plant
-from leancurve.document.planting import Plan, plan_of
+from leancurve.document.planting import Plan, holding, plan_of
 from leancurve.figure.feet import foot_points, limbs_of
 from leancurve.measures.findings.base import Motion
 from leancurve.measures.findings.floor import inner_frames, largest_slide_mm
 from leancurve.numbers.arrays import Floats
+from leancurve.operations.plant.places import Standing, standing
 
 AROUND_S = 0.15
 """Knees are looked at within this of a span's ends."""
@@ -117,3 +119,77 @@ def knee_ratios(
 def _knee_ratio(clip: Clip, before: Motion, after: Motion) -> float | None:
     ratios = knee_ratios(clip, clip.plants, before, after)
     return round(max(ratios), 3) if ratios else None
+
+
+@dataclass(frozen=True)
+class PlantFigures:
+    """What one plant does: how far its part strays from its place without and with it, how far the
+    limb falls short, and how far hips go down meanwhile, mm."""
+
+    part: str
+    first: int
+    last: int
+    slide_before_mm: float
+    off_after_mm: float
+    missed_mm: float
+    hips_mm: float
+
+
+def each_plants_figures(clip: Clip) -> list[PlantFigures]:
+    """The figures of each of the clip's plants, in their order."""
+    if not clip.plants:
+        return []
+    plan, mm = plan_of(clip), clip.millimetres
+    before, after = (Standing(c, *evaluate(c).world(c.skeleton), {}) for c in (clip.below, clip))
+    missed = {x.limb: x.missed for x in plan.limbs}
+    out: list[PlantFigures] = []
+    for plant in clip.plants:
+        limb = holding(clip, plant)
+        span = slice(plant.first, plant.last + 1)
+        before_mm, after_mm = (_off(s, plant) * mm if limb else 0.0 for s in (before, after))
+        short = float(missed[limb][span].max()) * mm if limb in missed else 0.0
+        legs = limb is not None and limb.is_leg
+        hips = float(plan.lowered[span].max(initial=0.0)) * mm if legs else 0.0
+        told = [round(x, 3) for x in (before_mm, after_mm, short, hips)]
+        out.append(PlantFigures(plant.part, plant.first, plant.last, *told))
+    return out
+
+
+def _off(stood: Standing, plant: Plant) -> float:
+    """How far a part is from its plant's place at most while it holds, own unit."""
+    points, turns = stood.track(plant.part)
+    if plant.with_joint:
+        points, _ = stood.in_axes_of(plant.with_joint, points, turns)
+    away = points[plant.first : plant.last + 1] - np.array(plant.place)
+    return float(np.linalg.norm(away, axis=1).max(initial=0.0))
+
+
+@dataclass(frozen=True)
+class FootPath:
+    """A part's way over frames: level ``(n, 2)`` seen from above and height ``(n,)`` over where it
+    rests, mm; with plants and without."""
+
+    frames: tuple[int, ...]
+    level: Floats
+    level_before: Floats
+    height: Floats
+    height_before: Floats
+
+
+MOST_POINTS = 240
+
+
+def foot_path(clip: Clip, part: str, first: int, last: int) -> FootPath:
+    """A part's way from ``first`` to ``last``, of at most so many points as a picture shows."""
+    stood = standing(clip)
+    with_plants = Standing(clip, *evaluate(clip).world(clip.skeleton), stood.rest_heights)
+    last = min(max(last, 0), max(clip.frames - 1, 0))
+    first = min(max(first, 0), last)
+    step = max(1, -(-(last - first + 1) // MOST_POINTS))
+    frames = np.unique(np.append(np.arange(first, last + 1, step), last))
+    flat = [a for a in range(3) if a != stood.up]
+    rest = stood.rest_heights.get(part, 0.0)
+    ways = [s.track(part)[0][frames] * clip.millimetres for s in (with_plants, stood)]
+    level = [w[:, flat] for w in ways]
+    height = [w[:, stood.up] - rest * clip.millimetres for w in ways]
+    return FootPath(tuple(frames.tolist()), *level, *height)

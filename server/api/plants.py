@@ -1,0 +1,82 @@
+"""Plants of a revision: what each of them does, where a foot goes, and how it is all solved."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any
+
+import numpy as np
+from django.http import HttpRequest, HttpResponse
+from documents.store import load_clip
+from leancurve.document.base import base_pose, times_of
+from leancurve.document.planting import limb_of, plan_of
+from leancurve.errors import BadInput
+from leancurve.figure.feet import limbs_of
+from leancurve.operations.plant.figures import each_plants_figures, foot_path, plant_figures
+from ninja import Router
+
+from api import schemas
+from api.access import revision_for
+from api.messages import immutable, message, pose_arrays
+
+router = Router()
+
+
+@router.get("clips/{int:clip_id}/plants", response=schemas.PlantsOut)
+def plants(request: HttpRequest, clip_id: int, revision: int) -> Any:
+    """What each plant does, and all of them together, against the motion without them."""
+    clip = load_clip(revision_for(request, clip_id, revision).state)
+    limbs = limbs_of(clip.skeleton, clip.body)
+    return {
+        "parts": [part for limb in limbs for part in limb.parts],
+        "plants": [asdict(p) for p in each_plants_figures(clip)],
+        "figures": plant_figures(clip),
+    }
+
+
+@router.get("clips/{int:clip_id}/plants/path", response=schemas.FootPathOut)
+def plant_path(
+    request: HttpRequest, clip_id: int, revision: int, part: str, first: int, last: int
+) -> Any:
+    """Where a part goes over some frames: from above, and how high."""
+    clip = load_clip(revision_for(request, clip_id, revision).state)
+    limb_of(clip, part)
+    if not 0 <= first <= last < max(clip.frames, 1):
+        raise BadInput(f"expected a span of frames within 0 to {clip.frames - 1}")
+    path = foot_path(clip, part, first, last)
+    return {
+        "frames": path.frames,
+        **{
+            name: np.round(getattr(path, name), 2).tolist()
+            for name in ("level", "level_before", "height", "height_before")
+        },
+    }
+
+
+@router.get("clips/{int:clip_id}/plan")
+def plan(request: HttpRequest, clip_id: int, revision: int) -> HttpResponse:
+    """How plants are solved, for what is dragged in the browser: each limb's correction on each
+    frame, and the poses that lie below, of the joints that plants turn."""
+    clip = load_clip(revision_for(request, clip_id, revision).state)
+    solved = plan_of(clip)
+    joints = sorted({*solved.joints, *(() if solved.carrier is None else (solved.carrier,))})
+    arrays = pose_arrays(clip, base_pose(clip, times_of(clip, None), joints), joints)
+    for k, limb in enumerate(solved.limbs):
+        arrays[f"limb/{k}/shift"] = limb.shift.astype(np.float32)
+        arrays[f"limb/{k}/turn"] = limb.turn.astype(np.float32)
+        arrays[f"limb/{k}/held"] = limb.held.astype(np.uint8)
+    arrays["lowered"] = solved.lowered.astype(np.float32)
+    about = {
+        "carrier": solved.carrier,
+        "limbs": [
+            {
+                "name": x.limb.name,
+                "joints": list(x.limb.joints),
+                "ball": x.limb.ball,
+                "sole": x.limb.sole,
+                "hinge": x.hinge.tolist(),
+            }
+            for x in solved.limbs
+        ],
+    }
+    return immutable(request, message(arrays, about))
