@@ -64,7 +64,9 @@ def plan(request: HttpRequest, clip_id: int, revision: int) -> HttpResponse:
     for k, limb in enumerate(solved.limbs):
         arrays[f"limb/{k}/shift"] = limb.shift.astype(np.float32)
         arrays[f"limb/{k}/turn"] = limb.turn.astype(np.float32)
-        arrays[f"limb/{k}/held"] = limb.held.astype(np.uint8)
+        arrays[f"limb/{k}/share"] = limb.share.astype(np.float32)
+        arrays[f"limb/{k}/by"] = limb.by.astype(np.uint8)
+        arrays[f"limb/{k}/with"] = limb.carried_by.astype(np.int32)
     arrays["lowered"] = solved.lowered.astype(np.float32)
     about = {
         "carrier": solved.carrier,

@@ -36,6 +36,7 @@ SLACK_MM = 2.0
 """What a leg that was straighter than that may still be led by."""
 LOWERING_S = 0.3
 """How long before and after hips go down and come up."""
+HEEL, TOE, TURN = 1, 2, 4
 SOFTNESS = 5.0
 """A correction dies away over about five times its stiffness."""
 
@@ -44,7 +45,11 @@ SOFTNESS = 5.0
 class Planted:
     """What plants make of one limb on each frame. ``shift (F, 3)`` moves its point, ``turn (F, 3)``
     is a rotation vector in degrees about it, ``held (F,)`` says where a plant holds in full;
-    ``missed (F,)`` is by how much the end falls short, own unit; ``hinge (3,)`` the usual one."""
+    ``missed (F,)`` is by how much the end falls short, own unit; ``hinge (3,)`` the usual one.
+
+    For what is dragged elsewhere: ``share (F,)`` is how much it is held there, 0 where it is free,
+    ``by (F,)`` what holds it (:data:`HEEL`, :data:`TOE`, :data:`TURN`, added up), ``carried_by
+    (F,)`` the joint that it is held with, -1 where that is the world."""
 
     limb: Limb
     shift: Floats
@@ -52,6 +57,9 @@ class Planted:
     held: Bools
     missed: Floats
     hinge: Floats
+    share: Floats
+    by: Ints
+    carried_by: Ints
 
 
 @dataclass(frozen=True, eq=False)
@@ -289,6 +297,7 @@ class _Correction:
         self.window = np.zeros(count, dtype=np.bool_)
         self.share = np.zeros(count)
         stiffness = np.zeros(count)
+        self.carried_by = np.full(count, -1, dtype=np.int64)
         heel, toe, goal = (np.full((count, n), np.nan) for n in (3, 3, 4))
         heel_share, toe_share = np.zeros(count), np.zeros(count)
         for plant in self.plants:
@@ -307,8 +316,12 @@ class _Correction:
             shares[held] = np.maximum(shares[held], plant.strength)
             if turn is not None:
                 goal[held] = turn
+            if plant.with_joint:
+                self.carried_by[held] = clip.skeleton.index(plant.with_joint)
         on_heel, on_toe, on_turn = (~np.isnan(x[:, 0]) for x in (heel, toe, goal))
         self.held = on_heel | on_toe
+        self.by = HEEL * on_heel + TOE * on_toe + TURN * on_turn
+        self.holds = np.where(on_toe, toe_share, heel_share)
         arm = ball - end
         # How it turns about its ball.
         turned = np.zeros((count, 3))
@@ -422,4 +435,7 @@ def _solved(world: _World, limb: Limb, correction: _Correction, lowered: Bools) 
             world.pose.rotation[moving, world.at[joint]] = local
         world.forward()
     missed = np.where(moving, np.linalg.norm(world.point(end) - target, axis=1), 0.0)
-    return Planted(limb, correction.shift, correction.turn, correction.held, missed, hinge)
+    c = correction
+    return Planted(
+        limb, c.shift, c.turn, c.held, missed, hinge, c.holds, c.by, c.carried_by
+    )  # fmt: skip

@@ -8,6 +8,7 @@ const KINDS = {
   calm: 'Calm: noise down',
   thin: 'Thin: few keys',
   mend: 'Mends: what was wrong is put right',
+  plant: 'Plants: feet and hands held where they stand',
   hand: 'By hand: what was meant',
   continuity: 'Reading and continuity: must move nothing',
 } as const

@@ -5,6 +5,7 @@ import type { Message } from '../api/safetensors'
 import { type Clip, notify, readoutChannels, useBench } from './bench'
 import { type ChannelKey, type Curve, channelKey, curvesOf, readoutUnit, splitKey } from './curves'
 import { draft } from './draft'
+import { bringPlan } from './planting'
 import { posesOf, withChanged } from './poses'
 import { useSelection } from './selection'
 import { useViewing } from './viewing'
@@ -257,6 +258,7 @@ export async function bringAll(reread: boolean): Promise<void> {
   const done = awaiting()
   try {
     await Promise.all([bringPoses(), bringCurves(), ...(reread ? [loadBody()] : [])])
+    await bringPlan()
     await new Promise((go) => setTimeout(go, PAUSE))
     if (isHead(clip)) await loadNumbers()
   } catch (trouble) {

@@ -5,6 +5,7 @@ import { selectJoints } from '../clip/choose'
 import { axisOf, channelKey, readoutUnit, splitKey, turns } from '../clip/curves'
 import { draft } from '../clip/draft'
 import { frameBefore, usePins } from '../clip/pins'
+import { withPlants } from '../clip/planting'
 import type { Overrides } from '../clip/poses'
 import { onLive, posedJoints, usePosing } from '../clip/posing'
 import { channelAxis, jointPose } from '../clip/rotations'
@@ -23,8 +24,11 @@ import { StageBar } from './StageBar'
 /** Channels dragged at once from which the stage draws fewer pictures. */
 const MANY = 40
 
+/** Joints that are dragged, or played without a channel, with what plants hold held. */
+const overridesAt = (frame: number): Overrides | undefined => withPlants(frame, dragged(frame))
+
 /** Joints that are dragged, or played without a channel, from the curves that are here. */
-function overridesAt(frame: number): Overrides | undefined {
+function dragged(frame: number): Overrides | undefined {
   const { ahead, muted } = draft
   const posed = posedJoints(frame)
   if (!ahead.size && !muted.size) return posed.size ? posed : undefined

@@ -1,0 +1,237 @@
+/** Plants while something is dragged: limbs solved again in the browser, at the frame that is shown.
+ *
+ * The server's plan says how each limb is corrected on each frame, and how its joints stand below.
+ * Where a plant holds its place is kept; where it only comes or goes its correction is.
+ */
+import { addressOf, numbers } from '../api/client'
+import type { Message } from '../api/safetensors'
+import { type Clip, useBench } from './bench'
+import { add, arc, length, reach, sub, times, type Vec } from './limb'
+import { emptyWorld, forward, type Overrides, type Poses, posesOf } from './poses'
+import { inverse, multiply, type Quat, rotate, turned } from './rotations'
+
+const HEEL = 1
+const TOE = 2
+const TURN = 4
+
+interface PlannedLimb {
+  name: string
+  joints: [number, number, number]
+  ball: number | null
+  sole: Vec | null
+  hinge: Vec
+  shift: Float32Array
+  turn: Float32Array
+  /** How much it is held on each frame, by what, and with which joint. */
+  share: Float32Array
+  by: Uint8Array
+  with: Int32Array
+}
+
+export interface Plan {
+  clip: number
+  revision: number
+  limbs: PlannedLimb[]
+  carrier: number | null
+  lowered: Float32Array
+  /** Poses of the joints that plants turn or move, as they stand without plants. */
+  joints: Int32Array
+  below: Poses
+}
+
+export function planOf(clip: Clip, message: Message): Plan {
+  const get = (name: string) => message.arrays.get(name)!.data
+  const joints = get('joints') as Int32Array
+  const about = message.about as unknown as {
+    carrier: number | null
+    limbs: Pick<PlannedLimb, 'name' | 'joints' | 'ball' | 'sole' | 'hinge'>[]
+  }
+  const frames = (get('lowered') as Float32Array).length
+  return {
+    clip: clip.id,
+    revision: clip.head.id,
+    carrier: about.carrier,
+    lowered: get('lowered') as Float32Array,
+    joints,
+    below: posesOf({ ...message, about: { frames } }, joints.length),
+    limbs: about.limbs.map((limb, k) => ({
+      ...limb,
+      shift: get(`limb/${k}/shift`) as Float32Array,
+      turn: get(`limb/${k}/turn`) as Float32Array,
+      share: get(`limb/${k}/share`) as Float32Array,
+      by: get(`limb/${k}/by`) as Uint8Array,
+      with: get(`limb/${k}/with`) as Int32Array,
+    })),
+  }
+}
+
+let plan: Plan | null = null
+
+/** The plan of the clip's head, for what will be dragged. */
+export async function bringPlan(): Promise<void> {
+  const { clip } = useBench.getState()
+  if (!clip?.plants.some((p) => !p.muted && p.strength > 0)) {
+    plan = null
+    return
+  }
+  if (plan?.clip === clip.id && plan.revision === clip.head.id) return
+  const got = await numbers(addressOf(clip, 'plan', { revision: clip.head.id }))
+  if (useBench.getState().clip?.head.id === clip.head.id) plan = planOf(clip, got)
+}
+
+interface Local {
+  rotation: readonly number[]
+  translation: readonly number[]
+}
+
+/** What is dragged, with the limbs that plants hold solved over it; as it is where none are. */
+export function withPlants(frame: number, overrides: Overrides | undefined): Overrides | undefined {
+  const { clip, poses } = useBench.getState()
+  if (!plan || !clip || !poses || !overrides?.size || plan.clip !== clip.id) return overrides
+  return solvedOver(clip, poses, plan, frame, overrides)
+}
+
+const vec = (all: ArrayLike<number>, at: number): Vec => [
+  all[3 * at]!,
+  all[3 * at + 1]!,
+  all[3 * at + 2]!,
+]
+const quat = (all: ArrayLike<number>, at: number): Quat => [
+  all[4 * at]!,
+  all[4 * at + 1]!,
+  all[4 * at + 2]!,
+  all[4 * at + 3]!,
+]
+
+export function solvedOver(
+  clip: Clip,
+  poses: Poses,
+  { limbs, carrier, lowered, joints, below }: Plan,
+  frame: number,
+  overrides: Overrides,
+): Overrides {
+  const f = Math.min(Math.max(Math.round(frame), 0), below.frames - 1)
+  // As it all stands below: before the drag, and with it.
+  const standing = new Map<number, Local>()
+  joints.forEach((joint, k) => {
+    const slot = below.moving.indexOf(joint)
+    standing.set(joint, {
+      rotation: quat(below.rotation, f * below.joints + k),
+      translation:
+        slot < 0
+          ? clip.joints[joint]!.offset
+          : vec(below.translation, f * below.moving.length + slot),
+    })
+  })
+  const was = emptyWorld(clip.joints.length)
+  forward(clip.joints, poses, f, was, standing)
+  const out = new Map<number, Local>([...standing, ...overrides])
+  const now = emptyWorld(clip.joints.length)
+  forward(clip.joints, poses, f, now, out)
+  const corrections = limbs.map((limb) => corrected(limb, f, was, now))
+  if (carrier !== null && lowered[f]! > 0) {
+    // The hips are as far down as they were: how far they go now the server says.
+    const up: Vec = [0, 0, 0]
+    up['xyz'.indexOf(clip.reading.up_axis)] = -lowered[f]!
+    const parent = clip.joints[carrier]!.parent
+    const back = parent < 0 ? up : rotate(inverse(quat(now.rotation, parent)), up)
+    const own = out.get(carrier)!
+    out.set(carrier, { ...own, translation: add([...own.translation] as Vec, back) })
+    forward(clip.joints, poses, f, now, out)
+  }
+  limbs.forEach((limb, k) => {
+    const { target, end } = corrections[k]!
+    const [upper, middle, last] = limb.joints
+    const points = limb.joints.map((j) => vec(now.position, j)) as [Vec, Vec, Vec]
+    if (!limb.by[f] && !isLed(limb, f) && !(lowered[f]! > 0 && limb.name.endsWith('leg'))) return
+    const [first, second] = reach(
+      [quat(now.rotation, upper), quat(now.rotation, middle)],
+      points,
+      target,
+      limb.hinge,
+    )
+    const parent = clip.joints[upper]!.parent
+    const above: Quat = parent < 0 ? [0, 0, 0, 1] : quat(now.rotation, parent)
+    for (const [joint, from, to] of [
+      [upper, above, first],
+      [middle, first, second],
+      [last, second, end],
+    ] as const)
+      out.set(joint, { ...out.get(joint)!, rotation: multiply(inverse(from), to) })
+    forward(clip.joints, poses, f, now, out)
+  })
+  return out
+}
+
+const isLed = ({ shift, turn }: PlannedLimb, f: number): boolean =>
+  [...vec(shift, f), ...vec(turn, f)].some((v) => v !== 0)
+
+/** Where a limb's end shall be on a frame, and how it is turned. */
+function corrected(
+  limb: PlannedLimb,
+  f: number,
+  was: { position: Float64Array; rotation: Float64Array },
+  now: { position: Float64Array; rotation: Float64Array },
+): { target: Vec; end: Quat } {
+  const last = limb.joints[2]
+  const before = standOf(limb, was)
+  const here = standOf(limb, now)
+  const share = limb.share[f]!
+  const by = limb.by[f]!
+  let turn = exp(vec(limb.turn, f))
+  let shift = vec(limb.shift, f)
+  if (by && share > 0) {
+    const swung = rotate(turn, before.arm)
+    const { carry, turned: carriedTurn } = carried(limb.with[f]!, was, now)
+    if (by & TURN) {
+      const goal = multiply(carriedTurn, multiply(turn, quat(was.rotation, last)))
+      turn = multiply(goal, inverse(quat(now.rotation, last)))
+    } else if ((by & HEEL) !== 0 && (by & TOE) !== 0) {
+      turn = arc(here.arm, swung, rotate(quat(now.rotation, last), [1, 0, 0]))
+    }
+    const swings = rotate(turn, here.arm)
+    if (by & TOE) {
+      const place = carry(add(before.ball, times(shift, 1 / share)))
+      shift = times(sub(place, here.ball), share)
+    } else {
+      const led = sub(add(before.ball, shift), swung)
+      const place = carry(add(before.end, times(sub(led, before.end), 1 / share)))
+      const leads = add(here.end, times(sub(place, here.end), share))
+      shift = sub(add(leads, swings), here.ball)
+    }
+  }
+  const target = sub(add(here.ball, shift), rotate(turn, here.arm))
+  return { target, end: multiply(turn, quat(now.rotation, last)) }
+}
+
+/** Where a limb's end and its second point are, and what lies between them. */
+function standOf(limb: PlannedLimb, world: { position: Float64Array; rotation: Float64Array }) {
+  const last = limb.joints[2]
+  const end = vec(world.position, last)
+  const ball =
+    limb.ball !== null
+      ? vec(world.position, limb.ball)
+      : limb.sole
+        ? add(end, rotate(quat(world.rotation, last), limb.sole))
+        : end
+  return { end, ball, arm: sub(ball, end) }
+}
+
+/** How what a part is held with carries its place along. */
+function carried(
+  joint: number,
+  was: { position: Float64Array; rotation: Float64Array },
+  now: { position: Float64Array; rotation: Float64Array },
+): { carry: (place: Vec) => Vec; turned: Quat } {
+  if (joint < 0) return { carry: (place) => place, turned: [0, 0, 0, 1] }
+  const by = multiply(quat(now.rotation, joint), inverse(quat(was.rotation, joint)))
+  const from = vec(was.position, joint)
+  const to = vec(now.position, joint)
+  return { carry: (place) => add(to, rotate(by, sub(place, from))), turned: by }
+}
+
+/** The rotation of a rotation vector in degrees. */
+function exp(vector: Vec): Quat {
+  const angle = length(vector)
+  return angle < 1e-12 ? [0, 0, 0, 1] : turned(times(vector, 1 / angle), angle)
+}
