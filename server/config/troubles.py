@@ -16,8 +16,13 @@ def is_full(trouble: BaseException | None) -> bool:
     return isinstance(trouble, OperationalError) and isinstance(trouble.__cause__, DiskFull)
 
 
+def is_away(trouble: BaseException | None) -> bool:
+    """Whether something failed because the database could not be reached."""
+    return isinstance(trouble, OperationalError | InterfaceError) and not is_full(trouble)
+
+
 def passing(trouble: BaseException | None) -> str | None:
     """What to say of a trouble that ends without anybody changing what they ask; None of others."""
     if is_full(trouble):
         return FULL
-    return AWAY if isinstance(trouble, OperationalError | InterfaceError) else None
+    return AWAY if is_away(trouble) else None

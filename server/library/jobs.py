@@ -5,10 +5,11 @@ import time
 from collections.abc import Callable
 from typing import Any
 
-from asgiref.sync import async_to_sync
+from asgiref.sync import async_to_sync, sync_to_async
 from config.logs import note
-from config.troubles import passing
+from config.troubles import is_away, passing
 from django.db import connection, connections, transaction
+from django.db.utils import InterfaceError, OperationalError
 from leancurve.errors import BadInput
 from leancurve.operations import Cancelled
 from procrastinate.contrib.django import app as queue
@@ -20,6 +21,9 @@ log = logging.getLogger("lean.jobs")
 STALLED_AFTER_S = 30
 HEARD_S = 45
 REPORT_EVERY_S = 0.15
+TRIES = 3
+AWAY_S = 600
+"""How often a job is taken up again when its database goes away, and how long that is waited for."""
 
 Work = Callable[[Job, Callable[[float], None]], dict[str, Any]]
 _kinds: dict[str, Work] = {}
@@ -37,11 +41,34 @@ def job_kind(name: str) -> Callable[[Work], Work]:
 
 @queue.task(name="job", queue="jobs", pass_context=False)
 def run_queued(job_id: int) -> None:
-    """What the worker calls, in a thread of its own: its connections end with the job."""
+    """What the worker calls, in a thread of its own: its connections end with the job.
+
+    A database that goes away meanwhile is waited for, and the job taken up again.
+    """
     try:
-        run(job_id)
+        for left in reversed(range(TRIES)):
+            try:
+                run(job_id)
+                return
+            except (OperationalError, InterfaceError):
+                if not left:
+                    raise
+                log.warning("the database went away under a job: it is taken up again")
+                _until_database_answers()
     finally:
         connections.close_all()
+
+
+def _until_database_answers() -> None:
+    until = time.monotonic() + AWAY_S
+    while time.monotonic() < until:
+        connections.close_all()
+        try:
+            with connection.cursor() as cursor:
+                cursor.execute("SELECT 1")
+            return
+        except (OperationalError, InterfaceError):
+            time.sleep(0.5)
 
 
 def start(workspace: Workspace | None, kind: str, title: str, payload: dict[str, Any]) -> Job:
@@ -53,7 +80,10 @@ def start(workspace: Workspace | None, kind: str, title: str, payload: dict[str,
 
 
 def run(job_id: int) -> None:
-    """Do a job. Taken up twice it is done once: a finished job stays as it is."""
+    """Do a job. Taken up twice it is done once: a finished job stays as it is.
+
+    An absent database is raised: nothing can be said of the job then.
+    """
     note(job=job_id)
     claimed = Job.objects.filter(pk=job_id, state__in=Job.OPEN, cancel_requested=False).update(
         state=Job.State.RUNNING, progress=0.0
@@ -71,6 +101,8 @@ def run(job_id: int) -> None:
     except BadInput as trouble:
         outcome = {"state": Job.State.FAILED, "message": str(trouble)}
     except Exception as trouble:
+        if is_away(trouble):
+            raise
         log.exception("job failed")
         ours = f"Something went wrong on our side; the log names it as job {job_id}."
         outcome = {"state": Job.State.FAILED, "message": passing(trouble) or ours}
@@ -120,6 +152,27 @@ def workers_alive() -> int:
         return int(cursor.fetchone()[0])
 
 
+def requeue_lost() -> int:
+    """Queue again jobs that are open while nothing in the queue stands for them any more: their
+    database went away for longer than it was waited for. Returns how many."""
+    with transaction.atomic(), connection.cursor() as cursor:
+        # One worker at a time: what is queued again is queued once.
+        cursor.execute("SELECT pg_advisory_xact_lock(hashtext('lean.requeue_lost'))")
+        cursor.execute(
+            "SELECT j.id FROM library_job j WHERE j.state IN ('queued', 'running') "
+            "AND j.created < now() - make_interval(secs => %s) AND NOT EXISTS ("
+            "SELECT 1 FROM procrastinate_jobs q WHERE q.task_name = 'job' "
+            "AND q.status IN ('todo', 'doing') AND (q.args->>'job_id')::bigint = j.id)",
+            [STALLED_AFTER_S],
+        )
+        lost = [row[0] for row in cursor.fetchall()]
+        for job in lost:
+            run_queued.defer(job_id=job)
+    if lost:
+        log.warning("jobs that had left the queue queued again", extra={"count": len(lost)})
+    return len(lost)
+
+
 async def _retry_stalled() -> int:
     manager = queue.job_manager
     stalled = list(await manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_AFTER_S))
@@ -129,11 +182,11 @@ async def _retry_stalled() -> int:
 
 
 def retry_stalled() -> int:
-    """Queue again what a killed worker left running. Returns how many jobs."""
+    """Queue again what a killed worker, or a lost database, left. Returns how many jobs."""
     count = async_to_sync(_retry_stalled)()
     if count:
         log.warning("jobs of a lost worker queued again", extra={"count": count})
-    return count
+    return count + requeue_lost()
 
 
 @queue.periodic(cron="* * * * * */15")
@@ -142,3 +195,4 @@ async def retry_stalled_now_and_then(timestamp: int) -> None:
     """Every 15 seconds, by whichever worker is alive."""
     if await _retry_stalled():
         log.warning("jobs of a lost worker queued again")
+    await sync_to_async(requeue_lost)()

@@ -73,7 +73,7 @@ def legs(frames: int = 61) -> Clip:
 
 
 def _solver() -> list[dict[str, Any]]:
-    """Limbs of all kinds: bent, nearly straight, over-straight, targets far, near and at the hip."""
+    """Limbs of all kinds: bent, nearly and over straight, targets far, near and at the hip."""
     random = np.random.default_rng(11)
     out = []
     for k in range(120):

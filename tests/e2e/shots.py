@@ -27,7 +27,7 @@ def settled(page: Page) -> None:
 
 def shaping(page: Page) -> None:
     """The thinned clip in Shape: keys with their handles, then a brush over a trace."""
-    page.keyboard.press("Alt+6")
+    page.keyboard.press("Alt+7")
     page.wait_for_timeout(500)
     page.get_by_test_id("frame").fill("1750")
     page.keyboard.press("Enter")
@@ -91,7 +91,7 @@ def timing(page: Page) -> None:
     shot(page, "bench-timing")
     page.keyboard.press("Escape")
     page.keyboard.press("z")
-    page.keyboard.press("Alt+6")
+    page.keyboard.press("Alt+7")
     page.get_by_role("tab", name="Time").click()
     page.get_by_label("First frame of the range").fill("1400")
     page.get_by_label("First frame of the range").press("Enter")
@@ -174,7 +174,7 @@ def take_pictures(page: Page, application: Application) -> None:
     page.wait_for_timeout(1500)
     page.keyboard.press("4")
     shot(page, "bench-calm")
-    page.keyboard.press("Alt+8")
+    page.keyboard.press("Alt+9")
     page.get_by_role("button", name="Apply recipe").click()
     page.get_by_text("revision 3").wait_for()
     page.get_by_text("Thin within").first.wait_for()
@@ -199,7 +199,7 @@ def take_pictures(page: Page, application: Application) -> None:
     shaping(page)
     timing(page)
     posing(page)
-    page.keyboard.press("Alt+7")
+    page.keyboard.press("Alt+8")
     page.get_by_role("button", name="Deliver", exact=True).last.click()
     page.get_by_text("Read back, differs by").wait_for()
     page.wait_for_timeout(6500)

@@ -73,7 +73,7 @@ def test_axe_finds_nothing_on_any_screen_pop_over_or_dialog(page: Page, theme: s
     page.keyboard.press("Alt+4")
     page.get_by_role("button", name="Smooth").first.click()
     is_clean("an operation's card")
-    page.keyboard.press("Alt+6")
+    page.keyboard.press("Alt+7")
     for tab in ("Amount", "Spacing", "Time", "Pose"):
         page.get_by_role("tab", name=tab).click()
         is_clean(tab)

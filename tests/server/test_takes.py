@@ -6,9 +6,11 @@ import asyncio
 import threading
 from collections.abc import Callable
 from datetime import timedelta
+from typing import Any
 
 import pytest
 from django.db import connections
+from django.db.utils import OperationalError
 from django.utils import timezone
 from leancurve.demo import lamp_take
 from leancurve.errors import BadInput
@@ -167,6 +169,43 @@ def test_a_killed_workers_job_is_taken_up_again(
     assert Take.objects.count() == 1
     jobs.run(job["id"])
     assert Take.objects.count() == 1
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_job_whose_database_goes_away_is_taken_up_again(
+    api: Api, workspace: Workspace, short_file: bytes, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    api.upload(workspace, walk__bvh=short_file)
+    kind, away = jobs._kinds["import"], [False, True, True]
+
+    def failing(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
+        if away.pop():
+            raise OperationalError("server closed the connection unexpectedly")
+        return kind(job, report)
+
+    monkeypatch.setitem(jobs._kinds, "import", failing)
+    jobs.run_queued(job_id=Job.objects.get().pk)
+    assert Job.objects.get().state == "done"
+    assert Take.objects.count() == 1
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_job_that_has_left_the_queue_is_queued_again(
+    api: Api, workspace: Workspace, short_file: bytes
+) -> None:
+    """The queue took a job for failed, whose own end could not be written any more."""
+    from django.db import connection
+
+    api.upload(workspace, walk__bvh=short_file)
+    with connection.cursor() as cursor:
+        cursor.execute("UPDATE procrastinate_jobs SET status = 'failed' WHERE status = 'todo'")
+    Job.objects.update(state="running", progress=0.5)
+    assert jobs.retry_stalled() == 0  # one that was made just now may be on its way
+    Job.objects.update(created=timezone.now() - timedelta(minutes=2))
+    assert jobs.retry_stalled() == 1
+    assert jobs.retry_stalled() == 0
+    work_off()
+    assert Job.objects.get().state == "done"
 
 
 def test_a_file_over_the_limit_is_refused_by_name(

@@ -4,7 +4,7 @@ import { clearKeys } from '../clip/selection'
 import { useSession } from '../session/session'
 import { takeBrush, useBrush } from '../sheet/brushState'
 import { sheetRef } from '../sheet/SheetView'
-import { handRef } from '../stage/refs'
+import { handRef, placeHandRef } from '../stage/refs'
 import { review, useReview } from '../stage/review'
 import { usePainting } from '../steps/thin/painting'
 import { stripRef } from '../strip/StripView'
@@ -72,7 +72,9 @@ export function useKeys(): void {
       if (event.defaultPrevented || document.querySelector('[role=dialog]')) return
       if (event.key === 'Escape') {
         // What is being dragged is put back; else nothing is selected any more.
-        const held = [sheetRef, timingRef, stripRef, handRef].some((ref) => ref.current?.cancel())
+        const held = [sheetRef, timingRef, stripRef, handRef, placeHandRef].some((ref) =>
+          ref.current?.cancel(),
+        )
         if (!held && useReview.getState().on) review(false)
         if (held) event.preventDefault()
         else if (usePainting.getState().on) usePainting.setState({ on: false })

@@ -1,6 +1,6 @@
 /** The 3D view: a figure of ink-outlined bones on a ruled floor, drawn on demand. */
 import { Group, Quaternion, Scene, Vector3, WebGLRenderer } from 'three'
-import type { Clip } from '../clip/bench'
+import type { Clip, Plant } from '../clip/bench'
 import type { Overrides, Poses } from '../clip/poses'
 import { token } from '../ui/theme'
 import { AxisArrow } from './AxisArrow'
@@ -9,6 +9,7 @@ import { Eye, type Placed, type View } from './Eye'
 import { Figure, type Look } from './Figure'
 import { Gizmo } from './Gizmo'
 import { Marks } from './Marks'
+import { Places } from './Places'
 import { References, type Shown } from './References'
 import { Shades } from './Shades'
 import { Trails } from './Trails'
@@ -60,6 +61,9 @@ export class Stage {
   split = false
   readonly gizmo = new Gizmo()
   readonly references = new References()
+  readonly places = new Places()
+  /** Which plant is chosen, and the joints of feet by part; null where places are not shown. */
+  private placing: { chosen: Plant | null; joints: ReadonlyMap<string, number> } | null = null
   follow = false
   private renderer: WebGLRenderer
   private scene = new Scene()
@@ -119,6 +123,7 @@ export class Stage {
     for (const eye of this.eyes) eye.dispose()
     this.gizmo.dispose()
     this.references.dispose()
+    this.places.dispose()
     this.figure?.dispose()
     this.ghost?.dispose()
     this.marks?.dispose()
@@ -205,6 +210,7 @@ export class Stage {
       this.marks.points,
       this.trails.group,
       this.arrow.group,
+      this.places.group,
     )
     this.space.scale.setScalar(clip.reading.metres_per_unit)
     this.space.rotation.set(0, 0, 0)
@@ -296,6 +302,12 @@ export class Stage {
     this.pose()
   }
 
+  /** Show where plants hold, or not. */
+  setPlaces(placing: Stage['placing']): void {
+    this.placing = placing
+    this.pose()
+  }
+
   recolour(): void {
     this.figure?.colour(this.plain ? NOBODY : this.selected)
     this.ghost?.colour(this.selected)
@@ -316,6 +328,9 @@ export class Stage {
     this.guide?.figure.pose(this.guide.poses, at - this.guide.offset)
     this.poseAround(at)
     this.pointOut()
+    if (this.placing && this.clip && !this.plain)
+      this.places.show(this.clip, this.figure.world, at, this.placing.chosen, this.placing.joints)
+    else this.places.hide()
     this.marks?.show(this.figure.world, this.plain ? [] : this.foundAt(this.frame))
     this.root.fromArray(this.figure.world.position, 0)
     this.space.localToWorld(this.root)
@@ -411,6 +426,21 @@ export class Stage {
     this.draw()
   }
 
+  /** Look at where a plant holds, from near, in the direction one looks. */
+  lookAtPlant(plant: Plant): void {
+    const found = this.places.placed.find((p) => p.plant.part === plant.part)
+    if (!found || !this.clip) return
+    const around = 0.12 * (this.clip.height || 1)
+    const corners = [-around, around].flatMap((x) =>
+      [-around, around].flatMap((y) =>
+        [-around, around].map((z) => found.at.clone().add(new Vector3(x, y, z))),
+      ),
+    )
+    const points = corners.map((point) => this.space.localToWorld(point))
+    this.eye.look(this.eye.direction, points)
+    this.draw()
+  }
+
   view(view: View): void {
     this.eye.view(view, this.points())
     this.draw()
@@ -498,6 +528,8 @@ export class Stage {
       // Where the gizmo is, for whoever drives the page without seeing it.
       const told = this.gizmo.told(eye)
       if (eye.element.dataset.gizmo !== told) eye.element.dataset.gizmo = told
+      const places = this.places.told(eye)
+      if (eye.element.dataset.places !== places) eye.element.dataset.places = places
     })
   }
 

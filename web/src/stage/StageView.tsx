@@ -6,6 +6,7 @@ import { axisOf, channelKey, readoutUnit, splitKey, turns } from '../clip/curves
 import { draft } from '../clip/draft'
 import { frameBefore, usePins } from '../clip/pins'
 import { withPlants } from '../clip/planting'
+import { samePlant } from '../clip/plants'
 import type { Overrides } from '../clip/poses'
 import { onLive, posedJoints, usePosing } from '../clip/posing'
 import { channelAxis, jointPose } from '../clip/rotations'
@@ -13,10 +14,11 @@ import { transport } from '../clip/transport'
 import { useViewing } from '../clip/viewing'
 import { counted } from '../ui/numbers'
 import { watchPane } from '../ui/pane'
+import { PlaceHand } from './PlaceHand'
 import { PoseBar, UnkeyedBar } from './PoseBar'
 import { PosingHand } from './PosingHand'
 import { ReviewBar } from './ReviewBar'
-import { handRef, stageRef } from './refs'
+import { handRef, placeHandRef, stageRef } from './refs'
 import { useReview } from './review'
 import { Stage } from './Stage'
 import { StageBar } from './StageBar'
@@ -94,12 +96,16 @@ export function StageView() {
     const own = new PosingHand(stage)
     stage.onPosed = () => own.update()
     setHand(own)
+    const placeHand = new PlaceHand(stage)
+    placeHandRef.current = placeHand
     handRef.current = own
     const stops = [draft.subscribe(() => stage.refresh()), onLive(() => stage.refresh())]
     return () => {
       stop()
       for (const end of stops) end()
       own.dispose()
+      placeHand.dispose()
+      placeHandRef.current = null
       handRef.current = null
       stage.dispose()
       stageRef.current = null
@@ -169,6 +175,27 @@ export function StageView() {
     const known = clip && roles?.length === clip.joints.length ? roles.map((r) => r.role) : null
     stageRef.current?.setLook({ roles: known, bare })
   }, [clip, roles, bare])
+
+  const placing = useBench((s) => s.step === 'plant' && s.preview === null)
+  const plant = useBench((s) => s.plant)
+  useEffect(() => {
+    if (!clip || !placing) {
+      stageRef.current?.setPlaces(null)
+      return
+    }
+    // The plant that stands now: a revision makes it anew.
+    const chosen = clip.plants.find((p) => samePlant(p, plant)) ?? null
+    const feet = new Map<string, number>()
+    for (const side of ['left', 'right'])
+      for (const [role, part] of [
+        ['foot', 'heel'],
+        ['toe', 'toe'],
+      ]) {
+        const joint = roles?.findIndex((r) => r.role === `${side} ${role}`) ?? -1
+        if (joint >= 0) feet.set(`${side} ${part}`, joint)
+      }
+    stageRef.current?.setPlaces({ chosen, joints: feet })
+  }, [clip, placing, plant, roles])
 
   useEffect(() => {
     stageRef.current?.setSelected(joints)

@@ -53,7 +53,7 @@ export function FootPath({ path, plant, clip }: { path: Path; plant: Plant; clip
         <g clipPath="url(#above)" fill="none" strokeLinejoin="round">
           <path
             d={line(path.level_before.map(above))}
-            className="stroke-ghost"
+            className="stroke-ink-3"
             strokeWidth={1.2}
             strokeDasharray="3 2"
           />
@@ -84,13 +84,13 @@ export function FootPath({ path, plant, clip }: { path: Path; plant: Plant; clip
         <g fill="none" strokeLinejoin="round">
           <path
             d={side(path.height_before)}
-            className="stroke-ghost"
+            className="stroke-ink-3"
             strokeWidth={1.2}
             strokeDasharray="3 2"
           />
           <path d={side(path.height)} className="stroke-calm" strokeWidth={1.6} />
         </g>
-        <text x={4} y={11} className="fill-ink-3 text-[10px]">
+        <text x={W / 2} y={SIDE - 3} textAnchor="middle" className="fill-ink-3 text-[10px]">
           height, up to {(1.4 * top).toFixed(0)} mm
         </text>
         <text x={PAD} y={SIDE - 3} className="num fill-ink-3 text-[10px]">

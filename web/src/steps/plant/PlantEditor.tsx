@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/react-query'
 import { answer, client } from '../../api/client'
 import { type Plant, useBench } from '../../clip/bench'
 import { changePlant, freePlant, heldWith } from '../../clip/plants'
+import { stageRef } from '../../stage/refs'
 import { Button, Check, NumberInput, Select, Slider } from '../../ui/controls'
 import { FootPath } from './FootPath'
 
@@ -100,7 +101,7 @@ export function PlantEditor({ plant }: { plant: Plant }) {
           onCommit={(v) => change({ new_last: Math.max(0, Math.round(v)) })}
         />
       </Line>
-      <Line name="Comes, goes over">
+      <Line name="Eases over">
         <NumberInput
           label="Frames over which it comes"
           value={plant.ease_in}
@@ -166,6 +167,8 @@ export function PlantEditor({ plant }: { plant: Plant }) {
           {plant.muted ? 'Unmute' : 'Mute'}
         </Button>
         <Button onClick={() => freePlant(plant)}>Free</Button>
+        <span className="flex-1" />
+        <Button onClick={() => stageRef.current?.lookAtPlant(plant)}>Look there</Button>
       </div>
     </fieldset>
   )

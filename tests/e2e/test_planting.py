@@ -1,0 +1,213 @@
+"""Plants by pointer: a slide's remedy, an ease on the strip, hips dragged, a place moved, muted."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+from functools import cache
+from pathlib import Path
+
+import numpy as np
+from leancurve.demo import TAKES, captured
+from leancurve.document.clip import Clip
+from leancurve.document.evaluation import evaluate
+from leancurve.formats.bvh import read_bvh
+from leancurve.formats.clipjson import write_clip
+from leancurve.numbers.arrays import Floats
+from leancurve.recipe import ALL_OF_IT, run_recipe
+from PIL import Image
+from playwright.sync_api import Page, expect
+from safetensors.numpy import load
+
+from tests.e2e.conftest import clip_now, open_take, settled
+from tests.e2e.test_cleaning import LANE, RULER, STRIP_LABELS, STRIP_LEFT, card, revision
+from tests.e2e.test_the_whole_job import box
+from tests.e2e.test_timing import gizmo
+
+PLANTS_LANE = 2  # below keys and contacts, lanes folded
+
+
+@cache
+def clean_walk() -> Clip:
+    """The deck walk cleaned, its feet still sliding."""
+    lines = [
+        {"operation": x["operation"], "params": x.get("params", {}), "scope": {}}
+        for x in ALL_OF_IT
+        if x["operation"] not in ("thin", "drop_idle")
+    ]
+    return run_recipe(captured(TAKES[2]).clip, lines).clip
+
+
+def bring_walk(page: Page, name: str) -> None:
+    file = {
+        "name": f"{name}.json",
+        "mimeType": "application/json",
+        "buffer": write_clip(replace(clean_walk(), name=name)),
+    }
+    page.get_by_label("Files to bring in").set_input_files([file])
+    page.get_by_role("heading", name=name).wait_for()
+    open_take(page, name)
+
+
+def world_now(page: Page, clip: Clip, frame: int) -> Floats:
+    """Where the joints are on a frame of the clip's head, asked of the server."""
+    address = page.url.replace("/clip/", "/api/clips/")
+    head = page.request.get(address).json()["head"]["id"]
+    arrays = load(page.request.get(f"{address}/poses?revision={head}").body())
+    pose = evaluate(clip, np.array([float(frame)]))
+    pose.rotation[0] = arrays["rotation"][frame]
+    pose.translation[0][arrays["moving"]] = arrays["translation"][frame]
+    return pose.world(clip.skeleton)[1][0]
+
+
+def places(page: Page) -> dict[str, tuple[float, float]]:
+    """Where plants' places are on the page, by part."""
+    pane = page.get_by_test_id("view-one")
+    told = pane.get_attribute("data-places") or ""
+    at = box(page, "view-one")
+    found = re.findall(r"([a-z ]+):(-?[\d.]+),(-?[\d.]+)", told)
+    return {part.strip(): (at["x"] + float(x), at["y"] + float(y)) for part, x, y in found}
+
+
+def strip_x(page: Page, frame: float, frames: int) -> float:
+    at = box(page, "strip")
+    return at["x"] + STRIP_LEFT + frame / (frames - 1) * (at["width"] - STRIP_LEFT - STRIP_LABELS)
+
+
+def around(page: Page, point: tuple[float, float], half: int, path: Path) -> np.ndarray:
+    x, y = point
+    clip = {"x": x - half, "y": y - half, "width": 2 * half, "height": 2 * half}
+    page.screenshot(path=path, clip=clip)
+    return np.asarray(Image.open(path).convert("L"), dtype=float)
+
+
+def test_a_slide_is_planted_from_its_finding_and_worked_on_by_hand(
+    page: Page, tmp_path: Path
+) -> None:
+    walk = clean_walk()
+    bring_walk(page, "walk_to_plant")
+    page.keyboard.press("Alt+2")
+    page.get_by_role("button", name=re.compile(r"^slides \d+")).click()
+    page.get_by_role("button", name=re.compile("^Mend slide")).first.click()
+
+    # The remedy opens on the slide's span and joint, and says what it would do.
+    plant = card(page, "Plant the feet")
+    expect(page.get_by_role("heading", name="Plant", exact=True)).to_be_visible()
+    plant.get_by_role("button", name="Preview").click()  # type: ignore[attr-defined]
+    numbers = page.get_by_test_id("preview-numbers")
+    expect(numbers.locator("div", has_text="Foot slide").first).to_contain_text("→")
+    slides = numbers.locator("div", has_text="Findings: slides").locator("dd")
+    before, after = (int(n) for n in re.findall(r"\d+", slides.inner_text()))
+    assert after == before - 1
+    plant.get_by_role("button", name="Apply").click()  # type: ignore[attr-defined]
+    revision(page, 2)
+    settled(page)
+    planted = clip_now(page)["plants"]
+    assert 1 <= len(planted) <= 2
+    assert {p["part"].split()[0] for p in planted} == {planted[0]["part"].split()[0]}
+
+    # All of the feet; the list has them with what they did.
+    plant.get_by_label("Which frames").select_option("whole clip")  # type: ignore[attr-defined]
+    plant.get_by_label("Which joints").select_option("whole body")  # type: ignore[attr-defined]
+    plant.get_by_role("button", name="Apply").click()  # type: ignore[attr-defined]
+    revision(page, 3)
+    settled(page)
+    expect(page.get_by_test_id("plant-figures")).to_contain_text("Foot slide")
+    every = clip_now(page)["plants"]
+    listed = page.get_by_role("list", name="Plants").get_by_role("listitem")
+    expect(listed).to_have_count(len(every))
+    card(page, "Plant the feet").get_by_role("button", name="Plant the feet").first.click()  # type: ignore[attr-defined]
+
+    # An ease is dragged by the far end of its ramp on the strip.
+    heel = next(p for p in every if p["part"] == "left heel" and p["first"] > 200)
+    y = box(page, "strip")["y"] + RULER + (PLANTS_LANE + 0.3) * LANE
+    end = heel["last"] + heel["ease_out"]
+    start = strip_x(page, end, walk.frames)
+    page.mouse.move(start, y)
+    page.mouse.down()
+    page.mouse.move(strip_x(page, end - 15, walk.frames), y, steps=4)
+    page.mouse.up()
+    settled(page)
+    eased = next(
+        p for p in clip_now(page)["plants"]
+        if p["part"] == "left heel" and p["first"] == heel["first"]
+    )  # fmt: skip
+    assert abs(eased["ease_out"] - (heel["ease_out"] - 15)) <= 3
+
+    # The hips are dragged: what is planted stays, in the picture and when it is kept.
+    held = (heel["first"] + heel["last"]) // 2
+    field = page.get_by_test_id("frame")
+    field.fill(str(held))
+    field.press("Enter")
+    settled(page)
+    page.get_by_role("button", name="Look there").wait_for()
+    stood = places(page)
+    assert "left heel" in stood
+    before_world = world_now(page, walk, held)
+    page.locator("[data-joint]", has_text="Hips").first.click()
+    page.get_by_role("button", name="Pose", exact=True).click()
+    page.get_by_role("button", name="Move", exact=True).click()
+    settled(page)
+    foot = around(page, stood["left toe"], 7, tmp_path / "a.png")
+    whole = around(page, gizmo(page, "x"), 30, tmp_path / "b.png")
+    x, y = gizmo(page, "x")
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 14, y, steps=6)
+    page.wait_for_timeout(700)
+    assert np.mean(np.abs(around(page, stood["left toe"], 7, tmp_path / "a.png") - foot)) < 12
+    assert np.mean(np.abs(around(page, (x, y), 30, tmp_path / "b.png") - whole)) > 3
+    page.mouse.up()
+    page.get_by_role("region", name="Unkeyed change").get_by_role(
+        "button", name="Soft offset"
+    ).click()
+    settled(page)
+    after_world = world_now(page, walk, held)
+    hips, ankle = walk.skeleton.index("Hips"), walk.body.find("left foot")
+    assert np.linalg.norm(after_world[hips] - before_world[hips]) * walk.millimetres > 5
+    assert np.linalg.norm(after_world[ankle] - before_world[ankle]) * walk.millimetres < 1
+    page.keyboard.press("Control+z")
+    settled(page)
+    page.get_by_role("button", name="Pose", exact=True).click()
+
+    # A place is dragged over the floor, and the foot goes along.
+    x, y = places(page)["left heel"]
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 12, y, steps=4)
+    page.mouse.up()
+    settled(page)
+    moved = next(
+        p for p in clip_now(page)["plants"]
+        if p["part"] == "left heel" and p["first"] == heel["first"]
+    )  # fmt: skip
+    away = np.linalg.norm(np.array(moved["place"]) - heel["place"]) * walk.millimetres
+    assert away > 5
+    assert moved["place"][1] == heel["place"][1]
+    page.keyboard.press("Control+z")
+    settled(page)
+
+    # Muted, the capture is seen again; undone, all of it.
+    page.get_by_role("button", name="Mute all").click()
+    settled(page)
+    captured_foot = evaluate(walk).world(walk.skeleton)[1][held, ankle]
+    assert np.abs(world_now(page, walk, held)[ankle] - captured_foot).max() < 1e-3
+    page.keyboard.press("Control+z")
+    settled(page)
+
+    # What is delivered is the planted motion.
+    page.keyboard.press("Alt+8")
+    page.get_by_role("button", name="Deliver", exact=True).last.click()
+    link = page.get_by_role("link", name=re.compile(r"\.bvh$"))
+    expect(link).to_be_visible(timeout=30_000)
+    with page.expect_download() as download:
+        link.click()
+    download.value.save_as(tmp_path / "delivered.bvh")
+    back = read_bvh((tmp_path / "delivered.bvh").read_bytes()).clip
+    at = evaluate(back).world(back.skeleton)[1][held, ankle]
+    assert np.linalg.norm(at - np.array(heel["place"])) * walk.millimetres < 0.1
+
+    for _ in range(4):
+        page.keyboard.press("Control+z")
+        settled(page)
+    assert clip_now(page)["plants"] == []

@@ -1,0 +1,91 @@
+/** Plants' places taken hold of on the stage, and moved level over their floor. */
+import { Vector3 } from 'three'
+import { type Plant, useBench } from '../clip/bench'
+import { changePlant, choosePlant } from '../clip/plants'
+import type { Eye } from './Eye'
+import type { Stage } from './Stage'
+
+const UP = new Vector3(0, 1, 0)
+
+export class PlaceHand {
+  private held: { plant: Plant; from: Vector3; start: Vector3; moved: boolean } | null = null
+  private stops: (() => void)[] = []
+
+  constructor(private stage: Stage) {
+    for (const eye of stage.eyes) {
+      const down = (event: PointerEvent) => this.down(eye, event)
+      const move = (event: PointerEvent) => this.move(eye, event)
+      const up = () => this.up()
+      // Before the view's own controls: a press on a place turns no view.
+      eye.element.addEventListener('pointerdown', down, { capture: true })
+      eye.element.addEventListener('pointermove', move)
+      eye.element.addEventListener('pointerup', up)
+      this.stops.push(() => {
+        eye.element.removeEventListener('pointerdown', down, { capture: true })
+        eye.element.removeEventListener('pointermove', move)
+        eye.element.removeEventListener('pointerup', up)
+      })
+    }
+  }
+
+  dispose(): void {
+    for (const stop of this.stops) stop()
+  }
+
+  private down(eye: Eye, event: PointerEvent): void {
+    const { places } = this.stage
+    const found = event.button === 0 ? places.pick(eye, event.offsetX, event.offsetY) : null
+    if (!found) return
+    event.stopImmediatePropagation()
+    event.preventDefault()
+    choosePlant(found.plant)
+    // A place in a joint's own axes is moved by its numbers.
+    if (found.plant.with_joint) return
+    eye.element.setPointerCapture(event.pointerId)
+    const from = places.group.localToWorld(found.at.clone())
+    const start = onLevel(eye, event, from)
+    if (start) this.held = { plant: found.plant, from, start, moved: false }
+  }
+
+  private move(eye: Eye, event: PointerEvent): void {
+    const { held } = this
+    if (!held) return
+    const now = onLevel(eye, event, held.from)
+    if (!now) return
+    held.moved = true
+    const { group } = this.stage.places
+    const to = group.worldToLocal(held.from.clone().add(now).sub(held.start))
+    const by = to.sub(group.worldToLocal(held.from.clone()))
+    this.stage.places.dragged = { plant: held.plant, by }
+    this.stage.refresh()
+  }
+
+  private up(): void {
+    const { held } = this
+    const dragged = this.stage.places.dragged
+    this.held = null
+    this.stage.places.dragged = null
+    if (!held?.moved || !dragged) return
+    const up = 'xyz'.indexOf(useBench.getState().clip!.reading.up_axis)
+    const move = dragged.by.setComponent(up, 0).toArray() as [number, number, number]
+    void changePlant(held.plant, { move })
+  }
+
+  /** Escape: the place stays where it is. */
+  cancel(): boolean {
+    if (!this.held) return false
+    this.held = null
+    this.stage.places.dragged = null
+    this.stage.refresh()
+    return true
+  }
+}
+
+/** Where a pointer meets the level plane through a point; null where it looks along it. */
+function onLevel(eye: Eye, event: PointerEvent, at: Vector3): Vector3 | null {
+  const ray = eye.ray(event.offsetX, event.offsetY)
+  const slope = ray.along.dot(UP)
+  if (Math.abs(slope) < 0.01) return null
+  const far = at.clone().sub(ray.from).dot(UP) / slope
+  return far > 0 ? ray.from.clone().addScaledVector(ray.along, far) : null
+}
