@@ -21,6 +21,7 @@ def main() -> None:
     for layout in ("part", "pose"):
         OPERATIONS["thin"].run(done, {"layout": layout})
     at = np.array([0.0, 1.5])
+    OPERATIONS["plant"].run(done)
     thin = apply_patch(clip, OPERATIONS["thin"].run(clip))
     hemisphere(evaluate(thin, at).world(thin.skeleton)[0])
     evaluate(clip, at)

@@ -23,7 +23,7 @@ HEARD_S = 45
 REPORT_EVERY_S = 0.15
 TRIES = 3
 AWAY_S = 600
-"""How often a job is taken up again when its database goes away, and how long that is waited for."""
+"""How often a job is taken up again when its database goes away, and how long that is awaited."""
 
 Work = Callable[[Job, Callable[[float], None]], dict[str, Any]]
 _kinds: dict[str, Work] = {}

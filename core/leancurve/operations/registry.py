@@ -20,6 +20,7 @@ from leancurve.operations.inspect.accept import Accept
 from leancurve.operations.inspect.check import Check
 from leancurve.operations.inspect.contacts import EditContacts, FindContacts
 from leancurve.operations.plant.edit import BakePlants, EditPlants
+from leancurve.operations.plant.mend_limbs import MendLimbs
 from leancurve.operations.plant.plant import PlantFeet
 from leancurve.operations.shape.brush import Brush
 from leancurve.operations.shape.by_hand import KeyPose, SoftOffset
@@ -31,6 +32,7 @@ from leancurve.operations.shape.loops import CloseLoop, Repeat
 from leancurve.operations.shape.marks import EditMarks
 from leancurve.operations.shape.noise import Noise
 from leancurve.operations.shape.pose import Flow, Lean, Level
+from leancurve.operations.shape.pull import Pull
 from leancurve.operations.shape.retime import Retime, ScaleSpan
 from leancurve.operations.shape.slide import Slide
 from leancurve.operations.shape.spacing import BorrowRhythm, Even, MatchTimes
@@ -66,6 +68,7 @@ OPERATIONS: dict[str, Operation[Any]] = {
         PlantFeet(),
         EditPlants(),
         BakePlants(),
+        MendLimbs(),
         Edit(),
         Brush(),
         EditMarks(),
@@ -90,6 +93,7 @@ OPERATIONS: dict[str, Operation[Any]] = {
         ShiftFrom(),
         KeyPose(),
         SoftOffset(),
+        Pull(),
     )
 }
 

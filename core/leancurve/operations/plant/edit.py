@@ -10,9 +10,8 @@ import numpy as np
 from pydantic import Field
 
 from leancurve.cleaning.contacts import contacts_of
-from leancurve.cleaning.thinning import Channel, borders, fit_channel
-from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve, made_anew
-from leancurve.document.base import sampled_on_frames
+from leancurve.cleaning.turned import with_values
+from leancurve.curves.curve import Curve
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import effective
 from leancurve.document.plant import Ease, Plant, Point
@@ -226,10 +225,11 @@ class BakePlants(Operation[BakePlantsParams]):
         own = effective(clip.below, channels=tracks)
         curves: dict[TrackId, Curve] = {}
         for done, track in enumerate(tracks, start=1):
-            if not np.array_equal(values[track], own[track]):
+            moved = values[track] != own[track]
+            if np.any(moved):
                 mm = params.tolerance_mm / clip.millimetres
                 most = params.tolerance_deg if track.turns else mm
-                curves[track] = _written(clip.curves[track], values[track], most, clip.frames)
+                curves[track] = with_values(clip.curves[track], values[track], moved, most)
             progress(done / len(tracks))
         left = tuple(p for p in clip.plants if p not in chosen)
         return Patch(
@@ -245,13 +245,3 @@ class BakePlants(Operation[BakePlantsParams]):
 
     def told(self, params: Mapping[str, Any]) -> str:
         return "Bake plants"
-
-
-def _written(curve: Curve, values: np.ndarray, tolerance: float, frames: int) -> Curve:
-    """A channel's new values as a curve of the kind it was."""
-    values = np.ascontiguousarray(values)
-    if sampled_on_frames(curve, frames) or frames < 3:
-        return SampledCurve(values)
-    assert isinstance(curve, KeyedCurve)
-    times = np.unique(np.clip(np.round(curve.time), 0, frames - 1).astype(np.int64))
-    return made_anew(fit_channel(Channel(values, tolerance, borders(values)), times))

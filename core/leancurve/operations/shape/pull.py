@@ -1,0 +1,117 @@
+"""An end of a limb led elsewhere over a span: the hand that misses the lamp reaches it."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+from pydantic import Field
+
+from leancurve.cleaning.turned import turned_curves
+from leancurve.curves.easing import easing_of
+from leancurve.document.clip import Clip
+from leancurve.document.evaluation import evaluate
+from leancurve.document.planting import limb_of
+from leancurve.errors import BadInput
+from leancurve.figure.limb import reach, usual_hinge
+from leancurve.numbers import rotation
+from leancurve.operations.base import Operation, Patch, Progress, Scope, number, silent
+from leancurve.operations.shaping import RampParams, change_report, windows_of
+
+
+class PullParams(RampParams):
+    part: str = Field(
+        "right hand", description="the end that is led: a hand, a foot, or a limb's last joint"
+    )
+    x: float = number(0.0, "mm", "how far it is led", ge=-5000, le=5000)
+    y: float = number(0.0, "mm", "how far it is led", ge=-5000, le=5000)
+    z: float = number(0.0, "mm", "how far it is led", ge=-5000, le=5000)
+    space: Literal["world", "figure"] = Field(
+        "world", description="whose axes these are: the world's, or the hips'"
+    )
+    ramp_in: int = number(12, "frames", "over how many frames it comes", ge=0, le=100000)
+    ramp_out: int = number(12, "frames", "over how many frames it goes", ge=0, le=100000)
+    tolerance_deg: float = number(
+        0.1, "deg", "how far keyed turns may be from the way it is led", gt=0, le=20
+    )
+
+
+class Pull(Operation[PullParams]):
+    """Lead the end of a limb elsewhere over the range, softly at its ends; the limb follows.
+
+    ``y 40`` with the range set raises the hand by 4 cm there. How the end is turned stays, dense
+    channels stay dense, and keyed ones keep their key times.
+    """
+
+    name = "pull"
+    title = "Pull an end"
+    step = "shape"
+    part = "pose"
+    ranged = True
+    Params: ClassVar[type[PullParams]] = PullParams
+
+    def apply(
+        self, clip: Clip, scope: Scope, params: PullParams, progress: Progress = silent
+    ) -> Patch:
+        limb = limb_of(clip, params.part)
+        weight = np.zeros(clip.frames)
+        frames = np.arange(clip.frames, dtype=np.float64)
+        ramp = RampParams(
+            ramp_in=params.ramp_in, ramp_out=params.ramp_out,
+            easing=params.easing, bezier=params.bezier,
+        )  # fmt: skip
+        easing_of(params.easing, params.bezier)
+        for window in windows_of(clip, scope, ramp):
+            weight += window.at(frames)
+        away = np.array((params.x, params.y, params.z)) / clip.millimetres
+        moved = (weight > 0.0) & bool(np.any(away))
+        if not np.any(moved):
+            return Patch(report={"frames": 0, "missed_mm": 0.0})
+        joints = sorted({j for end in limb.joints for j in clip.skeleton.chain(end)})
+        turns, points = evaluate(clip.below).world(clip.skeleton)
+        progress(0.3)
+        by = np.broadcast_to(away, (clip.frames, 3))
+        if params.space == "figure":
+            hips = clip.body.find("hips")
+            if hips is None:
+                raise BadInput("pull: no hips are known here whose axes could be meant")
+            by = rotation.rotate(turns[:, hips], by)
+        at = tuple(points[:, j] for j in limb.joints)
+        hinge = usual_hinge(turns[:, limb.upper], (at[0], at[1], at[2]))
+        target = at[2] + weight[:, None] * by
+        parent = clip.skeleton.parents[limb.upper]
+        world = tuple(turns[moved, j] for j in limb.joints)
+        solved = reach(
+            (world[0], world[1], world[2]),
+            turns[moved, parent],
+            (at[0][moved], at[1][moved], at[2][moved]),
+            target[moved],
+            hinge,
+        )
+        own = evaluate(clip.below, joints=joints)
+        rotations = {}
+        for joint, local in zip(limb.joints, solved, strict=True):
+            whole = own.rotation[:, joints.index(joint)].copy()
+            whole[moved] = local
+            rotations[joint] = whole
+        allowed = set(scope.resolve(clip))
+        curves = {
+            t: c
+            for t, c in turned_curves(clip, rotations, moved, params.tolerance_deg).items()
+            if t in allowed
+        }
+        progress(0.8)
+        reached = evaluate(clip.below.with_curves(curves)).world(clip.skeleton)[1][:, limb.end]
+        missed = np.linalg.norm(reached - target, axis=1)[moved]
+        return Patch(
+            curves=curves,
+            report={
+                "frames": int(np.count_nonzero(moved)),
+                "missed_mm": round(float(missed.max()) * clip.millimetres, 3),
+                **change_report(clip, curves),
+            },
+        )
+
+    def told(self, params: Any) -> str:
+        size = float(np.hypot(np.hypot(params.get("x", 0), params.get("y", 0)), params.get("z", 0)))
+        return f"Pull the {params.get('part', 'right hand')} by {size:g} mm"
