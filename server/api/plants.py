@@ -9,9 +9,11 @@ import numpy as np
 from django.http import HttpRequest, HttpResponse
 from documents.store import load_clip
 from leancurve.document.base import base_pose, times_of
+from leancurve.document.evaluation import evaluate
 from leancurve.document.planting import limb_of, plan_of
 from leancurve.errors import BadInput
 from leancurve.figure.feet import limbs_of
+from leancurve.figure.limb import usual_hinge
 from leancurve.operations.plant.figures import each_plants_figures, foot_path, plant_figures
 from ninja import Router
 
@@ -51,6 +53,26 @@ def plant_path(
             for name in ("level", "level_before", "height", "height_before")
         },
     }
+
+
+@router.get("clips/{int:clip_id}/limbs", response=list[schemas.LimbOut])
+def limbs(request: HttpRequest, clip_id: int, revision: int) -> Any:
+    """Limbs of two bones, by which ends are pulled: about which axis each bends as a rule."""
+    clip = load_clip(revision_for(request, clip_id, revision).state)
+    found = limbs_of(clip.skeleton, clip.body)
+    turns, points = evaluate(clip.below).world(clip.skeleton)
+    return [
+        {
+            "name": x.name,
+            "joints": x.joints,
+            "ball": x.ball,
+            "sole": x.sole,
+            "hinge": usual_hinge(
+                turns[:, x.upper], (points[:, x.upper], points[:, x.middle], points[:, x.end])
+            ).tolist(),
+        }
+        for x in found
+    ]
 
 
 @router.get("clips/{int:clip_id}/plan")

@@ -307,6 +307,17 @@ class PlantsOut(Schema):
     figures: dict[str, float | None]
 
 
+class LimbOut(Schema):
+    """A limb of two bones: its upper, middle and end joint, a foot's ball or the end of its sole,
+    and the axis of its bend in the upper joint's own axes."""
+
+    name: str
+    joints: list[int]
+    ball: int | None
+    sole: list[float] | None
+    hinge: list[float]
+
+
 class FootPathOut(Schema):
     """A part's way over some frames, millimetres: from above (x, y as pairs) and its height over
     the floor it rests on, with and without plants."""

@@ -211,3 +211,99 @@ def test_a_slide_is_planted_from_its_finding_and_worked_on_by_hand(
         page.keyboard.press("Control+z")
         settled(page)
     assert clip_now(page)["plants"] == []
+
+
+def end_place(page: Page) -> list[float]:
+    fields = [page.get_by_label(f"Place of the end, {axis}") for axis in "XYZ"]
+    return [float(f.input_value()) for f in fields]
+
+
+def test_a_hand_is_pulled_by_its_limb_and_with_the_body_and_led_over_a_span(page: Page) -> None:
+    walk = clean_walk()
+    bring_walk(page, "walk_to_pull")
+    page.keyboard.press("Alt+7")
+    page.get_by_role("tab", name="Pose").click()
+    field = page.get_by_test_id("frame")
+    field.fill("400")
+    field.press("Enter")
+    page.keyboard.press("j")
+    page.get_by_label("Find a joint").fill("RightHand")
+    page.keyboard.press("Enter")
+    page.get_by_role("button", name="Pull", exact=True).last.click()
+    page.get_by_role("button", name="World", exact=True).last.click()
+    settled(page)
+    hand = walk.body.find("right hand")
+    start = evaluate(walk).world(walk.skeleton)[1][400, hand] * walk.millimetres / 10
+    expect(page.get_by_label("Place of the end, X")).to_have_value(
+        re.compile(rf"^{start[0]:.1f}$".replace(".0$", r"(\.0)?$"))
+    )
+
+    # By number, the limb alone: arm, forearm and hand are turned, nothing else.
+    up = page.get_by_label("Place of the end, Y")
+    up.fill(f"{start[1] + 12:.1f}")
+    up.press("Enter")
+    told = page.get_by_role("region", name="Unkeyed change")
+    expect(told).to_contain_text("Not keyed: 3 joints at frame 400")
+    settled(page)
+    assert abs(end_place(page)[1] - (start[1] + 12)) < 0.11
+    assert abs(end_place(page)[0] - start[0]) < 0.11
+    told.get_by_role("button", name="Put back").click()
+
+    # With the body, by the gizmo: hips and spine go along, and the hand is where it was led.
+    page.get_by_label("How much of the way the body goes along").fill("0.8")
+    x, y = gizmo(page, "y")
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x, y - 40, steps=4)
+    said = page.get_by_test_id("posing-readout")
+    expect(said).to_contain_text(re.compile(r"pull Y \+[\d.]+ cm"))
+    led = float(re.findall(r"[\d.]+", said.inner_text())[0])
+    page.mouse.up()
+    settled(page)
+    assert abs(end_place(page)[1] - (start[1] + led)) < 0.15
+    assert int(re.findall(r"(\d+) joints", told.inner_text())[0]) > 5
+
+    # Escape restores what stood before a drag; putting back, all of it.
+    x, y = gizmo(page, "y")
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x, y + 60, steps=3)
+    page.keyboard.press("Escape")
+    page.mouse.up()
+    settled(page)
+    assert abs(end_place(page)[1] - (start[1] + led)) < 0.15
+    told.get_by_role("button", name="Put back").click()
+    page.get_by_label("How much of the way the body goes along").fill("0")
+
+    # An elbow swings about its limb: the hand stays.
+    page.get_by_label("Find a joint").fill("RightForearm")
+    page.keyboard.press("Enter")
+    settled(page)
+    elbow = end_place(page)
+    side = page.get_by_label("Place of the end, X")
+    side.fill(f"{elbow[0] - 6:.1f}")
+    side.press("Enter")
+    settled(page)
+    assert abs(end_place(page)[0] - elbow[0]) > 1
+    page.get_by_label("Find a joint").fill("RightHand")
+    page.keyboard.press("Enter")
+    settled(page)
+    assert np.abs(np.array(end_place(page)) - start).max() < 0.15
+    told.get_by_role("button", name="Put back").click()
+
+    # The hand that misses by four centimetres for a second is led there over a span.
+    for label, frame in (("First", 380), ("Last", 440)):
+        end = page.get_by_label(f"{label} frame of the range")
+        end.fill(str(frame))
+        end.press("Enter")
+    pull = card(page, "Pull an end")
+    pull.get_by_label("Y").fill("40")  # type: ignore[attr-defined]
+    pull.get_by_label("Y").press("Enter")  # type: ignore[attr-defined]
+    expect(page.get_by_test_id("preview-numbers")).to_contain_text("Missed")
+    pull.get_by_role("button", name="Apply").click()  # type: ignore[attr-defined]
+    revision(page, 2)
+    settled(page)
+    truth = evaluate(walk).world(walk.skeleton)[1]
+    moved = (world_now(page, walk, 410)[hand] - truth[410, hand]) * walk.millimetres
+    assert np.allclose(moved, [0, 40, 0], atol=0.1)
+    assert np.abs(world_now(page, walk, 370)[hand] - truth[370, hand]).max() < 1e-3

@@ -360,6 +360,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clips/{clip_id}/limbs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Limbs
+         * @description Limbs of two bones, by which ends are pulled: about which axis each bends as a rule.
+         */
+        get: operations["api_plants_limbs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clips/{clip_id}/mirror": {
         parameters: {
             query?: never;
@@ -1998,6 +2018,23 @@ export interface components {
             step: string;
         };
         /**
+         * LimbOut
+         * @description A limb of two bones: its upper, middle and end joint, a foot's ball or the end of its sole,
+         *     and the axis of its bend in the upper joint's own axes.
+         */
+        LimbOut: {
+            /** Ball */
+            ball: number | null;
+            /** Hinge */
+            hinge: number[];
+            /** Joints */
+            joints: number[];
+            /** Name */
+            name: string;
+            /** Sole */
+            sole: number[] | null;
+        };
+        /**
          * LineDriftOut
          * @description What one line did by itself.
          */
@@ -3376,6 +3413,30 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    api_plants_limbs: {
+        parameters: {
+            query: {
+                revision: number;
+            };
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LimbOut"][];
+                };
             };
         };
     };

@@ -15,7 +15,7 @@ export const sub = (a: Vec, b: Vec): Vec => [a[0] - b[0], a[1] - b[1], a[2] - b[
 export const times = (a: Vec, k: number): Vec => [a[0] * k, a[1] * k, a[2] * k]
 export const dot = (a: Vec, b: Vec): number => a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
 export const length = (a: Vec): number => Math.hypot(a[0], a[1], a[2])
-const cross = (a: Vec, b: Vec): Vec => [
+export const cross = (a: Vec, b: Vec): Vec => [
   a[1] * b[2] - a[2] * b[1],
   a[2] * b[0] - a[0] * b[2],
   a[0] * b[1] - a[1] * b[0],

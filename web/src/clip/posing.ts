@@ -34,10 +34,15 @@ export interface Unkeyed {
   values: Values
 }
 
+/** What is done to joints on the stage: they are turned, moved, or pulled by their end. */
+export type PoseMode = 'turn' | 'move' | 'pull'
+
 interface Posing {
   /** Whether the stage has its gizmo out. */
   on: boolean
-  mode: 'turn' | 'move'
+  mode: PoseMode
+  /** How much of a pulled end's way the body goes along: 0 is the limb alone. */
+  body: number
   axes: 'local' | 'world'
   /** Keys are set as soon as a change is let go of. */
   auto: boolean
@@ -51,6 +56,7 @@ const AUTO = 'lean.posing.auto'
 export const usePosing = create<Posing>(() => ({
   on: false,
   mode: 'turn',
+  body: 0,
   axes: 'local',
   auto: localStorage.getItem(AUTO) === 'on',
   unkeyed: null,

@@ -352,10 +352,13 @@ export const COMMANDS: readonly Command[] = [
   },
   {
     id: 'pose-mode',
-    title: 'Pose: turn, or move',
+    title: 'Pose: turn, move, or pull',
     group: 'Stage',
     key: 'Alt+W',
-    run: () => usePosing.setState((s) => ({ mode: s.mode === 'turn' ? 'move' : 'turn' })),
+    run: () =>
+      usePosing.setState(({ mode }) => ({
+        mode: mode === 'turn' ? 'move' : mode === 'move' ? 'pull' : 'turn',
+      })),
   },
   {
     id: 'pose-axes',

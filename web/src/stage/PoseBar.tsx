@@ -30,16 +30,45 @@ export function PoseChoices() {
         <Toggle on={mode === 'move'} onClick={() => set({ mode: 'move' })}>
           Move
         </Toggle>
+        <Toggle
+          on={mode === 'pull'}
+          title="Pull an end: its limb follows, a knee or an elbow swings about its limb"
+          onClick={() => set({ mode: 'pull' })}
+        >
+          Pull
+        </Toggle>
       </fieldset>
       <fieldset className="ml-auto flex gap-1" aria-label="About whose axes">
         <Toggle on={axes === 'local'} onClick={() => set({ axes: 'local' })}>
-          Own axes
+          {mode === 'pull' ? 'Figure' : 'Own axes'}
         </Toggle>
         <Toggle on={axes === 'world'} onClick={() => set({ axes: 'world' })}>
           World
         </Toggle>
       </fieldset>
     </>
+  )
+}
+
+/** How much of a pulled end's way the body goes along. */
+function BodyShare() {
+  const { mode, body } = usePosing()
+  if (mode !== 'pull') return null
+  return (
+    <label className="ml-1.5 flex items-center gap-1.5 rounded-[3px] bg-raised px-1.5 text-ink-2">
+      limb
+      <input
+        type="range"
+        aria-label="How much of the way the body goes along"
+        className="w-20 accent-[var(--calm)]"
+        min={0}
+        max={1}
+        step={0.05}
+        value={body}
+        onChange={(e) => usePosing.setState({ body: Number(e.target.value) })}
+      />
+      body
+    </label>
   )
 }
 
@@ -53,6 +82,7 @@ export function PoseBar({ hand }: { hand: PosingHand | null }) {
   return (
     <div className="flex items-center gap-1.5">
       <PoseChoices />
+      <BodyShare />
       <Toggle
         on={auto}
         className="ml-1.5"

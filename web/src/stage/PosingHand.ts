@@ -5,6 +5,7 @@ import {
   cancelPose,
   commitPose,
   mayPose,
+  type PoseMode,
   poseNow,
   showPose,
   turnedJoint,
@@ -12,6 +13,7 @@ import {
   valueNow,
   valuesFor,
 } from '../clip/posing'
+import { begunPull, hipsOf, isPulled, type Pull, pulledBy, reachText } from '../clip/pulling'
 import { inverse, type JointPose, type Quat, rotate } from '../clip/rotations'
 import { transport } from '../clip/transport'
 import type { Eye } from './Eye'
@@ -22,12 +24,15 @@ interface Grabbed {
   axis: Axis
   amount: (x: number, y: number) => number
   joints: { joint: number; pose: JointPose; parent: Quat; values: ReadonlyMap<string, number> }[]
+  /** How the figure stood where ends are pulled. */
+  pull: Pull | null
 }
 
-const SNAP = { turn: 5, move: 0.01 } // degrees, metres
+const SNAP = { turn: 5, move: 0.01, pull: 0.01 } // degrees, metres
 
 /** Axes that a joint can be turned about: all of them, or those of its single channels. */
-export function axesOf(joint: number, mode: 'turn' | 'move'): Axis[] {
+export function axesOf(joint: number, mode: PoseMode): Axis[] {
+  if (mode === 'pull') return isPulled(joint) ? [...AXES] : []
   const { channels } = useBench.getState().clip!.joints[joint]!
   const kind = mode === 'turn' ? 'r' : 't'
   return AXES.filter((axis) => channels.includes(kind + axis))
@@ -72,9 +77,9 @@ export class PosingHand {
     if (joint === undefined) return null
     const own = axesOf(joint, mode)
     const alone = mode === 'turn' && own.length < 3
-    const frame = mode === 'move' ? clip.joints[joint]!.parent : joint
+    const frame = mode === 'move' ? clip.joints[joint]!.parent : mode === 'pull' ? hipsOf() : joint
     const turn = this.stage.turnOf(axes === 'world' && !alone ? -1 : frame)
-    return { at: this.stage.joint(joint), turn, axes: own, mode }
+    return { at: this.stage.joint(joint), turn, axes: own, mode: mode === 'turn' ? mode : 'move' }
   }
 
   update(): void {
@@ -93,6 +98,7 @@ export class PosingHand {
       axis,
       amount: this.stage.gizmo.begin(eye, axis, event.offsetX, event.offsetY),
       joints: this.picked(),
+      pull: this.pulled(),
     }
     this.stage.gizmo.hold(axis)
   }
@@ -113,9 +119,55 @@ export class PosingHand {
     })
   }
 
+  /** The ends that are pulled, as they and all of the figure stand; null in other modes. */
+  private pulled(): Pull | null {
+    const { mode } = usePosing.getState()
+    const { joints } = useBench.getState()
+    return mode === 'pull' ? begunPull(joints, this.stage.worldNow()) : null
+  }
+
+  /** What pulled ends give, by an amount along an axis of the gizmo, in metres. */
+  private led(pull: Pull, axis: Axis, amount: number): Map<string, number> {
+    const { clip } = useBench.getState()
+    const { axes } = usePosing.getState()
+    const unit = AXES.map((a) => Number(a === axis))
+    const hips = hipsOf()
+    const along = axes === 'world' || hips < 0 ? unit : rotate(this.stage.worldRotation(hips), unit)
+    const far = amount / clip!.reading.metres_per_unit
+    return pulledBy(
+      pull,
+      along.map((v) => v * far),
+    )
+  }
+
+  /** Where a joint is, in the world or from the hips in their axes, in the skeleton's unit. */
+  endPlace(joint: number): [number, number, number] {
+    const { position } = this.stage.worldNow()
+    const at = (j: number) => [0, 1, 2].map((k) => position[3 * j + k]!)
+    const hips = hipsOf()
+    const place = at(joint)
+    if (usePosing.getState().axes === 'world' || hips < 0) return place as [number, number, number]
+    const away = place.map((v, k) => v - at(hips)[k]!)
+    return rotate(inverse(this.stage.worldRotation(hips)), away)
+  }
+
+  /** Lead the first selected end to a place, as `endPlace` says it. */
+  pullTo(place: readonly number[]): void {
+    const pull = this.pulled()
+    const end = pull?.ends[0]
+    if (!end || !mayPose()) return
+    const now = this.endPlace(end.joint)
+    const by = place.map((v, k) => v - now[k]!)
+    const hips = hipsOf()
+    const own = usePosing.getState().axes !== 'world' && hips >= 0
+    commitPose(pulledBy(pull, own ? rotate(this.stage.worldRotation(hips), by) : by))
+  }
+
   /** Turn or move the selected joints by a number, in degrees or metres. */
   step(axis: Axis, amount: number): void {
-    if (amount && mayPose()) commitPose(by(this.picked(), axis, amount))
+    if (!amount || !mayPose()) return
+    const pull = this.pulled()
+    commitPose(pull ? this.led(pull, axis, amount) : by(this.picked(), axis, amount))
   }
 
   private move(eye: Eye, event: PointerEvent): void {
@@ -128,11 +180,16 @@ export class PosingHand {
     const { mode } = usePosing.getState()
     let amount = grabbed.amount(event.offsetX, event.offsetY)
     if (event.shiftKey) amount = Math.round(amount / SNAP[mode]) * SNAP[mode]
-    showPose(by(grabbed.joints, grabbed.axis, amount))
+    showPose(
+      grabbed.pull
+        ? this.led(grabbed.pull, grabbed.axis, amount)
+        : by(grabbed.joints, grabbed.axis, amount),
+    )
     const sign = amount < 0 ? '−' : '+'
     const size = mode === 'turn' ? Math.abs(amount).toFixed(1) : (Math.abs(amount) * 100).toFixed(1)
     const unit = mode === 'turn' ? '°' : ' cm'
-    this.onReadout(`${mode} ${grabbed.axis.toUpperCase()} ${sign}${size}${unit}`)
+    const reach = grabbed.pull ? reachText(grabbed.pull) : ''
+    this.onReadout(`${mode} ${grabbed.axis.toUpperCase()} ${sign}${size}${unit}${reach}`)
   }
 
   private up(): void {

@@ -1,7 +1,7 @@
 /** The 3D view: a figure of ink-outlined bones on a ruled floor, drawn on demand. */
 import { Group, Quaternion, Scene, Vector3, WebGLRenderer } from 'three'
 import type { Clip, Plant } from '../clip/bench'
-import type { Overrides, Poses } from '../clip/poses'
+import type { Overrides, Poses, WorldPose } from '../clip/poses'
 import { token } from '../ui/theme'
 import { AxisArrow } from './AxisArrow'
 import { awayFrom } from './bones'
@@ -411,6 +411,12 @@ export class Stage {
     const out = this.space.quaternion.clone()
     if (index < 0 || !this.figure) return out
     return out.multiply(new Quaternion().fromArray(this.figure.world.rotation, 4 * index))
+  }
+
+  /** All joints as they stand, in the skeleton's space: a copy. */
+  worldNow(): WorldPose {
+    const { position, rotation } = this.figure!.world
+    return { position: position.slice(), rotation: rotation.slice() }
   }
 
   /** A joint's rotation in the skeleton's space. */

@@ -39,8 +39,8 @@ class PullParams(RampParams):
 class Pull(Operation[PullParams]):
     """Lead the end of a limb elsewhere over the range, softly at its ends; the limb follows.
 
-    ``y 40`` with the range set raises the hand by 4 cm there. How the end is turned stays, dense
-    channels stay dense, and keyed ones keep their key times.
+    ``y 40`` with the range set raises the hand by 4 cm there, whatever joints are chosen. How the
+    end is turned stays, dense channels stay dense, and keyed ones keep their key times.
     """
 
     name = "pull"
@@ -94,12 +94,7 @@ class Pull(Operation[PullParams]):
             whole = own.rotation[:, joints.index(joint)].copy()
             whole[moved] = local
             rotations[joint] = whole
-        allowed = set(scope.resolve(clip))
-        curves = {
-            t: c
-            for t, c in turned_curves(clip, rotations, moved, params.tolerance_deg).items()
-            if t in allowed
-        }
+        curves = turned_curves(clip, rotations, moved, params.tolerance_deg)
         progress(0.8)
         reached = evaluate(clip.below.with_curves(curves)).world(clip.skeleton)[1][:, limb.end]
         missed = np.linalg.norm(reached - target, axis=1)[moved]

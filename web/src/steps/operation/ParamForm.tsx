@@ -7,6 +7,9 @@ import { Check, inputLook } from '../../ui/controls'
 export type Params = Record<string, unknown>
 type Param = Operation['params'][number]
 
+/** Ends of limbs that can be led. */
+const ENDS = ['left hand', 'right hand', 'left foot', 'right foot']
+
 /** Parameters up to which a form has room to say what each does. */
 const ROOMY = 4
 
@@ -116,7 +119,20 @@ export function ParamForm({
                       ))}
                     </select>
                   )}
-                  {param.kind === 'text' && param.name !== 'joint' && (
+                  {param.kind === 'text' && param.name === 'part' && (
+                    <select
+                      id={field}
+                      aria-describedby={about}
+                      className={`${inputLook} h-6 w-36`}
+                      value={String(value ?? '')}
+                      onChange={(e) => set(e.target.value)}
+                    >
+                      {ENDS.map((end) => (
+                        <option key={end}>{end}</option>
+                      ))}
+                    </select>
+                  )}
+                  {param.kind === 'text' && param.name !== 'joint' && param.name !== 'part' && (
                     <input
                       key={String(value)}
                       id={field}

@@ -69,6 +69,56 @@ function Values({ joint }: { joint: number }) {
   )
 }
 
+/** Where a pulled end is, in the world or as the figure's hips see it, to read and to type. */
+function EndPlace({ joint }: { joint: number }) {
+  const clip = useBench((s) => s.clip)!
+  useBench((s) => s.poses)
+  const axes = usePosing((s) => s.axes)
+  const unkeyed = usePosing((s) => s.unkeyed)
+  const frame = useSyncExternalStore(transport.subscribe, () => transport.frame)
+  useLive()
+  const [place, setPlace] = useState<[number, number, number] | null>(null)
+  // The stage has to stand as all this says before it is asked.
+  useEffect(() => {
+    const asked = requestAnimationFrame(() => {
+      const now = handRef.current?.endPlace(joint) ?? null
+      const moved = (was: typeof now) => !was || now?.some((v, k) => Math.abs(v - was[k]!) > 1e-6)
+      setPlace((was) => (moved(was) ? now : was))
+    })
+    return () => cancelAnimationFrame(asked)
+  })
+  const cm = clip.reading.metres_per_unit * 100
+  if (!place) return null
+  return (
+    <div
+      className="flex items-center justify-between gap-1 text-ink-2"
+      data-frame={frame}
+      data-kept={unkeyed === null}
+    >
+      place
+      {AXES.map((axis, k) => (
+        <span key={axis} className="flex items-center gap-1">
+          <b className="num" style={{ color: `var(--${axis})` }}>
+            {axis.toUpperCase()}
+          </b>
+          <NumberInput
+            label={`Place of the end, ${axis.toUpperCase()}`}
+            value={place[k]! * cm}
+            digits={1}
+            className="w-14"
+            onCommit={(typed) => {
+              const next = [...place] as typeof place
+              next[k] = typed / cm
+              handRef.current?.pullTo(next)
+            }}
+          />
+        </span>
+      ))}
+      cm{axes === 'world' ? '' : ' from the hips'}
+    </div>
+  )
+}
+
 export function PosePart() {
   const joints = useBench((s) => s.joints)
   const body = useBench((s) => s.body)
@@ -85,6 +135,7 @@ export function PosePart() {
       ) : (
         <>
           <Values joint={joints[0]!} />
+          {mode === 'pull' && <EndPlace joint={joints[0]!} />}
           <div className="flex items-center">
             <PoseChoices />
           </div>
@@ -103,7 +154,7 @@ export function PosePart() {
                   value={0}
                   className="w-12"
                   onCommit={(amount) =>
-                    handRef.current?.step(axis, mode === 'move' ? amount / 100 : amount)
+                    handRef.current?.step(axis, mode === 'turn' ? amount : amount / 100)
                   }
                 />
               </span>
