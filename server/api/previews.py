@@ -13,6 +13,7 @@ from editing.models import Revision
 from editing.previews import whole_preview
 from editing.recipes import Standing, begin, compute, known, new_line, replay
 from leancurve.document.evaluation import affected
+from leancurve.document.track import BASE, TrackId
 from leancurve.errors import BadInput
 from leancurve.operations import OPERATIONS, Scope
 from ninja import Router
@@ -45,13 +46,17 @@ def preview_joints(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn
     within = {c.joint for c in Scope.model_validate(scope).resolve(clip)}
     joints = {j for j in within if clip.skeleton.names[j] in set(wanted.joints)}
     inside = [clip.skeleton.names[j] for j in sorted(joints)]
+
+    def of_joints(track: TrackId) -> bool:
+        return track.owner == BASE and track.joint in joints
+
     line = new_line(wanted.operation, wanted.params, scope)
     at = standing_before(revision, wanted.line)
     operation = OPERATIONS.get(wanted.operation)
     if operation is not None and operation.by_joint and known(line, at.state, at.take) is None:
         # It would bring all of the clip to its new time: here these joints are enough.
         before = load_clip(at.state)
-        few = before.with_only({c: k for c, k in before.curves.items() if c.joint in joints})
+        few = before.with_only({c: k for c, k in before.curves.items() if of_joints(c)})
         patch = operation.run(few, wanted.params, Scope.model_validate(scope), while_wanted)
         return message(curve_arrays(clip, patch.curves), {"report": patch.report})
     # Where joints share key times or a budget, a few of them alone are only nearly right: once
@@ -62,7 +67,7 @@ def preview_joints(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn
         at.take,
         while_wanted,
     )
-    curves = {c: curve for c, curve in patch.curves.items() if c.joint in joints}
+    curves = {c: curve for c, curve in patch.curves.items() if of_joints(c)}
     return message(curve_arrays(clip, curves), {"report": patch.report})
 
 

@@ -12,7 +12,7 @@ from editing.models import Revision
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.errors import BadInput
-from leancurve.formats.bvh import read_bvh, write_bvh
+from leancurve.formats.bvh import read_bvh, with_prop_roots, write_bvh
 from leancurve.formats.clipjson import read_clip, write_clip
 from leancurve.measures.drift import pose_drift
 from leancurve.time.resample import delivery_name, resampled, sample_times
@@ -31,7 +31,8 @@ def _written(clip: Clip, payload: dict[str, Any], recipe: list[Any]) -> tuple[by
     first, last = payload["first"], payload["last"]
     times = sample_times(clip, rate, first, last)
     if payload["format"] == "bvh":
-        data = write_bvh(resampled(clip, rate, first, last))
+        baked = resampled(clip, rate, first, last, planted=True)
+        data = write_bvh(with_prop_roots(baked) if payload.get("props") else baked)
         return data, read_bvh(data).clip, times
     whole = rate == clip.rate and first == 0 and last == clip.frames - 1
     data = write_clip(clip if whole else resampled(clip, rate, first, last), recipe)

@@ -60,7 +60,7 @@ def packed(
     skeleton, bones = skeleton_blob(clip.skeleton)
     data = orjson.dumps(header_of(clip, skeleton))
     header = digest(data)
-    manifest = b"".join(bytes.fromhex(digests[t]) for t in clip.channels)
+    manifest = b"".join(bytes.fromhex(digests[t]) for t in clip.tracks)
     name = digest(header.encode() + manifest)
     blobs = {**encoded, skeleton: bones, header: data}
     return Packed(name, header, manifest, clip.key_count, blobs)

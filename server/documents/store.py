@@ -207,7 +207,7 @@ def changed_channels(a: State, b: State) -> set[TrackId]:
 
 FRAME = frozenset({"skeleton", "layout", "rate", "frames", "reading"})
 """What poses are made of beside curves."""
-BESIDE = FRAME | {"contacts", "accepted", "marks", "plants", "name"}
+BESIDE = FRAME | {"contacts", "accepted", "marks", "plants", "props", "name"}
 
 
 def changed_parts(a: State, b: State) -> set[str]:

@@ -381,10 +381,10 @@ def _require_disjoint(
     theirs, parts = _changes_since(base, head, own)
     if not theirs and not parts:
         return
-    names = load_clip(head.state).skeleton.names
+    standing = load_clip(head.state)
 
     def named(tracks: set[Any]) -> list[str]:
-        return [f"{names[t.joint]} {t.name}" for t in sorted(tracks)]
+        return [standing.named(t) for t in sorted(tracks)]
 
     told = named(theirs) or sorted(TOLD.get(part, part) for part in parts)
     if change.append is None or parts & FRAME:

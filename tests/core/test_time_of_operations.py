@@ -33,6 +33,7 @@ LINES: dict[str, dict[str, Any]] = {
     "edit_contacts": {"edits": [{"do": "add", "limb": "left toe", "first": 10, "last": 40}]},
     "edit_marks": {"edits": [{"do": "add", "name": "lifts", "first": 10, "last": 40}]},
     "edit_plants": {"edits": [{"do": "remove", "part": "left heel", "first": 10, "last": 40}]},
+    "edit_props": {"edits": [{"do": "add", "name": "crate", "frame": 30}]},
     "gain": {"factor": 1.1, "ramp_in": 6, "ramp_out": 4},
     "insert_frames": {"after": 20, "count": 8},
     "key_pose": {"frame": 30.0},

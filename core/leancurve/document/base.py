@@ -8,7 +8,8 @@ import numpy as np
 
 from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve, evaluate_keyed
 from leancurve.document.clip import Clip
-from leancurve.document.track import TrackId, base_track
+from leancurve.document.prop import ORDER
+from leancurve.document.track import BASE, TrackId, base_track
 from leancurve.figure.pose import Pose
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
@@ -108,7 +109,8 @@ def channel_values(
     at = times_of(clip, frames)
     if bool(np.all(at == np.floor(at))):
         return _curve_values(clip, at, wanted)
-    values, slerped = _values_at(clip, at, sorted({t.joint for t in wanted}))
+    values, slerped = _values_at(clip, at, sorted({t.joint for t in wanted if t.owner == BASE}))
+    values |= _curve_values(clip, at, [t for t in wanted if t.owner != BASE])
     between = np.flatnonzero(at != np.floor(at))
     for joint, turned in slerped.items():
         order, tracks = clip.order(joint), clip.turns_of(joint)
@@ -155,3 +157,17 @@ def base_pose(clip: Clip, frames: Floats, joints: Sequence[int]) -> Pose:
         if j in slerped:
             rotations[between, at] = slerped[j]
     return Pose(rotations, translation)
+
+
+def prop_pose(clip: Clip, frames: Floats | None = None) -> tuple[Floats, Floats]:
+    """World rotations ``(F, P, 4)`` and positions ``(F, P, 3)`` of the clip's props, own unit."""
+    at = times_of(clip, frames)
+    values = _curve_values(clip, at, [t for prop in clip.props for t in prop.tracks])
+    turns = np.empty((len(at), len(clip.props), 4))
+    points = np.empty((len(at), len(clip.props), 3))
+    for k, prop in enumerate(clip.props):
+        own = {t.name: values[t] for t in prop.tracks}
+        angles = np.stack([own[f"r{axis.lower()}"] for axis in ORDER], axis=-1)
+        turns[:, k] = rotation.from_euler(angles, ORDER)
+        points[:, k] = np.stack([own["tx"], own["ty"], own["tz"]], axis=-1)
+    return turns, points

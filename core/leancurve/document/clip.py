@@ -15,6 +15,7 @@ import numpy as np
 
 from leancurve.curves.curve import Curve
 from leancurve.document.plant import Plant
+from leancurve.document.prop import PROP, Prop
 from leancurve.document.track import TrackId, base_track
 from leancurve.figure.body import Body, body_of
 from leancurve.figure.skeleton import Skeleton
@@ -93,10 +94,23 @@ class Clip:
     accepted: tuple[Accepted, ...] = ()
     marks: tuple[Mark, ...] = ()
     plants: tuple[Plant, ...] = ()
+    props: tuple[Prop, ...] = ()
 
     @property
     def channels(self) -> tuple[TrackId, ...]:
         return tuple(base_track(j, c) for j, names in enumerate(self.layout) for c in names)
+
+    @property
+    def tracks(self) -> tuple[TrackId, ...]:
+        """All that has a curve: the clip's own channels, then those of its props."""
+        return (*self.channels, *(t for prop in self.props for t in prop.tracks))
+
+    def named(self, track: TrackId) -> str:
+        """A track in words: its joint or its prop, and its channel."""
+        if track.owner != PROP:
+            return f"{self.skeleton.names[track.joint]} {track.name}"
+        prop = next((p for p in self.props if p.id == track.joint), None)
+        return f"{prop.name if prop else 'a prop'} {track.name}"
 
     @property
     def duration_s(self) -> float:

@@ -63,7 +63,7 @@ def effective(
     at = times_of(clip, frames)
     values = channel_values(clip, at, channels)
     turned = planting.touched(clip)
-    over = sorted({t.joint for t in values} & turned)
+    over = sorted({t.joint for t in values if t.owner == BASE} & turned)
     if not over:
         return values
     pose = evaluate(clip, at, over)
@@ -85,10 +85,11 @@ def effective(
 def affected(clip: Clip, changed: Iterable[TrackId], before: Clip | None = None) -> tuple[int, ...]:
     """Joints whose local poses are others where these channels are, or where plants are others
     than in the clip ``before``: what must be sent anew."""
+    changed = list(changed)
     joints = {t.joint for t in changed if t.owner == BASE}
     held = planting.touched(clip)
     if before is not None:
         held |= planting.touched(before)
-    if joints or (before is not None and before.plants != clip.plants):
+    if changed or (before is not None and before.plants != clip.plants):
         joints |= held
     return tuple(sorted(joints))

@@ -24,6 +24,7 @@ MOST_POSES = 12_000_000
 MOST_VALUES = 40_000_000
 """Channels times frames, and keys in all."""
 MOST_PLANTS = 5_000
+MOST_PROPS = 50
 LONGEST_NAME = 200
 LARGEST = 1e9
 """Degrees, or the skeleton's unit."""
@@ -71,10 +72,12 @@ def require_sound(clip: Clip, before: Clip | None = None) -> None:
     for track, curve in clip.curves.items():
         keys += curve.key_count
         if before is None or before.curves.get(track) is not curve:
-            named = f"{short(clip.skeleton.names[track.joint])} {track.name}"
+            named = short(clip.named(track))
             require_sound_curve(curve, named)
     if keys > MOST_VALUES:
         raise BadInput(f"the clip: {keys:,} keys; at most {MOST_VALUES:,}")
+    if clip.props and (before is None or clip.props is not before.props):
+        _require_sound_props(clip)
     if clip.plants and (before is None or clip.plants is not before.plants):
         _require_sound_plants(clip)
 
@@ -138,3 +141,18 @@ def _require_sound_plants(clip: Clip) -> None:
             size = float(np.linalg.norm(np.array(plant.turn, dtype=np.float64)))
             if not abs(size - 1.0) < 1e-6:
                 raise BadInput(f"{named}: its turn must have length 1")
+
+
+def _require_sound_props(clip: Clip) -> None:
+    if len(clip.props) > MOST_PROPS:
+        raise BadInput(f"the clip: {len(clip.props):,} props; at most {MOST_PROPS:,}")
+    for what in ("id", "name"):
+        if len({getattr(p, what) for p in clip.props}) < len(clip.props):
+            raise BadInput(f"the clip: two props have the same {what}")
+    for prop in clip.props:
+        require_name(prop.name)
+        require_within(np.array(prop.size, dtype=np.float64), LARGEST, f"{short(prop.name)}: size")
+        if min(prop.size) < 0:
+            raise BadInput(f"{short(prop.name)}: its size must be 0 or more")
+        if any(t not in clip.curves for t in prop.tracks):
+            raise BadInput(f"{short(prop.name)}: a prop has a curve for each of its six channels")

@@ -18,7 +18,7 @@ import numpy as np
 from scipy.ndimage import maximum_filter1d
 
 from leancurve.curves.easing import easing_of
-from leancurve.document.base import base_pose
+from leancurve.document.base import base_pose, prop_pose
 from leancurve.document.clip import Clip
 from leancurve.document.plant import Plant
 from leancurve.errors import BadInput
@@ -187,6 +187,8 @@ def holding(clip: Clip, plant: Plant) -> Limb | None:
     """The limb that a plant works on, None where this figure has none that can."""
     if plant.with_joint and plant.with_joint not in clip.skeleton.names:
         return None
+    if plant.with_prop and all(prop.name != plant.with_prop for prop in clip.props):
+        return None
     found = _limb_of_part(clip.skeleton, limbs_of(clip.skeleton, clip.body), plant.part)
     return found if found is not None and _turns(clip, found) else None
 
@@ -351,6 +353,11 @@ class _Correction:
     def _goal(self, plant: Plant, held: slice) -> tuple[Floats, Floats | None]:
         place = np.array(plant.place)
         turn = None if plant.turn is None else np.array(plant.turn)
+        if plant.with_prop:
+            which = next(k for k, p in enumerate(self.clip.props) if p.name == plant.with_prop)
+            turns, points = (x[held, which] for x in prop_pose(self.clip))
+            goal = None if turn is None else rotation.multiply(turns, turn)
+            return points + rotation.rotate(turns, np.broadcast_to(place, points.shape)), goal
         if not plant.with_joint:
             return place, turn
         joint = self.clip.skeleton.index(plant.with_joint)

@@ -15,6 +15,7 @@ from typing import Any
 from leancurve.curves.curve import Curve
 from leancurve.document.clip import Accepted, Clip, Contact, Mark, Reading
 from leancurve.document.plant import Plant
+from leancurve.document.prop import Prop
 from leancurve.document.track import BASE, TrackId
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import EndSite, Skeleton
@@ -66,7 +67,7 @@ def reading_of(values: Mapping[str, Any]) -> Reading:
 
 
 def span_values(clip: Clip) -> dict[str, Any]:
-    """Contacts, acceptances, marks and plants as plain JSON values; what is empty is left out."""
+    """Contacts, acceptances, marks, plants and props as plain JSON values, empty ones left out."""
     out: dict[str, Any] = {}
     if clip.contacts is not None:
         out["contacts"] = [asdict(c) for c in clip.contacts]
@@ -76,6 +77,8 @@ def span_values(clip: Clip) -> dict[str, Any]:
         out["marks"] = [asdict(m) for m in clip.marks]
     if clip.plants:
         out["plants"] = [_plant_values(p) for p in clip.plants]
+    if clip.props:
+        out["props"] = [{**asdict(p), "size": list(p.size)} for p in clip.props]
     return out
 
 
@@ -103,6 +106,7 @@ def spans_of(values: Mapping[str, Any]) -> dict[str, Any]:
         "accepted": tuple(Accepted(**a) for a in values.get("accepted", ())),
         "marks": tuple(Mark(**m) for m in values.get("marks", ())),
         "plants": tuple(_plant_of(p) for p in values.get("plants", ())),
+        "props": tuple(Prop(**{**p, "size": point(p["size"])}) for p in values.get("props", ())),
     }
 
 
@@ -112,7 +116,7 @@ def header_of(clip: Clip, skeleton: str) -> dict[str, Any]:
         "schema": SCHEMA,
         "schema_version": SCHEMA_VERSION,
         "skeleton": skeleton,
-        "tracks": [list(t) for t in clip.channels],
+        "tracks": [list(t) for t in clip.tracks],
         "name": clip.name,
         "rate": [clip.rate.numerator, clip.rate.denominator],
         "frames": clip.frames,

@@ -26,6 +26,7 @@ from leancurve.document.limits import (
     require_room,
     require_within,
 )
+from leancurve.document.prop import CHANNELS
 from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import STRAIGHT, EndSite, Skeleton
@@ -458,3 +459,30 @@ def _with_rests(clip: Clip) -> Clip:
 
 def _triple(offset: tuple[float, float, float]) -> str:
     return " ".join(repr(float(v)) for v in offset)
+
+
+def with_prop_roots(clip: Clip) -> Clip:
+    """The clip with its props as joints, each a root of its own: for formats that know no props."""
+    if not clip.props:
+        return clip
+    skeleton, taken = clip.skeleton, set(clip.skeleton.names)
+    names, curves = list(skeleton.names), dict(clip.curves)
+    for prop in clip.props:
+        name = prop.name.replace(" ", "_")
+        while name in taken:
+            name += "_prop"
+        taken.add(name)
+        for track in prop.tracks:
+            curves[base_track(len(names), track.name)] = curves.pop(track)
+        names.append(name)
+    more = len(clip.props)
+    rests = (*skeleton.rests, *(STRAIGHT,) * more) if skeleton.rests else ()
+    wider = Skeleton(
+        tuple(names),
+        (*skeleton.parents, *(-1,) * more),
+        (*skeleton.offsets, *((0.0, 0.0, 0.0),) * more),
+        skeleton.ends,
+        rests,
+    )
+    layout = (*clip.layout, *(CHANNELS,) * more)
+    return replace(clip, skeleton=wider, layout=layout, curves=curves, props=())

@@ -29,6 +29,7 @@ from leancurve.curves.curve import (
 from leancurve.document.clip import Clip
 from leancurve.document.limits import require_name, require_rate, require_room
 from leancurve.document.plant import Plant
+from leancurve.document.prop import PROP, prop_track
 from leancurve.document.stored import (
     reading_of,
     reading_values,
@@ -121,12 +122,15 @@ def _rest(joint: Mapping[str, Any]) -> list[float]:
 def write_clip(clip: Clip, recipe: Sequence[Mapping[str, Any]] = ()) -> bytes:
     """The clip as JSON text, numbers in their shortest exact form."""
     curves: list[dict[str, Any]] = []
-    for channel in clip.channels:
+    props = {p.id: p.name for p in clip.props}
+    for channel in clip.tracks:
         curve = clip.curves[channel]
-        entry: dict[str, Any] = {
-            "joint": clip.skeleton.names[channel.joint],
-            "channel": channel.name,
-        }
+        entry: dict[str, Any] = (
+            {"prop": props[channel.joint]}
+            if channel.owner == PROP
+            else {"joint": clip.skeleton.names[channel.joint]}
+        )
+        entry["channel"] = channel.name
         if isinstance(curve, SampledCurve):
             entry["values"] = np.ascontiguousarray(curve.values)
         else:
@@ -173,11 +177,17 @@ def read_clip(data: bytes, name: str | None = None) -> Take:
     require_room(len(joints), sum(len(j["channels"]) for j in joints), document["frames"])
     _check_tree(document["skeleton"], names)
     curves: dict[TrackId, Curve] = {}
+    props = {p["name"]: p["id"] for p in document.get("props", ())}
     for entry in document["curves"]:
-        where = f"{entry['joint']} {entry['channel']}"
-        if entry["joint"] not in names:
-            raise BadInput(f"curve {where}: the skeleton has no such joint")
-        channel = base_track(names.index(entry["joint"]), entry["channel"])
+        where = f"{entry.get('prop', entry.get('joint'))} {entry['channel']}"
+        if "prop" in entry:
+            if entry["prop"] not in props:
+                raise BadInput(f"curve {where}: there is no such prop")
+            channel = prop_track(props[entry["prop"]], entry["channel"])
+        else:
+            if entry["joint"] not in names:
+                raise BadInput(f"curve {where}: the skeleton has no such joint")
+            channel = base_track(names.index(entry["joint"]), entry["channel"])
         if channel in curves:
             raise BadInput(f"curve {where} stands twice")
         try:
@@ -185,12 +195,10 @@ def read_clip(data: bytes, name: str | None = None) -> Take:
         except BadInput as problem:
             raise BadInput(f"curve {where}: {problem.message}") from None
     clip = _clip(document, curves)
-    missing = set(clip.channels) ^ set(curves)
+    missing = set(clip.tracks) ^ set(curves)
     if missing:
         first = min(missing)
-        raise BadInput(
-            f"curve {names[first.joint]} {first.name}: channels and curves must match one to one"
-        )
+        raise BadInput(f"curve {clip.named(first)}: channels and curves must match one to one")
     if name is not None:
         clip = replace(clip, name=name)
     return Take(clip)
@@ -203,7 +211,7 @@ def _upgraded(document: Any) -> dict[str, Any]:
     version = document.get("schema_version")
     if version not in (1, SCHEMA_VERSION) or isinstance(version, bool):
         raise BadInput(f"schema_version: expected {SCHEMA_VERSION} or lower, got {version!r}")
-    # Version 1 knew no plants.
+    # Version 1 knew no plants and no props.
     return {**document, "schema_version": SCHEMA_VERSION}
 
 
@@ -229,7 +237,9 @@ def _without_numbers(document: dict[str, Any]) -> dict[str, Any]:
     return {**document, "curves": [bare(entry) for entry in curves]}
 
 
-WHOLE = frozenset({"rate", "frames", "parent", "before", "first", "last", "ease_in", "ease_out"})
+WHOLE = frozenset(
+    {"rate", "frames", "parent", "before", "first", "last", "ease_in", "ease_out", "id"}
+)
 """What a document counts: ``40.0`` is 40 to JSON, and to its schema."""
 
 

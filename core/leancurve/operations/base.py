@@ -15,8 +15,9 @@ from leancurve.curves.curve import Curve
 from leancurve.document.clip import Accepted, Clip, Contact, Mark, Reading
 from leancurve.document.limits import require_room, require_sound
 from leancurve.document.plant import Plant
+from leancurve.document.prop import PROP, Prop
 from leancurve.document.scope import Scope
-from leancurve.document.track import TrackId
+from leancurve.document.track import BASE, TrackId
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import Skeleton
 from leancurve.measures.account import Kind
@@ -75,6 +76,7 @@ class Patch:
     accepted: tuple[Accepted, ...] | None = None
     marks: tuple[Mark, ...] | None = None
     plants: tuple[Plant, ...] | None = None
+    props: tuple[Prop, ...] | None = None
     unset: frozenset[Literal["contacts"]] = frozenset()
     report: Mapping[str, Any] = field(default_factory=dict)
 
@@ -83,7 +85,7 @@ class Patch:
         """What changes beside curves, by the clip's own names."""
         names = (
             *("reading", "skeleton", "layout", "rate", "frames"),
-            *("contacts", "accepted", "marks", "plants"),
+            *("contacts", "accepted", "marks", "plants", "props"),
         )
         given = {n: getattr(self, n) for n in names if getattr(self, n) is not None}
         return {**given, **dict.fromkeys(self.unset)}
@@ -92,13 +94,18 @@ class Patch:
 def apply_patch(clip: Clip, patch: Patch) -> Clip:
     """The clip with the patch's change made."""
     changed = clip.with_curves(patch.curves)
+    if patch.props is not None:
+        # A prop that is no more takes its curves with it.
+        ids = {p.id for p in patch.props}
+        kept = {t: c for t, c in changed.curves.items() if t.owner != PROP or t.joint in ids}
+        changed = replace(changed, curves=kept)
     return replace(changed, **patch.parts) if patch.parts else changed
 
 
 def continuous_patch(clip: Clip, patch: Patch) -> Patch:
     """The patch with its rotations said without a flip that the clip did not have: in goes a
     clip free of flips, out comes one. No pose changes by it."""
-    turned = {t.joint for t in patch.curves if t.turns}
+    turned = {t.joint for t in patch.curves if t.turns and t.owner == BASE}
     if not turned:
         return patch
     after = apply_patch(clip, patch)

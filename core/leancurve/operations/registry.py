@@ -22,6 +22,7 @@ from leancurve.operations.inspect.contacts import EditContacts, FindContacts
 from leancurve.operations.plant.edit import BakePlants, EditPlants
 from leancurve.operations.plant.mend_limbs import MendLimbs
 from leancurve.operations.plant.plant import PlantFeet
+from leancurve.operations.plant.props import EditProps
 from leancurve.operations.shape.brush import Brush
 from leancurve.operations.shape.by_hand import KeyPose, SoftOffset
 from leancurve.operations.shape.edit import Edit
@@ -67,6 +68,7 @@ OPERATIONS: dict[str, Operation[Any]] = {
         Densify(),
         PlantFeet(),
         EditPlants(),
+        EditProps(),
         BakePlants(),
         MendLimbs(),
         Edit(),

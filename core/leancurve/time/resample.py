@@ -11,10 +11,12 @@ import numpy as np
 from leancurve.curves.curve import Curve, SampledCurve
 from leancurve.document.base import channel_values
 from leancurve.document.clip import Clip
+from leancurve.document.evaluation import effective
 from leancurve.document.limits import require_room
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput, short
 from leancurve.numbers.arrays import Floats
+from leancurve.time.retimed import moved_plants
 
 
 def sample_times(clip: Clip, rate: Fraction, first: int, last: int) -> Floats:
@@ -37,12 +39,17 @@ def sample_times(clip: Clip, rate: Fraction, first: int, last: int) -> Floats:
 
 
 def resampled(
-    clip: Clip, rate: Fraction | None = None, first: int = 0, last: int | None = None
+    clip: Clip,
+    rate: Fraction | None = None,
+    first: int = 0,
+    last: int | None = None,
+    planted: bool = False,
 ) -> Clip:
     """A sampled clip of the span at ``rate``; exact at times that are frames of this clip.
 
     Keyed channels follow their curves. Between the frames of sampled rotations the joint turns
-    by slerp, and its angles are the solution continuous with their neighbours.
+    by slerp, and its angles are the solution continuous with their neighbours. Plants go along, or
+    are ``planted``: in the curves, and no more beside them.
     """
     rate = clip.rate if rate is None else rate
     end = max(clip.frames - 1, 0) if last is None else last
@@ -50,9 +57,14 @@ def resampled(
         return replace(clip, rate=rate)
     times = sample_times(clip, rate, first, end)
     curves: dict[TrackId, Curve] = {
-        c: SampledCurve(np.ascontiguousarray(v)) for c, v in channel_values(clip, times).items()
+        c: SampledCurve(np.ascontiguousarray(v))
+        for c, v in (effective if planted else channel_values)(clip, times, clip.tracks).items()
     }
-    return replace(clip, curves=curves, rate=rate, frames=len(times))
+    out = replace(clip, curves=curves, rate=rate, frames=len(times))
+    if planted or not clip.plants:
+        return replace(out, plants=())
+    scale = float(rate / clip.rate)
+    return replace(out, plants=moved_plants(clip, lambda f: (f - first) * scale, len(times)))
 
 
 FIELD = re.compile(r"\{([^{}]*)\}")

@@ -40,10 +40,16 @@ def moved_parts(
         "contacts": contacts,
         "accepted": moved_spans(clip.accepted, moved, frames, ended),
         "marks": moved_spans(clip.marks, moved, frames, ended),
-        "plants": moved_spans(
-            tuple(_eased(p, moved, ended or moved) for p in clip.plants), moved, frames, ended
-        ),
+        "plants": moved_plants(clip, moved, frames, ended),
     }
+
+
+def moved_plants(
+    clip: Clip, moved: Moved, frames: int, ended: Moved | None = None
+) -> tuple[Plant, ...]:
+    """The clip's plants with their frames and their eases moved."""
+    eased = tuple(_eased(p, moved, ended or moved) for p in clip.plants)
+    return moved_spans(eased, moved, frames, ended)
 
 
 def _eased(plant: Plant, moved: Moved, ended: Moved) -> Plant:

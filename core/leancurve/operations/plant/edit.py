@@ -57,6 +57,7 @@ class PlantEdit(Params):
     move: Point | None = Field(None, description="how far its place is moved, in the same")
     hold_turn: bool | None = Field(None, description="hold how it is turned as well")
     with_joint: str | None = Field(None, description="the joint it is held with", max_length=200)
+    with_prop: str | None = Field(None, description="the prop it is held with", max_length=200)
     on_floor: bool = Field(False, description="put it at the height at which it rests")
     ease_in: int | None = number(None, "frames", "how long it comes", ge=0, le=100000)
     ease_out: int | None = number(None, "frames", "how long it goes", ge=0, le=100000)
@@ -125,6 +126,7 @@ def _asks_motion(edit: PlantEdit) -> bool:
         or edit.on_floor
         or bool(edit.hold_turn)
         or edit.with_joint is not None
+        or edit.with_prop is not None
     )
 
 
@@ -148,27 +150,45 @@ def _changed(clip: Clip, stood: Standing | None, was: Plant | None, edit: PlantE
     else:
         fresh = False
     joint = was.with_joint if edit.with_joint is None else edit.with_joint
+    prop = was.with_prop if edit.with_prop is None else edit.with_prop
+    if edit.with_joint:
+        prop = ""
+    elif edit.with_prop:
+        joint = ""
+    carried = (joint, prop)
     if joint and joint not in clip.skeleton.names:
         raise BadInput(f"{edit.part}: no joint is named {joint!r}")
+    if prop and all(p.name != prop for p in clip.props):
+        raise BadInput(f"{edit.part}: no prop is named {prop!r}")
+    elsewhere = carried != (was.with_joint, was.with_prop)
     place, turn = was.place, was.turn
-    if stood is not None and (fresh or edit.rule or joint != was.with_joint):
-        place = place_of(stood, edit.part, first, last, edit.rule or "stance", joint)
+    if stood is not None and (fresh or edit.rule or elsewhere):
+        place = place_of(stood, edit.part, first, last, edit.rule or "stance", *carried)
     if edit.place is not None:
         place = edit.place
     if edit.move is not None:
         place = tuple(a + b for a, b in zip(place, edit.move, strict=True))  # type: ignore[assignment]
-    if edit.on_floor and not joint and stood is not None:
+    if edit.on_floor and not any(carried) and stood is not None:
         place = on_floor(stood, edit.part, place)
     if edit.hold_turn is False:
         turn = None
-    elif stood is not None and (edit.hold_turn or (turn is not None and joint != was.with_joint)):
-        turn = turn_of(stood, edit.part, first, last, joint)
+    elif stood is not None and (edit.hold_turn or (turn is not None and elsewhere)):
+        turn = turn_of(stood, edit.part, first, last, *carried)
     given = {
         name: value
         for name in ("ease_in", "ease_out", "ease", "strength", "hips", "muted")
         if (value := getattr(edit, name)) is not None
     }
-    return replace(was, first=first, last=last, place=place, turn=turn, with_joint=joint, **given)
+    return replace(
+        was,
+        first=first,
+        last=last,
+        place=place,
+        turn=turn,
+        with_joint=joint,
+        with_prop=prop,
+        **given,
+    )
 
 
 def _put(plants: list[Plant], new: Plant) -> None:

@@ -157,9 +157,7 @@ def each_plants_figures(clip: Clip) -> list[PlantFigures]:
 
 def _off(stood: Standing, plant: Plant) -> float:
     """How far a part is from its plant's place at most while it holds, own unit."""
-    points, turns = stood.track(plant.part)
-    if plant.with_joint:
-        points, _ = stood.in_axes_of(plant.with_joint, points, turns)
+    points, _ = stood.carried(plant.with_joint, plant.with_prop, *stood.track(plant.part))
     away = points[plant.first : plant.last + 1] - np.array(plant.place)
     return float(np.linalg.norm(away, axis=1).max(initial=0.0))
 

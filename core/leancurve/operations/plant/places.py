@@ -8,6 +8,7 @@ from typing import Literal, TypeAlias
 import numpy as np
 
 from leancurve.cleaning.contacts import find_support, speed
+from leancurve.document.base import prop_pose
 from leancurve.document.clip import Clip, Contact
 from leancurve.document.evaluation import evaluate
 from leancurve.document.plant import Plant, Point, Turn
@@ -56,6 +57,19 @@ class Standing:
             return points + rotation.rotate(turns, np.array(limb.sole)), turns
         return points, turns
 
+    def carried(
+        self, joint: str, prop: str, points: Floats, turns: Floats
+    ) -> tuple[Floats, Floats]:
+        """World positions and rotations as a joint or a prop carries them; as they are for none."""
+        if prop:
+            found = [k for k, p in enumerate(self.clip.props) if p.name == prop]
+            if not found:
+                raise BadInput(f"no prop is named {prop!r}")
+            theirs, at = (x[:, found[0]] for x in prop_pose(self.clip))
+            back = rotation.conjugate(theirs)
+            return rotation.rotate(back, points - at), rotation.multiply(back, turns)
+        return self.in_axes_of(joint, points, turns) if joint else (points, turns)
+
     def in_axes_of(self, joint: str, points: Floats, turns: Floats) -> tuple[Floats, Floats]:
         """World positions and rotations as a joint carries them."""
         if joint not in self.clip.skeleton.names:
@@ -91,12 +105,16 @@ def held_span(clip: Clip, contact: Contact) -> tuple[int, int] | None:
 
 
 def place_of(
-    stood: Standing, part: str, first: int, last: int, rule: Rule, with_joint: str = ""
+    stood: Standing,
+    part: str,
+    first: int,
+    last: int,
+    rule: Rule,
+    with_joint: str = "",
+    with_prop: str = "",
 ) -> Point:
     """The place of a part over frames, both included, by a rule."""
-    points, turns = stood.track(part)
-    if with_joint:
-        points, _ = stood.in_axes_of(with_joint, points, turns)
+    points, _ = stood.carried(with_joint, with_prop, *stood.track(part))
     here = points[first : last + 1]
     if rule == "mean":
         found = here.mean(axis=0)
@@ -112,11 +130,11 @@ def place_of(
     return _point(found)
 
 
-def turn_of(stood: Standing, part: str, first: int, last: int, with_joint: str = "") -> Turn:
+def turn_of(
+    stood: Standing, part: str, first: int, last: int, with_joint: str = "", with_prop: str = ""
+) -> Turn:
     """The mean rotation of a part over frames, both included."""
-    points, turns = stood.track(part)
-    if with_joint:
-        _, turns = stood.in_axes_of(with_joint, points, turns)
+    _, turns = stood.carried(with_joint, with_prop, *stood.track(part))
     here = rotation.hemisphere(turns[first : last + 1])
     x, y, z, w = (float(v) for v in rotation.normalise(here.mean(axis=0)))
     return (x, y, z, w)
@@ -148,14 +166,14 @@ def fitted_feet(stood: Standing, plants: list[Plant]) -> list[Plant]:
 
 def _other(limb: Limb, plant: Plant, done: list[Plant]) -> Plant | None:
     """The placed plant of a foot's other point that overlaps most."""
-    if plant.part not in limb.parts[:2] or len(limb.parts) < 3 or plant.with_joint:
+    if plant.part not in limb.parts[:2] or len(limb.parts) < 3 or not plant.in_world:
         return None
     part = limb.parts[1] if plant.part == limb.parts[0] else limb.parts[0]
 
     def shared(p: Plant) -> int:
         return min(p.last, plant.last) - max(p.first, plant.first) + 1
 
-    met = [p for p in done if p.part == part and not p.with_joint and shared(p) > 0]
+    met = [p for p in done if p.part == part and p.in_world and shared(p) > 0]
     return max(met, key=shared, default=None)
 
 

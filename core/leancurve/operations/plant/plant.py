@@ -54,6 +54,7 @@ class PlantParams(Params):
         1.0, "share", "how much hips go down where a place is out of reach", ge=0, le=1
     )
     with_joint: str = Field("", description="the joint that it is held with", max_length=200)
+    with_prop: str = Field("", description="the prop that it is held with", max_length=200)
     hold_turn: bool = Field(False, description="hold how it is turned as well")
 
 
@@ -137,18 +138,19 @@ def _points(clip: Clip, contact: Contact) -> tuple[str, ...]:
 
 def _made(stood: Standing, part: str, span: tuple[int, int], params: PlantParams) -> Plant:
     clip = stood.clip
-    place = place_of(stood, part, *span, params.place, params.with_joint)
-    if not params.with_joint and not part.endswith("hand"):
+    carried = (params.with_joint, params.with_prop)
+    place = place_of(stood, part, *span, params.place, *carried)
+    if not any(carried) and not part.endswith("hand"):
         height = None if params.height is None else params.height / clip.millimetres
         place = on_floor(stood, part, place, height)
     ease = round(params.ease * float(clip.rate))
-    turn = turn_of(stood, part, *span, params.with_joint) if params.hold_turn else None
+    turn = turn_of(stood, part, *span, *carried) if params.hold_turn else None
     return Plant(
         part,
         *span,
         place,
         turn,
-        params.with_joint,
+        *carried,
         ease if span[0] > 0 else 0,
         ease if span[1] < clip.frames - 1 else 0,
         params.curve,

@@ -14,7 +14,7 @@ from leancurve.curves.splice import joined
 from leancurve.document.clip import Accepted, Clip, Contact, Mark
 from leancurve.document.evaluation import evaluate
 from leancurve.document.plant import Plant
-from leancurve.document.track import TrackId, base_track
+from leancurve.document.track import BASE, TrackId, base_track
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import UP
 from leancurve.numbers.arrays import Floats
@@ -37,6 +37,9 @@ Span = TypeVar("Span", Contact, Accepted, Mark, Plant)
 def travels(clip: Clip, channel: TrackId) -> bool:
     """Whether a channel carries the figure over the floor: a root's moves that are not up."""
     up = "xyz"[UP[clip.reading.up_axis]]
+    if channel.owner != BASE:
+        # What the figure carries goes along; its own root says how far.
+        return channel.name in {f"t{a}" for a in "xyz" if a != up}
     return clip.skeleton.parents[channel.joint] < 0 and channel.name in {
         f"t{a}" for a in "xyz" if a != up
     }
@@ -121,7 +124,7 @@ def _travel(clip: Clip, first: int, last: int, params: RepeatParams) -> Floats:
 
 def _carried(span: Any, by: Floats) -> Any:
     """A span with its place moved, if it is a plant at one in the world."""
-    if not isinstance(span, Plant) or span.with_joint:
+    if not isinstance(span, Plant) or not span.in_world:
         return span
     x, y, z = (float(a + b) for a, b in zip(span.place, by, strict=True))
     return replace(span, place=(x, y, z))

@@ -1,0 +1,194 @@
+"""Props: of the document, moved with time, kept in files, and what holds on to them."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+import pytest
+from leancurve.curves.curve import KeyedCurve, SampledCurve
+from leancurve.demo import TAKES
+from leancurve.document.base import prop_pose
+from leancurve.document.clip import Clip
+from leancurve.document.evaluation import affected, evaluate
+from leancurve.document.prop import PROP, prop_track
+from leancurve.errors import BadInput
+from leancurve.formats.bvh import read_bvh, with_prop_roots, write_bvh
+from leancurve.formats.clipjson import read_clip, write_clip
+from leancurve.numbers import rotation
+from leancurve.operations import OPERATIONS, apply_patch
+from leancurve.operations.plant.props import steadiness
+from leancurve.time.resample import resampled
+
+HANDS = ("LeftHand", "RightHand")
+
+
+def edited(clip: Clip, *edits: dict[str, Any]) -> Clip:
+    return apply_patch(clip, OPERATIONS["edit_props"].run(clip, {"edits": list(edits)}))
+
+
+@pytest.fixture(scope="module")
+def crate() -> Clip:
+    """The crate's take with its crate, led by both hands on every frame."""
+    return edited(
+        TAKES[1].clean(),
+        {"do": "add", "name": "crate", "shape": "box", "size": [420, 300, 320], "joints": HANDS},
+    )
+
+
+def test_a_prop_led_by_two_hands_is_between_them_and_turns_with_them(crate: Clip) -> None:
+    turns, points = prop_pose(crate)
+    at = evaluate(crate).world(crate.skeleton)[1]
+    left, right = (at[:, crate.skeleton.index(h)] for h in HANDS)
+    assert np.allclose(points[:, 0], 0.5 * (left + right))
+    across = rotation.rotate(turns[:, 0], np.broadcast_to([1.0, 0.0, 0.0], left.shape))
+    line = (left - right) / np.linalg.norm(left - right, axis=1)[:, None]
+    assert np.allclose(across, line, atol=1e-9)
+    steps = [np.abs(np.diff(crate.curves[prop_track(0, f"r{a}")].values)).max() for a in "xyz"]  # type: ignore[union-attr]
+    assert max(steps) < 30  # no flip
+    assert crate.props[0].size == pytest.approx((42, 30, 32))
+
+
+def test_both_hands_stay_on_the_crate_while_it_moves_and_turns(crate: Clip) -> None:
+    """A steady crate; hands that wander by half a centimetre are held to their places on it."""
+    random = np.random.default_rng(4)
+    curves = {}
+    for hand in ("LeftForearm", "RightForearm"):
+        joint = crate.skeleton.index(hand)
+        for track in crate.turns_of(joint):
+            curve = crate.curves[track]
+            assert isinstance(curve, SampledCurve)
+            wander = np.convolve(random.normal(0, 6, crate.frames), np.ones(40) / 40, "same")
+            curves[track] = SampledCurve(curve.values + wander)
+    loose = crate.with_curves(curves)
+    span = {"first": 500, "last": 900}
+    edits = [
+        {"do": "add", "part": f"{side} hand", **span, "with_prop": "crate", "hold_turn": True}
+        for side in ("left", "right")
+    ]
+    patch = OPERATIONS["edit_plants"].run(loose, {"edits": edits})
+    held = apply_patch(loose, patch)
+    assert patch.report["missed_mm"] < 1
+
+    def slip(clip: Clip) -> float:
+        turns, points = prop_pose(clip)
+        at = evaluate(clip).world(clip.skeleton)[1]
+        worst = 0.0
+        for hand in HANDS:
+            own = at[500:901, clip.skeleton.index(hand)] - points[500:901, 0]
+            own = rotation.rotate(rotation.conjugate(turns[500:901, 0]), own)
+            worst = max(worst, float(np.linalg.norm(own - np.median(own, axis=0), axis=1).max()))
+        return worst * clip.millimetres
+
+    assert slip(loose) > 5
+    assert slip(held) < 1
+    # The prop moved: the hands go along, and the change says that they do.
+    moved = edited(held, {"do": "key", "name": "crate", "frame": 600, "place": [0, 110, 120]})
+    assert slip(moved) < 1 or moved.props == held.props
+    changed = [prop_track(0, "tx")]
+    arms = {held.skeleton.index(j) for j in ("LeftUpperArm", "LeftForearm", "LeftHand")}
+    assert arms <= set(affected(held, changed, held))
+
+
+def test_props_are_kept_in_clip_json_and_as_roots_in_bvh(crate: Clip) -> None:
+    back = read_clip(write_clip(crate)).clip
+    assert back.props == crate.props
+    assert set(back.curves) == set(crate.curves)
+    for track in crate.props[0].tracks:
+        assert np.array_equal(back.curves[track].values, crate.curves[track].values)  # type: ignore[union-attr]
+    plain = read_bvh(write_bvh(crate)).clip
+    assert plain.skeleton.names == crate.skeleton.names
+    wide = read_bvh(write_bvh(with_prop_roots(crate))).clip
+    assert wide.skeleton.names[-1] == "crate"
+    at = evaluate(wide).world(wide.skeleton)
+    turns, points = prop_pose(crate)
+    assert np.allclose(at[1][:, -1], points[:, 0], atol=1e-6)
+    assert rotation.geodesic_deg(at[0][:, -1], turns[:, 0]).max() < 1e-4
+    text = write_clip(crate).replace(b'"prop":"crate"', b'"prop":"chest"', 1)
+    with pytest.raises(BadInput, match="curve chest tx: there is no such prop"):
+        read_clip(text)
+    twice = write_clip(crate).replace(b'"shape":"box"', b'"shape":"blob"')
+    with pytest.raises(BadInput, match="shape"):
+        read_clip(twice)
+
+
+def test_what_moves_time_moves_props(crate: Clip) -> None:
+    place = prop_pose(crate)[1][:, 0]
+    late = apply_patch(
+        crate, OPERATIONS["insert_frames"].run(crate, {"after": 100, "count": 12, "fill": "hold"})
+        if "fill" in OPERATIONS["insert_frames"].Params.model_fields
+        else OPERATIONS["insert_frames"].run(crate, {"after": 100, "count": 12}),
+    )  # fmt: skip
+    assert np.allclose(prop_pose(late)[1][200, 0], place[188])
+    cut = apply_patch(
+        crate, OPERATIONS["trim"].run(crate, {"first": 50, "last": 400, "calibration": False})
+    )
+    assert np.allclose(prop_pose(cut)[1][:, 0], place[50:401])
+    half = apply_patch(crate, OPERATIONS["change_rate"].run(crate, {"rate": "60"}))
+    step = int(crate.rate / half.rate)
+    assert np.allclose(prop_pose(half)[1][10, 0], place[10 * step])
+    pins = [[0, 0], [400, 500], [crate.frames - 1, crate.frames + 99]]
+    warped = apply_patch(crate, OPERATIONS["retime"].run(crate, {"pins": pins}))
+    assert np.allclose(prop_pose(warped)[1][500, 0], place[400], atol=0.05)
+    again = apply_patch(crate, OPERATIONS["repeat"].run(crate, {"first": 100, "last": 200}))
+    assert set(again.curves) == set(crate.curves)
+
+
+def test_props_are_made_keyed_renamed_and_taken_out(crate: Clip) -> None:
+    clip = edited(
+        crate.below,
+        {"do": "add", "name": "lamp", "shape": "cylinder", "size": [90, 200, 90],
+         "place": [10, 150, 0]},
+        {"do": "key", "name": "lamp", "frame": 40, "place": [10, 160, 0]},
+    )  # fmt: skip
+    assert [p.name for p in clip.props] == ["crate", "lamp"]
+    lamp = clip.props[1]
+    curve = clip.curves[prop_track(lamp.id, "ty")]
+    assert isinstance(curve, KeyedCurve)
+    assert curve.at(np.array([0.0, 40.0])).tolist() == [150, 160]
+    named = edited(clip, {"do": "set", "name": "lamp", "new_name": "signal lamp"})
+    assert named.props[1].name == "signal lamp"
+    gone = edited(named, {"do": "remove", "name": "crate"})
+    assert [p.name for p in gone.props] == ["signal lamp"]
+    assert {t.joint for t in gone.curves if t.owner == PROP} == {lamp.id}
+    lost = OPERATIONS["edit_props"].run(gone, {"edits": [{"do": "remove", "name": "crate"}]})
+    assert lost.report["unplaced"] == [{"name": "crate", "frame": 0}]
+    with pytest.raises(BadInput, match="a prop is named 'lamp' already"):
+        edited(clip, {"do": "add", "name": "lamp"})
+    with pytest.raises(BadInput, match="no joint is named 'Tail'"):
+        edited(clip, {"do": "follow", "name": "lamp", "joints": ["Tail"]})
+
+
+def test_a_plant_goes_with_its_prop_by_name_and_without_it_holds_nothing(crate: Clip) -> None:
+    add = {"do": "add", "part": "left hand", "first": 500, "last": 600, "with_prop": "crate"}
+    held = apply_patch(crate, OPERATIONS["edit_plants"].run(crate, {"edits": [add]}))
+    named = edited(held, {"do": "set", "name": "crate", "new_name": "box of flares"})
+    assert named.plants[0].with_prop == "box of flares"
+    gone = edited(named, {"do": "remove", "name": "box of flares"})
+    assert np.array_equal(evaluate(gone).rotation, evaluate(crate).rotation)
+    with pytest.raises(BadInput, match="no prop is named 'barrel'"):
+        OPERATIONS["edit_plants"].run(crate, {"edits": [{**add, "with_prop": "barrel"}]})
+
+
+def test_it_is_said_how_steady_a_prop_is(crate: Clip) -> None:
+    calm = steadiness(crate, crate.props[0])
+    track = prop_track(0, "tx")
+    curve = crate.curves[track]
+    assert isinstance(curve, SampledCurve)
+    shaken = np.random.default_rng(2).normal(0, 0.5, crate.frames)
+    loose = crate.with_curves({track: SampledCurve(curve.values + shaken)})
+    assert steadiness(loose, loose.props[0])["shake_mm"] > 5 * calm["shake_mm"]
+
+
+def test_a_delivered_span_is_planted_as_the_whole_is(crate: Clip) -> None:
+    add = {"do": "add", "part": "left hand", "first": 500, "last": 600, "with_prop": "crate"}
+    held = apply_patch(crate, OPERATIONS["edit_plants"].run(crate, {"edits": [add]}))
+    part = resampled(held, first=450, last=700, planted=True)
+    assert part.plants == ()
+    world = evaluate(held).world(held.skeleton)[1]
+    assert np.allclose(evaluate(part).world(part.skeleton)[1], world[450:701], atol=1e-6)
+    beside = resampled(held, first=450, last=700)
+    assert beside.plants[0].first == 50
+    apart = evaluate(replace(beside)).world(beside.skeleton)[1] - world[450:701]
+    assert np.abs(apart).max() < 1e-6
