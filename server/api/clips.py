@@ -79,6 +79,7 @@ def clip_out(clip: Clip) -> dict[str, Any]:
         "reading": asdict(document.reading),
         "marks": [asdict(m) for m in document.marks],
         "plants": [asdict(p) for p in document.plants],
+        "props": [asdict(p) for p in document.props],
         "camera": clip.camera,
         "evaluation": EVALUATION,
         "notes": take.notes,

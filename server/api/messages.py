@@ -7,6 +7,7 @@ import numpy as np
 import orjson
 from django.http import HttpRequest, HttpResponse
 from leancurve.curves.curve import Curve
+from leancurve.document.base import prop_pose
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import VERSION as EVALUATION
 from leancurve.document.track import TrackId
@@ -47,6 +48,14 @@ def pose_arrays(clip: Clip, pose: Pose, joints: list[int]) -> dict[str, AnyArray
         "moving": np.array([joints[k] for k in moving], dtype=np.int32),
         "translation": pose.translation[:, moving].astype(np.float32),
     }
+
+
+def prop_arrays(clip: Clip) -> dict[str, AnyArray]:
+    """World rotations ``(F, P, 4)`` and positions ``(F, P, 3)`` of props, float32; none of none."""
+    if not clip.props:
+        return {}
+    turns, points = prop_pose(clip)
+    return {"prop_rotation": turns.astype(np.float32), "prop_place": points.astype(np.float32)}
 
 
 def curve_arrays(clip: Clip, curves: Mapping[TrackId, Curve]) -> dict[str, AnyArray]:

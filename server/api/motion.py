@@ -22,7 +22,7 @@ from ninja import Router
 
 from api import schemas
 from api.access import joints_named, revision_for, tracks_of_joints
-from api.messages import curve_arrays, immutable, message, pose_arrays
+from api.messages import curve_arrays, immutable, message, pose_arrays, prop_arrays
 
 router = Router()
 
@@ -41,7 +41,8 @@ def poses(
             changed = changed_channels(before.state, wanted.state)
             joints = list(affected(clip, changed, load_clip(before.state)))
     pose = evaluate(clip, joints=joints)
-    return immutable(request, message(pose_arrays(clip, pose, joints), {"frames": clip.frames}))
+    arrays = {**pose_arrays(clip, pose, joints), **prop_arrays(clip)}
+    return immutable(request, message(arrays, {"frames": clip.frames}))
 
 
 @router.get("clips/{int:clip_id}/curves")

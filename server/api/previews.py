@@ -20,7 +20,7 @@ from ninja import Router
 
 from api import schemas
 from api.access import revision_for
-from api.messages import curve_arrays, message, pose_arrays
+from api.messages import curve_arrays, message, pose_arrays, prop_arrays
 
 router = Router()
 
@@ -83,7 +83,7 @@ def preview_whole(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn)
     looks = OPERATIONS[wanted.operation].step != "thin"
     left = counts_of(result.clip, while_wanted) if looks else None
     return message(
-        pose_arrays(result.clip, result.pose.of(joints), joints),
+        {**pose_arrays(result.clip, result.pose.of(joints), joints), **prop_arrays(result.clip)},
         {
             "report": result.patch.report,
             "drift": None if result.drift is None else asdict(result.drift),

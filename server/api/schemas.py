@@ -270,6 +270,15 @@ class MarkOut(Schema):
     last: int
 
 
+class PropOut(Schema):
+    """A thing in the scene; its size in the skeleton's unit."""
+
+    id: int
+    name: str
+    shape: str
+    size: list[float]
+
+
 class PlantOut(Schema):
     """A part held for a time: see :class:`leancurve.document.plant.Plant`."""
 
@@ -279,6 +288,7 @@ class PlantOut(Schema):
     place: list[float]
     turn: list[float] | None
     with_joint: str
+    with_prop: str
     ease_in: int
     ease_out: int
     ease: str
@@ -375,6 +385,7 @@ class ClipOut(Schema):
     reading: ReadingOut
     marks: list[MarkOut]
     plants: list[PlantOut]
+    props: list[PropOut]
     camera: CameraIO | None
     notes: list[str]
     warnings: list[str]
@@ -604,6 +615,7 @@ class DeliverIn(Schema):
     version: int | None = Field(
         None, ge=1, le=99999, description="the next that is free when absent"
     )
+    props: bool = Field(False, description="props as joints of their own roots, in BVH")
 
 
 class DeliveryOut(Schema):

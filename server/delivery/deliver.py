@@ -104,6 +104,8 @@ def deliver(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
     name = _name(payload)
     report(0.1)
     data, back, times = _written(clip, payload, revision.recipe)
+    if payload.get("props") and payload["format"] == "bvh":
+        clip = with_prop_roots(clip)
     report(0.6)
     if back.skeleton.names != clip.skeleton.names or back.frames != len(times):
         raise BadInput(

@@ -12,7 +12,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from leancurve.curves.curve import KeyedCurve, SampledCurve
-from leancurve.demo import TAKES, DemoTake, captured
+from leancurve.demo import TAKES, DemoTake, captured, gangway_take
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import affected, effective, evaluate
 from leancurve.document.plant import Plant
@@ -408,3 +408,23 @@ def test_a_change_below_says_that_planted_limbs_are_others() -> None:
     hips = base_track(clip.skeleton.index("Hips"), "tx")
     assert set(touched(clip)) <= set(affected(clip, [hips]))
     assert affected(clip.below, [hips]) == (clip.skeleton.index("Hips"),)
+
+
+def test_a_walk_on_nearly_straight_legs_is_planted_with_the_hips_help() -> None:
+    """A demo take of its own: legs that have hardly a bend left."""
+    clip = gangway_take().clip
+    assert {p.name for p in clip.props} == {"lamp", "mooring line"}
+    patch = OPERATIONS["plant"].run(clip)
+    after = apply_patch(clip, patch)
+    told = patch.report
+    assert told["foot_slide_before_mm"] > 30
+    assert told["foot_slide_after_mm"] <= 2
+    assert told["sink_after_mm"] <= 0.5
+    assert 5 < told["hips_changed_mm"] <= 25
+    assert told["missed_mm"] <= 4
+    assert told["knee_ratio"] <= 1.6
+    lowest = plan_of(after).lowered.max() * clip.millimetres
+    assert lowest == pytest.approx(told["hips_changed_mm"], abs=1e-3)
+    stiff = OPERATIONS["plant"].run(clip, {"hips": 0.0}).report
+    assert stiff["hips_changed_mm"] == 0
+    assert stiff["missed_mm"] > told["missed_mm"]

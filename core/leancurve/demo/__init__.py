@@ -1,6 +1,7 @@
 """The procedural capture: a ferry crew's takes, clean (the truth) and with seeded defects."""
 
 from leancurve.demo.defects import captured, lamp_take
+from leancurve.demo.gangway import gangway_take
 from leancurve.demo.takes import TAKES, DemoTake
 
-__all__ = ["TAKES", "DemoTake", "captured", "lamp_take"]
+__all__ = ["TAKES", "DemoTake", "captured", "gangway_take", "lamp_take"]

@@ -11,6 +11,7 @@ from leancurve.demo.body import Performance, clip_from_rotations, pose
 from leancurve.demo.takes import TAKES, DemoTake
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
+from leancurve.document.prop import Prop
 from leancurve.document.track import TrackId, base_track
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
@@ -50,7 +51,7 @@ def captured(take: DemoTake, seed: int = 4, jitter_deg: float = 0.04) -> Capture
     random = np.random.default_rng([seed, TAKES.index(take)])
     performance = take.perform()
     truth: list[Defect] = []
-    spoiled = _bad_feet(performance, random, truth)
+    spoiled = bad_feet(performance, random, truth)
     clip, lead_in = _calibration(pose(spoiled, take.title), performance.rate)
     truth[:] = [replace(d, first=d.first + lead_in, last=d.last + lead_in) for d in truth]
     truth.append(Defect("calibration pose", "Hips", "", 0, lead_in, lead_in, "frames"))
@@ -73,7 +74,7 @@ def _sampled(clip: Clip, joint: str) -> list[SampledCurve]:
     return [c for c in turns if isinstance(c, SampledCurve)]
 
 
-def _bad_feet(p: Performance, random: np.random.Generator, truth: list[Defect]) -> Performance:
+def bad_feet(p: Performance, random: np.random.Generator, truth: list[Defect]) -> Performance:
     """Some plants slide by 2 to 4 cm, some sink by 1 to 2 cm."""
     feet = {side: ankle.copy() for side, ankle in p.feet.items()}
     for side, spans in p.planted.items():
@@ -277,7 +278,12 @@ def lamp_take(seed: int = 9) -> Capture:
             curve = _off_frame(curve, joint, channel.name, random, truth)
         curves[channel] = curve
     clip = replace(base, curves=curves, frames=frames, rate=base.rate / 2)
-    return Capture(clip, truth)
+    # The lamp stands on its bracket, where the shutter hand reaches it.
+    hand = evaluate(clip).world(clip.skeleton)[1][:, clip.skeleton.index("RightHand")].mean(axis=0)
+    lamp = Prop(0, "lamp", "cylinder", (12.0, 26.0, 12.0))
+    place = (*(hand + np.array([0.0, 12.0, 10.0])).tolist(), 0.0, 0.0, 0.0)
+    stands = {t: keyed([0.0], [v]) for t, v in zip(lamp.tracks, place, strict=True)}
+    return Capture(replace(clip, curves={**clip.curves, **stands}, props=(lamp,)), truth)
 
 
 def _off_frame(

@@ -22,7 +22,8 @@ from leancurve.document.base import base_pose, prop_pose
 from leancurve.document.clip import Clip
 from leancurve.document.plant import Plant
 from leancurve.errors import BadInput
-from leancurve.figure.feet import Limb, limbs_of
+from leancurve.figure.chain import follow
+from leancurve.figure.feet import Chain, Limb, chain_to, limbs_of
 from leancurve.figure.limb import arc, reach, usual_hinge
 from leancurve.figure.pose import Pose
 from leancurve.figure.skeleton import UP, Skeleton
@@ -51,7 +52,7 @@ class Planted:
     ``by (F,)`` what holds it (:data:`HEEL`, :data:`TOE`, :data:`TURN`, added up), ``carried_by
     (F,)`` the joint that it is held with, -1 where that is the world."""
 
-    limb: Limb
+    limb: Limb | Chain
     shift: Floats
     turn: Floats
     held: Bools
@@ -183,20 +184,33 @@ def _limb_of_part(skeleton: Skeleton, limbs: tuple[Limb, ...], part: str) -> Lim
     return next((x for x in limbs if skeleton.names[x.end] == part), None)
 
 
-def holding(clip: Clip, plant: Plant) -> Limb | None:
+def holding(clip: Clip, plant: Plant) -> Limb | Chain | None:
     """The limb that a plant works on, None where this figure has none that can."""
     if plant.with_joint and plant.with_joint not in clip.skeleton.names:
         return None
     if plant.with_prop and all(prop.name != plant.with_prop for prop in clip.props):
         return None
     found = _limb_of_part(clip.skeleton, limbs_of(clip.skeleton, clip.body), plant.part)
-    return found if found is not None and _turns(clip, found) else None
+    if found is None:
+        return _chain_of_part(clip, plant.part)
+    return found if _turns(clip, found) else None
 
 
-def limb_of(clip: Clip, part: str) -> Limb:
+def _chain_of_part(clip: Clip, part: str) -> Chain | None:
+    if part not in clip.skeleton.names:
+        return None
+    joint = clip.skeleton.index(part)
+    turning = [len(order) == 3 for order in clip.orders]
+    return chain_to(clip.skeleton, clip.body, turning, joint) if turning[joint] else None
+
+
+def limb_of(clip: Clip, part: str) -> Limb | Chain:
     """The limb by which a part is held; :class:`BadInput` where none can hold it."""
     limbs = limbs_of(clip.skeleton, clip.body)
     found = _limb_of_part(clip.skeleton, limbs, part)
+    chain = _chain_of_part(clip, part) if found is None else None
+    if chain is not None:
+        return chain
     if found is None:
         known = ", ".join(p for limb in limbs for p in limb.parts) or "none"
         raise BadInput(f"{part}: no part that can be planted; there are {known}")
@@ -219,14 +233,17 @@ def carrier_of(clip: Clip) -> int | None:
 
 
 def _planned(clip: Clip) -> Plan:
-    by_limb: dict[Limb, list[Plant]] = {}
+    by_limb: dict[Limb | Chain, list[Plant]] = {}
     for plant in clip.plants:
         limb = holding(clip, plant)
         if plant.live and limb is not None:
             by_limb.setdefault(limb, []).append(plant)
     legs = [x for x in limbs_of(clip.skeleton, clip.body) if x.is_leg and _turns(clip, x)]
     with_legs = any(x.is_leg for x in by_limb)
-    ordered = [x for x in legs if with_legs] + [x for x in _in_order(clip, by_limb) if not x.is_leg]
+    ordered: list[Limb | Chain] = [
+        *(x for x in legs if with_legs),
+        *(x for x in _in_order(clip, by_limb) if not x.is_leg),
+    ]
     plants = [p for held in by_limb.values() for p in held]
     others = [clip.skeleton.index(p.with_joint) for p in plants if p.with_joint]
     balls = [x.ball for x in ordered if x.ball is not None]
@@ -260,10 +277,10 @@ def _turns(clip: Clip, limb: Limb) -> bool:
     return all(len(clip.order(j)) == 3 for j in limb.joints)
 
 
-def _in_order(clip: Clip, by_limb: Mapping[Limb, Sequence[Plant]]) -> list[Limb]:
-    """Limbs so that what one holds on to is solved before it."""
-    left = list(by_limb)
-    out: list[Limb] = []
+def _in_order(clip: Clip, by_limb: Mapping[Limb | Chain, Sequence[Plant]]) -> list[Limb | Chain]:
+    """Limbs so that what one holds on to is solved before it; chains, which carry limbs, first."""
+    left = sorted(by_limb, key=lambda x: isinstance(x, Limb))
+    out: list[Limb | Chain] = []
     while left:
         free = [x for x in left if not _waits(clip, x, by_limb[x], left)]
         # Two that hold on to each other: the first one's place is the other's as it was.
@@ -273,7 +290,9 @@ def _in_order(clip: Clip, by_limb: Mapping[Limb, Sequence[Plant]]) -> list[Limb]
     return out
 
 
-def _waits(clip: Clip, limb: Limb, plants: Sequence[Plant], left: Sequence[Limb]) -> bool:
+def _waits(
+    clip: Clip, limb: Limb | Chain, plants: Sequence[Plant], left: Sequence[Limb | Chain]
+) -> bool:
     for plant in plants:
         if plant.with_joint:
             above = set(clip.skeleton.chain(clip.skeleton.index(plant.with_joint)))
@@ -285,7 +304,9 @@ def _waits(clip: Clip, limb: Limb, plants: Sequence[Plant], left: Sequence[Limb]
 class _Correction:
     """A limb's correction on each frame, and where its end shall be."""
 
-    def __init__(self, clip: Clip, world: _World, limb: Limb, plants: Sequence[Plant]) -> None:
+    def __init__(
+        self, clip: Clip, world: _World, limb: Limb | Chain, plants: Sequence[Plant]
+    ) -> None:
         count = clip.frames
         self.clip, self.world, self.plants = clip, world, tuple(plants)
         end, turns = world.point(limb.end), world.turn(limb.end)
@@ -385,13 +406,14 @@ class _Correction:
         return fill(values, known | ~self.window, stiffness)
 
 
-def _lowered(clip: Clip, world: _World, legs: Mapping[Limb, _Correction]) -> Floats:
+def _lowered(clip: Clip, world: _World, legs: Mapping[Limb | Chain, _Correction]) -> Floats:
     """By how much the hips go down on each frame ``(F,)`` so that legs reach, own unit."""
     up = UP[clip.reading.up_axis]
     slack = SLACK_MM / clip.millimetres
     rate = float(clip.rate)
     needed, window = np.zeros(clip.frames), np.zeros(clip.frames)
     for limb, leg in legs.items():
+        assert isinstance(limb, Limb)  # legs are
         hip, knee, ankle = (world.point(j) for j in limb.joints)
         length = np.linalg.norm(knee - hip, axis=1) + np.linalg.norm(ankle - knee, axis=1)
         was = np.linalg.norm(ankle - hip, axis=1)
@@ -421,8 +443,30 @@ def _soft_window(plant: Plant, count: int) -> Floats:
     return np.asarray(x * x * (3.0 - 2.0 * x))
 
 
-def _solved(world: _World, limb: Limb, correction: _Correction, lowered: Bools) -> Planted:
+def _led(world: _World, chain: Chain, correction: _Correction) -> Planted:
+    """Turn a chain so that its end is at its target, and say what is missed."""
+    moving, c = correction.window, correction
+    if np.any(moving):
+        turns = np.stack([world.turn(j)[moving] for j in chain.above], axis=1)
+        points = np.stack([world.point(j)[moving] for j in chain.joints], axis=1)
+        solved = follow(turns, points, c.target[moving])
+        above = world.above(chain.above[0])[moving]
+        for k, joint in enumerate(chain.joints):
+            own = solved[:, k] if k < len(chain.above) else c.turns[moving]
+            local = rotation.multiply(rotation.conjugate(above), own)
+            world.pose.rotation[moving, world.at[joint]] = local
+            above = own
+        world.forward()
+    missed = np.where(moving, np.linalg.norm(world.point(chain.end) - c.target, axis=1), 0.0)
+    return Planted(
+        chain, c.shift, c.turn, c.held, missed, np.zeros(3), c.holds, c.by, c.carried_by
+    )  # fmt: skip
+
+
+def _solved(world: _World, limb: Limb | Chain, correction: _Correction, lowered: Bools) -> Planted:
     """Turn a limb so that its end is at its target, and say what is missed."""
+    if isinstance(limb, Chain):
+        return _led(world, limb, correction)
     target = correction.target
     moving = correction.window | lowered if limb.is_leg else correction.window
     upper, middle, end = limb.joints

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -55,6 +56,41 @@ class Limb:
             return (f"{side} hand",)
         rolls = self.ball is not None or self.sole is not None
         return (f"{side} heel", f"{side} toe", f"{side} foot") if rolls else (f"{side} foot",)
+
+
+@dataclass(frozen=True)
+class Chain:
+    """Joints from the top down that lead to an end, any joint that no limb of two bones ends in."""
+
+    name: str
+    above: tuple[int, ...]
+    end: int
+    ball: None = None
+    sole: None = None
+    is_leg: bool = False
+
+    @property
+    def joints(self) -> tuple[int, ...]:
+        return (*self.above, self.end)
+
+    @property
+    def parts(self) -> tuple[str, ...]:
+        return (self.name,)
+
+
+LONGEST_CHAIN = 8
+
+
+def chain_to(skeleton: Skeleton, body: Body, turning: Sequence[bool], joint: int) -> Chain | None:
+    """The chain that leads to a joint: those above it that turn freely, up to the hips; None where
+    there is none. ``turning (J,)`` says which joints turn about three axes."""
+    hips = body.find("hips")
+    above: list[int] = []
+    for j in skeleton.chain(joint)[1:]:
+        if j == hips or skeleton.parents[j] < 0 or not turning[j] or len(above) == LONGEST_CHAIN:
+            break
+        above.insert(0, j)
+    return Chain(skeleton.names[joint], tuple(above), joint) if above else None
 
 
 @lru_cache(maxsize=64)

@@ -1623,6 +1623,8 @@ export interface components {
             notes: string[];
             /** Plants */
             plants: components["schemas"]["PlantOut"][];
+            /** Props */
+            props: components["schemas"]["PropOut"][];
             /** Rate */
             rate: number[];
             reading: components["schemas"]["ReadingOut"];
@@ -1723,6 +1725,12 @@ export interface components {
              * @default {character}_{action}_v{version:03}
              */
             pattern: string;
+            /**
+             * Props
+             * @description props as joints of their own roots, in BVH
+             * @default false
+             */
+            props: boolean;
             /** Rate */
             rate: number[];
             /** Revision */
@@ -2402,6 +2410,8 @@ export interface components {
             turn: number[] | null;
             /** With Joint */
             with_joint: string;
+            /** With Prop */
+            with_prop: string;
         };
         /**
          * PlantsOut
@@ -2511,6 +2521,20 @@ export interface components {
             };
             /** Revision */
             revision: number;
+        };
+        /**
+         * PropOut
+         * @description A thing in the scene; its size in the skeleton's unit.
+         */
+        PropOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Shape */
+            shape: string;
+            /** Size */
+            size: number[];
         };
         /** ReadingOut */
         ReadingOut: {

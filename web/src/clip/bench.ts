@@ -106,6 +106,8 @@ export interface BenchState {
   contact: Contact | null
   /** The plant that is selected on the strip, on the stage and in its list. */
   plant: Plant | null
+  /** The prop that is open in the panel, by its id. */
+  prop: number | null
   body: Schemas['BodyOut'] | null
   notice: string | null
 }
@@ -138,6 +140,7 @@ export const useBench = create<BenchState>(() => ({
   contacts: null,
   contact: null,
   plant: null,
+  prop: null,
   body: null,
   notice: null,
 }))

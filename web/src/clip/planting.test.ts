@@ -54,7 +54,6 @@ describe('hips that are dragged', () => {
     },
     limbs: v.limbs.map((limb) => ({
       ...limb,
-      joints: limb.joints as [number, number, number],
       sole: limb.sole as Vec | null,
       hinge: limb.hinge as Vec,
       shift: Float64Array.from(limb.shift) as unknown as Float32Array,

@@ -16,7 +16,8 @@ const TURN = 4
 
 interface PlannedLimb {
   name: string
-  joints: [number, number, number]
+  /** Three of a limb of two bones; those of longer chains the server solves alone. */
+  joints: number[]
   ball: number | null
   sole: Vec | null
   hinge: Vec
@@ -140,8 +141,9 @@ export function solvedOver(
     forward(clip.joints, poses, f, now, out)
   }
   limbs.forEach((limb, k) => {
+    if (limb.joints.length !== 3) return
     const { target, end } = corrections[k]!
-    const [upper, middle, last] = limb.joints
+    const [upper, middle, last] = limb.joints as [number, number, number]
     const points = limb.joints.map((j) => vec(now.position, j)) as [Vec, Vec, Vec]
     if (!limb.by[f] && !isLed(limb, f) && !(lowered[f]! > 0 && limb.name.endsWith('leg'))) return
     const [first, second] = reach(
@@ -173,7 +175,7 @@ function corrected(
   was: { position: Float64Array; rotation: Float64Array },
   now: { position: Float64Array; rotation: Float64Array },
 ): { target: Vec; end: Quat } {
-  const last = limb.joints[2]
+  const last = limb.joints.at(-1)!
   const before = standOf(limb, was)
   const here = standOf(limb, now)
   const share = limb.share[f]!
@@ -206,7 +208,7 @@ function corrected(
 
 /** Where a limb's end and its second point are, and what lies between them. */
 function standOf(limb: PlannedLimb, world: { position: Float64Array; rotation: Float64Array }) {
-  const last = limb.joints[2]
+  const last = limb.joints.at(-1)!
   const end = vec(world.position, last)
   const ball =
     limb.ball !== null

@@ -59,6 +59,8 @@ export async function plantFromNow(part: string): Promise<void> {
 
 /** What a plant's place is relative to, in words. */
 export const heldWith = (plant: Plant): string =>
-  plant.with_joint ? `with ${plant.with_joint}` : 'in the world'
+  plant.with_prop || plant.with_joint
+    ? `with ${plant.with_prop || plant.with_joint}`
+    : 'in the world'
 
 export type PlantFigures = Schemas['PlantFiguresOut']

@@ -11,6 +11,15 @@ export interface Poses {
   /** Joints whose translation moves, and their translations (F, M, 3). */
   moving: Int32Array
   translation: Float32Array
+  /** World rotations (F, P, 4) and places (F, P, 3) of props. */
+  props?: { rotation: Float32Array; place: Float32Array } | undefined
+}
+
+/** The props of a message; undefined where it carries none. */
+function propsOf({ arrays }: Message): Poses['props'] {
+  const rotation = arrays.get('prop_rotation')?.data as Float32Array | undefined
+  const place = arrays.get('prop_place')?.data as Float32Array | undefined
+  return rotation && place ? { rotation, place } : undefined
 }
 
 type Joint = Schemas['JointOut']
@@ -24,6 +33,7 @@ export function posesOf(message: Message, joints: number): Poses {
     rotation: get('rotation') as Float32Array,
     moving: get('moving') as Int32Array,
     translation: get('translation') as Float32Array,
+    props: propsOf(message),
   }
 }
 
@@ -37,6 +47,7 @@ export function withChanged(base: Poses, message: Message): Poses {
     ...base,
     rotation: base.rotation.slice(),
     translation: base.translation.slice(),
+    props: propsOf(message),
   }
   const n = joints.length
   for (let k = 0; k < n; k++) {

@@ -151,7 +151,9 @@ class Bent {
   }
 }
 
-const ROUNDS = 10
+const ROUNDS = 24
+const DAMPING = 1e-3
+const MOST = (15 * Math.PI) / 180 // in a round
 /** Of an end's way with the body: what the hips go, the rest being turns of the spine. */
 const HIPS = 0.4
 
@@ -175,7 +177,7 @@ function follow(
       [0, 1, 2].map((k) => {
         const same = i === k ? 1 : 0
         const turned = arms.reduce((sum, r) => sum + same * dot(r, r) - r[i]! * r[k]!, 0)
-        return turns * turned + same * ((hips ? HIPS : 0) + 1e-3)
+        return turns * turned + same * ((hips ? HIPS : 0) + DAMPING)
       }),
     )
     const push = solved(m, left)
@@ -183,7 +185,8 @@ function follow(
     chain.forEach((joint, k) => {
       const by = times(cross(arms[k]!, push), turns)
       const size = length(by)
-      if (size > 1e-12) bent.turn(joint, turned(times(by, 1 / size), (size * 180) / Math.PI))
+      const angle = (Math.min(size, MOST) * 180) / Math.PI
+      if (size > 1e-12) bent.turn(joint, turned(times(by, 1 / size), angle))
     })
   }
 }

@@ -40,7 +40,7 @@ export class PlaceHand {
     event.preventDefault()
     choosePlant(found.plant)
     // A place in a joint's own axes is moved by its numbers.
-    if (found.plant.with_joint) return
+    if (found.plant.with_joint || found.plant.with_prop) return
     eye.element.setPointerCapture(event.pointerId)
     const from = places.group.localToWorld(found.at.clone())
     const start = onLevel(eye, event, from)

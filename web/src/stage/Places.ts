@@ -8,7 +8,7 @@ import {
   Vector3,
 } from 'three'
 import type { Clip, Plant } from '../clip/bench'
-import type { WorldPose } from '../clip/poses'
+import type { Poses, WorldPose } from '../clip/poses'
 import { rotate } from '../clip/rotations'
 import { token } from '../ui/theme'
 import type { Eye } from './Eye'
@@ -47,6 +47,7 @@ export class Places {
   show(
     clip: Clip,
     world: WorldPose,
+    poses: Poses,
     frame: number,
     chosen: Plant | null,
     joints: ReadonlyMap<string, number>,
@@ -55,7 +56,10 @@ export class Places {
     const here = clip.plants.filter(
       (p) => !p.muted && p.first - p.ease_in <= frame && frame <= p.last + p.ease_out,
     )
-    this.placed = here.map((plant) => ({ plant, at: this.placeOf(clip, world, plant) }))
+    this.placed = here.map((plant) => ({
+      plant,
+      at: this.placeOf(clip, world, poses, frame, plant),
+    }))
     const segments: [number[], number[]] = [[], []]
     const done = new Set<Plant>()
     for (const { plant, at } of this.placed) {
@@ -87,7 +91,13 @@ export class Places {
     })
   }
 
-  private placeOf(clip: Clip, world: WorldPose, plant: Plant): Vector3 {
+  private placeOf(
+    clip: Clip,
+    world: WorldPose,
+    poses: Poses,
+    frame: number,
+    plant: Plant,
+  ): Vector3 {
     let at = new Vector3(...(plant.place as [number, number, number]))
     const joint = plant.with_joint ? clip.joints.findIndex((j) => j.name === plant.with_joint) : -1
     if (joint >= 0) {
@@ -95,6 +105,13 @@ export class Places {
       const turn = [r[4 * joint]!, r[4 * joint + 1]!, r[4 * joint + 2]!, r[4 * joint + 3]!]
       at = new Vector3(...rotate(turn as [number, number, number, number], plant.place))
       at.add(vector(world, joint))
+    }
+    const prop = clip.props.findIndex((p) => p.name === plant.with_prop)
+    if (plant.with_prop && prop >= 0 && poses.props) {
+      const k = Math.min(frame, poses.frames - 1) * clip.props.length + prop
+      const turn = [0, 1, 2, 3].map((n) => poses.props!.rotation[4 * k + n]!)
+      at = new Vector3(...rotate(turn as [number, number, number, number], plant.place))
+      at.add(new Vector3().fromArray(poses.props.place, 3 * k))
     }
     return this.dragged?.plant === plant ? at.add(this.dragged.by) : at
   }

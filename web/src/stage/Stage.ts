@@ -10,6 +10,7 @@ import { Figure, type Look } from './Figure'
 import { Gizmo } from './Gizmo'
 import { Marks } from './Marks'
 import { Places } from './Places'
+import { Props } from './Props'
 import { References, type Shown } from './References'
 import { Shades } from './Shades'
 import { Trails } from './Trails'
@@ -62,6 +63,7 @@ export class Stage {
   readonly gizmo = new Gizmo()
   readonly references = new References()
   readonly places = new Places()
+  private props = new Props()
   /** Which plant is chosen, and the joints of feet by part; null where places are not shown. */
   private placing: { chosen: Plant | null; joints: ReadonlyMap<string, number> } | null = null
   follow = false
@@ -124,6 +126,7 @@ export class Stage {
     this.gizmo.dispose()
     this.references.dispose()
     this.places.dispose()
+    this.props.dispose()
     this.figure?.dispose()
     this.ghost?.dispose()
     this.marks?.dispose()
@@ -211,6 +214,7 @@ export class Stage {
       this.trails.group,
       this.arrow.group,
       this.places.group,
+      this.props.group,
     )
     this.space.scale.setScalar(clip.reading.metres_per_unit)
     this.space.rotation.set(0, 0, 0)
@@ -312,6 +316,7 @@ export class Stage {
     this.figure?.colour(this.plain ? NOBODY : this.selected)
     this.ghost?.colour(this.selected)
     this.references.draw()
+    this.props.ink()
     this.gizmo.ink()
     this.draw()
   }
@@ -329,8 +334,16 @@ export class Stage {
     this.poseAround(at)
     this.pointOut()
     if (this.placing && this.clip && !this.plain)
-      this.places.show(this.clip, this.figure.world, at, this.placing.chosen, this.placing.joints)
+      this.places.show(
+        this.clip,
+        this.figure.world,
+        this.poses,
+        at,
+        this.placing.chosen,
+        this.placing.joints,
+      )
     else this.places.hide()
+    this.props.show(this.clip?.props ?? [], this.poses, at)
     this.marks?.show(this.figure.world, this.plain ? [] : this.foundAt(this.frame))
     this.root.fromArray(this.figure.world.position, 0)
     this.space.localToWorld(this.root)

@@ -14,7 +14,7 @@ from leancurve.document.evaluation import evaluate
 from leancurve.document.plant import Plant, Point, Turn
 from leancurve.document.planting import limb_of
 from leancurve.errors import BadInput
-from leancurve.figure.feet import Limb, limbs_of
+from leancurve.figure.feet import Chain, Limb, limbs_of
 from leancurve.figure.skeleton import UP
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
@@ -164,7 +164,7 @@ def fitted_feet(stood: Standing, plants: list[Plant]) -> list[Plant]:
     return sorted(done)
 
 
-def _other(limb: Limb, plant: Plant, done: list[Plant]) -> Plant | None:
+def _other(limb: Limb | Chain, plant: Plant, done: list[Plant]) -> Plant | None:
     """The placed plant of a foot's other point that overlaps most."""
     if plant.part not in limb.parts[:2] or len(limb.parts) < 3 or not plant.in_world:
         return None
@@ -177,7 +177,7 @@ def _other(limb: Limb, plant: Plant, done: list[Plant]) -> Plant | None:
     return max(met, key=shared, default=None)
 
 
-def _beside(stood: Standing, limb: Limb, plant: Plant, other: Plant) -> Point:
+def _beside(stood: Standing, limb: Limb | Chain, plant: Plant, other: Plant) -> Point:
     here, there = np.array(plant.place), np.array(other.place)
     a, _ = stood.track(limb.parts[0])
     b, _ = stood.track(limb.parts[1])

@@ -167,7 +167,7 @@ def _following(clip: Clip, prop: Prop, joints: tuple[str, ...]) -> dict[TrackId,
 
 
 def _along(line: Floats, one: Floats, other: Floats, up_axis: Floats) -> Floats:
-    """Rotations ``(F, 4)`` whose X lies along a line; Y is up on the first frame, and goes on as two
+    """Rotations ``(F, 4)`` whose X lies along a line; Y is up on the first frame and goes on as two
     joints turn."""
     across = line / np.maximum(np.linalg.norm(line, axis=1, keepdims=True), 1e-12)
     up = np.zeros_like(line)

@@ -13,15 +13,18 @@ from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.document.planting import limb_of
 from leancurve.errors import BadInput
+from leancurve.figure.chain import follow
+from leancurve.figure.feet import Chain, Limb
 from leancurve.figure.limb import reach, usual_hinge
 from leancurve.numbers import rotation
+from leancurve.numbers.arrays import Floats
 from leancurve.operations.base import Operation, Patch, Progress, Scope, number, silent
 from leancurve.operations.shaping import RampParams, change_report, windows_of
 
 
 class PullParams(RampParams):
     part: str = Field(
-        "right hand", description="the end that is led: a hand, a foot, or a limb's last joint"
+        "right hand", description="the end that is led: a hand, a foot, or any joint's name"
     )
     x: float = number(0.0, "mm", "how far it is led", ge=-5000, le=5000)
     y: float = number(0.0, "mm", "how far it is led", ge=-5000, le=5000)
@@ -76,18 +79,8 @@ class Pull(Operation[PullParams]):
             if hips is None:
                 raise BadInput("pull: no hips are known here whose axes could be meant")
             by = rotation.rotate(turns[:, hips], by)
-        at = tuple(points[:, j] for j in limb.joints)
-        hinge = usual_hinge(turns[:, limb.upper], (at[0], at[1], at[2]))
-        target = at[2] + weight[:, None] * by
-        parent = clip.skeleton.parents[limb.upper]
-        world = tuple(turns[moved, j] for j in limb.joints)
-        solved = reach(
-            (world[0], world[1], world[2]),
-            turns[moved, parent],
-            (at[0][moved], at[1][moved], at[2][moved]),
-            target[moved],
-            hinge,
-        )
+        target = points[:, limb.end] + weight[:, None] * by
+        solved = _solved(clip, limb, turns[moved], points[moved], target[moved])
         own = evaluate(clip.below, joints=joints)
         rotations = {}
         for joint, local in zip(limb.joints, solved, strict=True):
@@ -110,3 +103,20 @@ class Pull(Operation[PullParams]):
     def told(self, params: Any) -> str:
         size = float(np.hypot(np.hypot(params.get("x", 0), params.get("y", 0)), params.get("z", 0)))
         return f"Pull the {params.get('part', 'right hand')} by {size:g} mm"
+
+
+def _solved(
+    clip: Clip, limb: Limb | Chain, turns: Floats, points: Floats, target: Floats
+) -> list[Floats]:
+    """Local rotations of a limb's or a chain's joints that bring its end to ``target (F, 3)``,
+    given all joints' world rotations and positions. How the end is turned stays."""
+    if isinstance(limb, Limb):
+        one, two, three = (points[:, j] for j in limb.joints)
+        first, second, third = (turns[:, j] for j in limb.joints)
+        hinge = usual_hinge(first, (one, two, three))
+        parent = turns[:, clip.skeleton.parents[limb.upper]]
+        return list(reach((first, second, third), parent, (one, two, three), target, hinge))
+    led = follow(turns[:, list(limb.above)], points[:, list(limb.joints)], target)
+    own = [*(led[:, k] for k in range(len(limb.above))), turns[:, limb.end]]
+    above = [turns[:, clip.skeleton.parents[limb.above[0]]], *own[:-1]]
+    return [rotation.multiply(rotation.conjugate(up), q) for up, q in zip(above, own, strict=True)]

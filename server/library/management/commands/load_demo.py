@@ -5,7 +5,7 @@ from typing import Any
 from django.contrib.auth.models import User
 from django.core.management.base import BaseCommand
 from django.db import transaction
-from leancurve.demo import TAKES, captured, lamp_take
+from leancurve.demo import TAKES, captured, gangway_take, lamp_take
 from leancurve.formats.bvh import write_bvh
 from leancurve.formats.clipjson import write_clip
 from leancurve.formats.files import read_take
@@ -37,8 +37,13 @@ class Command(BaseCommand):
 
     @transaction.atomic
     def _load(self, workspace: Workspace) -> None:
-        lamp = lamp_take()
-        files = [("signal_lamp_take01.json", lamp.clip.name, write_clip(lamp.clip))]
+        files = [
+            (f"{file}.json", take.clip.name, write_clip(take.clip))
+            for file, take in (
+                ("gangway_watch_take03", gangway_take()),
+                ("signal_lamp_take01", lamp_take()),
+            )
+        ]
         for take in reversed(TAKES):
             files.append((f"{take.file}.bvh", take.title, write_bvh(captured(take).clip)))
         for file_name, title, data in files:

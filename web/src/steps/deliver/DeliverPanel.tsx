@@ -6,7 +6,7 @@ import { answer, client, type Schemas } from '../../api/client'
 import { mendedCount } from '../../clip/account'
 import { notify, useBench } from '../../clip/bench'
 import { transport } from '../../clip/transport'
-import { Button, Field, inputLook, Row } from '../../ui/controls'
+import { Button, Check, Field, inputLook, Row } from '../../ui/controls'
 import { bytes, degrees, grouped, millimetres, rateOf, rounded } from '../../ui/numbers'
 import { Panel, Trouble } from '../Panel'
 
@@ -65,6 +65,7 @@ export function DeliverPanel() {
   const [character, setCharacter] = useState(tidy(clip?.skeleton ?? 'figure').toLowerCase())
   const [action, setAction] = useState(tidy(clip?.take_name ?? 'take').toLowerCase())
   const [version, setVersion] = useState<number | null>(null)
+  const [props, setProps] = useState(true)
   const [job, setJob] = useState<number | null>(null)
   const [trouble, setTrouble] = useState<string | null>(null)
 
@@ -109,6 +110,7 @@ export function DeliverPanel() {
             character,
             action,
             version,
+            props: format === 'bvh' && props,
           },
         }),
       )
@@ -198,6 +200,11 @@ export function DeliverPanel() {
           onChange={(e) => setPattern(e.target.value)}
         />
       </Field>
+      {format === 'bvh' && clip.props.length > 0 && (
+        <Check on={props} onChange={setProps}>
+          Props as joints of their own roots
+        </Check>
+      )}
       {deliveries.data && deliveries.data.length > 0 && (
         <section>
           <h3 className="mb-1 font-semibold text-ink-2">Delivered</h3>

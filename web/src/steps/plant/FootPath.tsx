@@ -15,7 +15,7 @@ const line = (points: readonly (readonly number[])[]) =>
 export function FootPath({ path, plant, clip }: { path: Path; plant: Plant; clip: Clip }) {
   const mm = clip.reading.metres_per_unit * 1000
   const flat = [0, 1, 2].filter((a) => a !== 'xyz'.indexOf(clip.reading.up_axis))
-  const world = !plant.with_joint
+  const world = !plant.with_joint && !plant.with_prop
   const place = flat.map((a) => plant.place[a]! * mm)
   const held = path.frames.map((f) => f >= plant.first && f <= plant.last)
 

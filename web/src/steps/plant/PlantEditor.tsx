@@ -72,16 +72,18 @@ export function PlantEditor({ plant }: { plant: Plant }) {
         }),
       ),
   })
-  const joints = Object.fromEntries([
+  const carriers = Object.fromEntries([
     ['', 'nothing: in the world'],
-    ...clip.joints.map((j) => [j.name, j.name]),
+    ...clip.props.map((p) => [`prop:${p.name}`, `${p.name} (prop)`]),
+    ...clip.joints.map((j) => [`joint:${j.name}`, j.name]),
   ])
+  const inWorld = !plant.with_joint && !plant.with_prop
   const leg = !plant.part.endsWith('hand')
   const scale = clip.reading.metres_per_unit * 1000
   return (
     <fieldset
       aria-label={`Plant of ${plant.part}`}
-      className="flex flex-col gap-2 rounded-[4px] border border-rule-2 p-2.5"
+      className="flex min-w-0 flex-col gap-2 rounded-[4px] border border-rule-2 p-2.5"
     >
       <p className="flex items-center gap-2">
         <b className="flex-1 truncate">{plant.part}</b>
@@ -122,7 +124,7 @@ export function PlantEditor({ plant }: { plant: Plant }) {
           onChange={(ease) => change({ ease })}
         />
       </Line>
-      <Line name={`Place, ${plant.with_joint ? 'its axes, ' : ''}mm`}>
+      <Line name={`Place, ${inWorld ? '' : 'its axes, '}mm`}>
         {([0, 1, 2] as const).map((k) => (
           <NumberInput
             key={k}
@@ -143,16 +145,26 @@ export function PlantEditor({ plant }: { plant: Plant }) {
           label="What says where it is"
           value=""
           options={RULES}
-          onChange={(rule) => rule && change({ rule, on_floor: leg && !plant.with_joint })}
+          onChange={(rule) => rule && change({ rule, on_floor: leg && inWorld })}
         />
       </Line>
       <Line name="Held with">
         <Select
           label="What it is held with"
           className="w-44"
-          value={plant.with_joint}
-          options={joints}
-          onChange={(with_joint) => change({ with_joint })}
+          value={
+            plant.with_prop
+              ? `prop:${plant.with_prop}`
+              : plant.with_joint && `joint:${plant.with_joint}`
+          }
+          options={carriers}
+          onChange={(carrier) => {
+            const name = carrier.slice(carrier.indexOf(':') + 1)
+            change({
+              with_prop: carrier.startsWith('prop:') ? name : '',
+              with_joint: carrier.startsWith('joint:') ? name : '',
+            })
+          }}
         />
       </Line>
       <Check on={plant.turn !== null} onChange={(hold_turn) => change({ hold_turn })}>

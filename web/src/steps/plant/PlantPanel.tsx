@@ -21,6 +21,7 @@ import { OperationCard } from '../operation/OperationCard'
 import { ReportRows } from '../operation/Outcome'
 import { Panel } from '../Panel'
 import { PlantEditor } from './PlantEditor'
+import { PropsPart } from './PropsPart'
 
 /** Figures of the clip's plants: of the head, and while it moves on of the one before. */
 function usePlantFigures() {
@@ -114,15 +115,19 @@ function PlantRow({ plant, told }: { plant: Plant; told: PlantFigures | undefine
 
 function AddPlant({ parts }: { parts: string[] }) {
   const [part, setPart] = useState('left hand')
-  const shown = parts.includes(part) ? part : (parts[0] ?? '')
-  if (!parts.length) return null
+  const joints = useBench((s) => s.joints)
+  const clip = useBench((s) => s.clip)
+  // Ends of limbs, and whatever joints are selected.
+  const all = [...new Set([...parts, ...joints.map((j) => clip!.joints[j]!.name)])]
+  const shown = all.includes(part) ? part : (all[0] ?? '')
+  if (!all.length) return null
   return (
     <div className="flex items-center gap-1.5">
       <Select
         label="Part to hold"
         className="min-w-0 flex-1"
         value={shown}
-        options={Object.fromEntries(parts.map((p) => [p, p]))}
+        options={Object.fromEntries(all.map((p) => [p, p]))}
         onChange={setPart}
       />
       <Tip text="Over the range where one is set, else half a second from now">
@@ -149,8 +154,9 @@ export function PlantPanel() {
       title="Plant"
       lead="Feet and hands are held where they are, over whatever the curves say. The curves below stay as they are."
     >
-      <OperationCard name="plant" count={open} hidden={['hold_turn', 'with_joint']} />
+      <OperationCard name="plant" count={open} hidden={['hold_turn', 'with_joint', 'with_prop']} />
       <AddPlant parts={data?.parts ?? []} />
+      <PropsPart />
       {plants.length > 0 ? (
         <>
           <div className="flex items-center justify-between gap-2">
@@ -181,6 +187,7 @@ export function PlantPanel() {
           stands; a slide in Inspect leads here as well.
         </p>
       )}
+      <OperationCard name="mend_limbs" />
     </Panel>
   )
 }
