@@ -86,7 +86,7 @@ def test_weights_say_which_joints_turn() -> None:
 def test_any_joint_can_be_planted_and_the_chain_above_it_follows(walk: Clip, part: str) -> None:
     joint = walk.skeleton.index(part)
     at = evaluate(walk).world(walk.skeleton)[1]
-    place = tuple((at[301, joint] + np.array([2.0, -1.5, 1.0]) * (1 if part == "Head" else 0.3)))
+    place = tuple(at[301, joint] + np.array([2.0, -1.5, 1.0]) * (1 if part == "Head" else 0.3))
     plant = Plant(part, 300, 302, (place[0], place[1], place[2]), ease_in=30, ease_out=30)
     held = replace(walk, plants=(plant,))
     chain = holding(held, plant)

@@ -178,3 +178,24 @@ def test_it_is_installed_as_a_command(take: Path) -> None:
     assert "joints  65" in done.stdout
     wrong = subprocess.run([command, "inspect", "no.bvh"], capture_output=True, text=True)
     assert (wrong.returncode, wrong.stdout) == (2, "")
+
+
+def test_run_plants_the_feet_and_the_file_holds_it(
+    take: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    out = tmp_path / "planted.bvh"
+    report = printed(capsys, "run", take, out, "--unflip", "--calm", "--plant")
+    assert report["foot_slide_before_mm"] > 30
+    assert report["foot_slide_after_mm"] < 2
+    assert report["missed_mm"] < 4
+    assert report["limb_length_error_mm"] < 1e-9
+    assert report["hips_changed_mm"] >= 0
+    assert "slide" not in report["findings_after"]
+    again = printed(capsys, "inspect", out)
+    assert not [f for f in again["findings"] if f["kind"] in ("slide", "sink", "float")]
+    recipe = tmp_path / "recipe.json"
+    recipe.write_text(json.dumps({"lines": [{"operation": "plant", "params": {"ease": 0.4}}]}))
+    kept = tmp_path / "planted.json"
+    lines = printed(capsys, "run", take, kept, "--recipe", recipe)["lines"]
+    assert [(x["told"], x["kind"]) for x in lines] == [("Plant the feet", "plant")]
+    assert read_take(kept.read_bytes(), "planted.json").clip.plants

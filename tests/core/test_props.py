@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+from leancurve.cleaning.contacts import find_support
 from leancurve.curves.curve import KeyedCurve, SampledCurve
 from leancurve.demo import TAKES
 from leancurve.document.base import prop_pose
@@ -192,3 +193,28 @@ def test_a_delivered_span_is_planted_as_the_whole_is(crate: Clip) -> None:
     assert beside.plants[0].first == 50
     apart = evaluate(replace(beside)).world(beside.skeleton)[1] - world[450:701]
     assert np.abs(apart).max() < 1e-6
+
+
+def test_feet_are_planted_on_a_step_and_on_a_slope(walk: Clip) -> None:
+    """A place's height is that of the prop's top beneath it, and of the part above its floor."""
+    slope = edited(
+        walk,
+        {"do": "add", "name": "ramp", "size": [4000, 100, 9000], "place": [0, 5, 200],
+         "turn": [0, -3, 0]},
+    )  # fmt: skip
+    level = {p.part + str(p.first): p for p in OPERATIONS["plant"].run(walk).plants or ()}
+    on_ramp = OPERATIONS["plant"].run(slope, {"floor": "ramp"}).plants or ()
+    assert len(on_ramp) == len(level)
+    floor = find_support(walk).floor
+    turns, points = (x[0, 0] for x in prop_pose(slope, np.zeros(1)))
+    normal = rotation.rotate(turns, np.array([0.0, 1.0, 0.0]))
+    for plant in on_ramp:
+        if plant.part.endswith("heel"):
+            flat = level[plant.part + str(plant.first)]
+            away = np.array(plant.place) - (points + 5.0 * normal)
+            rest = flat.place[1] - floor
+            assert float(away @ normal) / normal[1] == pytest.approx(rest, abs=0.3)
+    heights = [p.place[1] for p in on_ramp if p.part == "left heel"]
+    assert max(heights) - min(heights) > 5
+    with pytest.raises(BadInput, match="no prop is named 'stairs'"):
+        OPERATIONS["plant"].run(slope, {"floor": "stairs"})

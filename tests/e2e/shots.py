@@ -134,6 +134,25 @@ def posing(page: Page) -> None:
     page.keyboard.press("Escape")
 
 
+def planting(page: Page, application: Application) -> None:
+    """A walk on nearly straight legs, its feet planted, one plant in its editor."""
+    page.goto(application.url)
+    open_take(page, "Gangway watch, take 03")
+    page.keyboard.press("Alt+6")
+    card = page.get_by_role("region", name="Plant the feet")
+    card.get_by_role("button", name="Plant the feet").first.click()
+    card.get_by_role("button", name="Apply").click()
+    page.get_by_text("revision 2").wait_for()
+    page.wait_for_timeout(1500)
+    card.get_by_role("button", name="Plant the feet").first.click()
+    page.get_by_role("list", name="Plants").get_by_role("listitem").nth(4).get_by_role(
+        "button"
+    ).first.click()
+    page.keyboard.press("4")
+    page.get_by_role("group", name="Plant of left heel").scroll_into_view_if_needed()
+    shot(page, "bench-plant")
+
+
 def take_pictures(page: Page, application: Application) -> None:
     page.goto(application.url)
     sign_in(page, application)
@@ -204,9 +223,7 @@ def take_pictures(page: Page, application: Application) -> None:
     page.get_by_text("Read back, differs by").wait_for()
     page.wait_for_timeout(6500)
     shot(page, "bench-deliver")
-    page.keyboard.press("Control+k")
-    shot(page, "commands")
-    page.keyboard.press("Escape")
+    planting(page, application)
     page.goto(application.url)
     for name in ("Crate over the coaming", "Rolling deck walk", "Signal lamp"):
         page.get_by_label(f"Choose {name}").check()

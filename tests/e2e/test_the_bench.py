@@ -63,7 +63,7 @@ def test_axe_finds_nothing_on_any_screen_pop_over_or_dialog(page: Page, theme: s
     is_clean("the place")
     page.get_by_role("link", name="Shelf").click()
     open_take(page, LAMP)
-    for step in "12345678":
+    for step in "123456789":
         page.keyboard.press(f"Alt+{step}")
         is_clean(f"step {step}")
     page.keyboard.press("Alt+2")
@@ -73,6 +73,14 @@ def test_axe_finds_nothing_on_any_screen_pop_over_or_dialog(page: Page, theme: s
     page.keyboard.press("Alt+4")
     page.get_by_role("button", name="Smooth").first.click()
     is_clean("an operation's card")
+    page.keyboard.press("Alt+6")
+    page.get_by_role("button", name="Hold it here").click()
+    page.get_by_role("group", name=re.compile("^Plant of")).wait_for()
+    page.get_by_label("Props", exact=True).get_by_role("button", name="lamp").click()
+    settled(page)
+    is_clean("a plant and a prop")
+    page.keyboard.press("Control+z")
+    settled(page)
     page.keyboard.press("Alt+7")
     for tab in ("Amount", "Spacing", "Time", "Pose"):
         page.get_by_role("tab", name=tab).click()

@@ -41,6 +41,7 @@ class Standing:
     turns: Floats
     points: Floats
     rest_heights: dict[str, float]
+    floor: float = 0.0
 
     @property
     def up(self) -> int:
@@ -89,7 +90,7 @@ def standing(clip: Clip) -> Standing:
         side = limb.name.split()[0]
         if limb.is_leg and limb.sole is not None and f"{side} foot" in rests:
             rests[f"{side} heel"] = rests[f"{side} foot"]
-    return Standing(clip, turns, points, rests)
+    return Standing(clip, turns, points, rests, support.floor)
 
 
 def held_span(clip: Clip, contact: Contact) -> tuple[int, int] | None:
@@ -148,6 +149,26 @@ def on_floor(stood: Standing, part: str, place: Point, height: float | None = No
     out = list(place)
     out[stood.up] = float(rest if height is None else height)  # type: ignore[arg-type]
     return (out[0], out[1], out[2])
+
+
+def on_top(stood: Standing, part: str, place: Point, prop: str, frame: int) -> Point:
+    """A place at the height at which its part rests on a prop's top, as that stands on a frame: a
+    crate, a step, a slope."""
+    named = [k for k, p in enumerate(stood.clip.props) if p.name == prop]
+    if not named:
+        raise BadInput(f"no prop is named {prop!r}")
+    turns, points = (x[0, named[0]] for x in prop_pose(stood.clip, np.array([float(frame)])))
+    axes = rotation.rotate(np.broadcast_to(turns, (3, 4)), np.eye(3))
+    # Its top is the face that looks up most.
+    face = int(np.argmax(np.abs(axes[:, stood.up])))
+    normal = axes[face] * np.sign(axes[face, stood.up])
+    top = points + normal * (0.5 * stood.clip.props[named[0]].size[face])
+    away = np.array(place) - top
+    away[stood.up] = 0.0
+    out = np.array(place)
+    out[stood.up] = top[stood.up] - float(away @ normal) / float(normal[stood.up])
+    out[stood.up] += stood.rest_heights.get(part, stood.floor) - stood.floor
+    return _point(out)
 
 
 def fitted_feet(stood: Standing, plants: list[Plant]) -> list[Plant]:

@@ -32,6 +32,7 @@ from leancurve.operations.plant.places import (
     fitted_feet,
     held_span,
     on_floor,
+    on_top,
     place_of,
     standing,
     turn_of,
@@ -47,6 +48,7 @@ class PlantParams(Params):
         None, "mm", "the floor's height for these; where each part rests when absent",
         ge=-100000, le=100000,
     )  # fmt: skip
+    floor: str = Field("", description="the prop whose top they stand on", max_length=200)
     ease: float = number(EASE_S, "s", "how long a plant comes and goes", ge=0, le=5)
     curve: Ease = Field("settle", description="how it comes and goes")
     strength: float = number(1.0, "share", "how much it holds", ge=0, le=1)
@@ -142,7 +144,11 @@ def _made(stood: Standing, part: str, span: tuple[int, int], params: PlantParams
     place = place_of(stood, part, *span, params.place, *carried)
     if not any(carried) and not part.endswith("hand"):
         height = None if params.height is None else params.height / clip.millimetres
-        place = on_floor(stood, part, place, height)
+        place = (
+            on_top(stood, part, place, params.floor, (span[0] + span[1]) // 2)
+            if params.floor
+            else on_floor(stood, part, place, height)
+        )
     ease = round(params.ease * float(clip.rate))
     turn = turn_of(stood, part, *span, *carried) if params.hold_turn else None
     return Plant(

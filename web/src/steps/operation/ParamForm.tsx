@@ -67,6 +67,7 @@ export function ParamForm({
   hidden?: readonly string[]
 }) {
   const joints = useBench((s) => s.clip?.joints)
+  const props = useBench((s) => s.clip?.props)
   const id = useId()
   const shown = operation.params.filter(
     (p) => p.kind !== 'other' && !hidden.includes(p.name) && counts(p, operation, values),
@@ -132,7 +133,21 @@ export function ParamForm({
                       ))}
                     </select>
                   )}
-                  {param.kind === 'text' && param.name !== 'joint' && param.name !== 'part' && (
+                  {param.kind === 'text' && param.name === 'floor' && (
+                    <select
+                      id={field}
+                      aria-describedby={about}
+                      className={`${inputLook} h-6 w-36`}
+                      value={String(value ?? '')}
+                      onChange={(e) => set(e.target.value)}
+                    >
+                      <option value="">the floor</option>
+                      {props?.map((p) => (
+                        <option key={p.name}>{p.name}</option>
+                      ))}
+                    </select>
+                  )}
+                  {param.kind === 'text' && !['joint', 'part', 'floor'].includes(param.name) && (
                     <input
                       key={String(value)}
                       id={field}

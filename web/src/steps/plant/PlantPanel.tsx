@@ -139,6 +139,7 @@ function AddPlant({ parts }: { parts: string[] }) {
 
 export function PlantPanel() {
   const plants = useBench((s) => s.clip?.plants) ?? []
+  const props = useBench((s) => s.clip?.props) ?? []
   const chosen = useBench((s) => s.plant)
   const findings = useBench((s) => s.findings)
   const kinds = useCatalogue((s) => s.kinds)
@@ -154,7 +155,11 @@ export function PlantPanel() {
       title="Plant"
       lead="Feet and hands are held where they are, over whatever the curves say. The curves below stay as they are."
     >
-      <OperationCard name="plant" count={open} hidden={['hold_turn', 'with_joint', 'with_prop']} />
+      <OperationCard
+        name="plant"
+        count={open}
+        hidden={['hold_turn', 'with_joint', 'with_prop', ...(props.length ? [] : ['floor'])]}
+      />
       <AddPlant parts={data?.parts ?? []} />
       <PropsPart />
       {plants.length > 0 ? (
