@@ -37,11 +37,15 @@ def weight(curve: Curve) -> int:
     return sum(a.nbytes for a in columns) + 128 * len(columns) + 700
 
 
+PLANNED = 800
+"""Bytes a frame that a clip's plants take once they are planned, both feet and two hands."""
+
 _curves: Cache[Curve] = Cache(settings.DOCUMENT_CACHE_BYTES, weight)
 # Clips share most of their curves with each other and with the cache above, from which they are
 # put together in no time: a few are enough. They weigh what they would keep alive by themselves.
 _clips: Cache[Clip] = Cache(
-    settings.DOCUMENT_CACHE_BYTES // 4, lambda c: sum(weight(k) for k in c.curves.values())
+    settings.DOCUMENT_CACHE_BYTES // 4,
+    lambda c: sum(weight(k) for k in c.curves.values()) + (PLANNED * c.frames if c.plants else 0),
 )
 _skeletons: Cache[Skeleton] = Cache(2**22, lambda s: 200 * len(s))
 _manifests: Cache[dict[TrackId, str]] = Cache(2**22, lambda m: 300 * len(m))

@@ -172,6 +172,7 @@ EDITS = {
 }  # fmt: skip
 STORED = {
     "cleaning/continuity.py": "writes angles anew, curve by curve",
+    "cleaning/turned.py": "writes joints that were turned into their curves",
     "measures/findings/keys.py": "looks at keys themselves",
     "measures/findings/stuck.py": "looks at keys themselves",
     "measures/findings/idle.py": "asks which channels have more than one key",

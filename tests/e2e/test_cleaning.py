@@ -8,7 +8,7 @@ from leancurve.demo import TAKES, captured
 from leancurve.formats.bvh import write_bvh
 from playwright.sync_api import Page, expect
 
-from tests.e2e.conftest import clip_now, frame_now, open_take, unfold_lanes
+from tests.e2e.conftest import clip_now, frame_now, open_take, settled, unfold_lanes
 from tests.e2e.test_the_whole_job import box
 
 STRIP_LEFT, STRIP_LABELS, RULER, LANE = 14, 92, 18, 11
@@ -108,6 +108,7 @@ def test_a_capture_is_inspected_and_cleaned_step_by_step(page: Page) -> None:
     page.keyboard.press("Alt+2")
     expect(page.get_by_role("tab", name=re.compile("Findings"))).to_be_visible()
     page.wait_for_function("n => !document.body.innerText.includes('Looking the clip over')", arg=0)
+    settled(page)
     assert findings(page) < before - 10
 
 

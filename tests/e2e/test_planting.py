@@ -307,3 +307,69 @@ def test_a_hand_is_pulled_by_its_limb_and_with_the_body_and_led_over_a_span(page
     moved = (world_now(page, walk, 410)[hand] - truth[410, hand]) * walk.millimetres
     assert np.allclose(moved, [0, 40, 0], atol=0.1)
     assert np.abs(world_now(page, walk, 370)[hand] - truth[370, hand]).max() < 1e-3
+
+
+def test_a_clip_goes_into_the_bin_and_its_take_is_opened_anew(page: Page) -> None:
+    bring_walk(page, "walk_to_bin")
+    page.keyboard.press("Alt+6")
+    page.get_by_role("button", name="Hold it here").click()
+    revision(page, 2)
+    settled(page)
+    page.get_by_role("button", name="History").click()
+    page.get_by_role("button", name="Put this clip in the bin").click()
+    page.get_by_role("button", name="Open: walk_to_bin").wait_for()
+    page.get_by_role("button", name=re.compile("^Bin")).click()
+    binned = page.get_by_role("dialog").get_by_role("listitem").filter(has_text="walk_to_bin")
+    expect(binned.first).to_contain_text("clip")
+    binned.first.get_by_role("button", name=re.compile("Put back")).click()
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Go on: walk_to_bin").click()
+    revision(page, 2)
+
+
+def test_a_crate_is_made_between_two_hands_that_hold_on_to_it_and_is_delivered(
+    page: Page, tmp_path: Path
+) -> None:
+    bring_walk(page, "walk_with_crate")
+    page.keyboard.press("Alt+6")
+    page.get_by_label("Find a joint").fill("hand")
+    page.locator("[data-joint]", has_text="LeftHand").first.click()
+    page.locator("[data-joint]", has_text="RightHand").first.click(modifiers=["Shift"])
+    page.get_by_role("button", name="Make one").click()
+    revision(page, 2)
+    settled(page)
+    (prop,) = clip_now(page)["props"]
+    assert (prop["name"], prop["shape"]) == ("box 1", "box")
+    page.get_by_role("region", name="Props of the clip").get_by_role("button").click()
+    name = page.get_by_label("Name of the prop")
+    name.fill("crate")
+    name.press("Enter")
+    revision(page, 3)
+    settled(page)
+
+    # A hand is held, then held with the crate; the list of what it is held with knows it.
+    page.get_by_label("Part to hold").select_option("left hand")
+    page.get_by_role("button", name="Hold it here").click()
+    revision(page, 4)
+    settled(page)
+    page.get_by_label("What it is held with").select_option("prop:crate")
+    settled(page)
+    (plant,) = clip_now(page)["plants"]
+    assert plant["with_prop"] == "crate"
+
+    # Delivered as a joint of its own root, where the hands have it.
+    page.keyboard.press("Alt+8")
+    page.get_by_label("Props as joints of their own roots").check()
+    page.get_by_role("button", name="Deliver", exact=True).last.click()
+    link = page.get_by_role("link", name=re.compile(r"\.bvh$"))
+    expect(link).to_be_visible(timeout=30_000)
+    with page.expect_download() as download:
+        link.click()
+    download.value.save_as(tmp_path / "crate.bvh")
+    back = read_bvh((tmp_path / "crate.bvh").read_bytes()).clip
+    assert back.skeleton.names[-1] == "crate"
+    at = evaluate(back).world(back.skeleton)[1]
+    hands = [back.skeleton.index(h) for h in ("LeftHand", "RightHand")]
+    middle = at[:, hands].mean(axis=1)
+    free = np.r_[0 : plant["first"] - plant["ease_in"], plant["last"] + plant["ease_out"] + 1 : 800]
+    assert np.abs(at[free, -1] - middle[free]).max() < 0.01

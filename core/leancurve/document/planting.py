@@ -38,6 +38,7 @@ SLACK_MM = 2.0
 LOWERING_S = 0.3
 """How long before and after hips go down and come up."""
 HEEL, TOE, TURN = 1, 2, 4
+"""What of a part is held, as flags."""
 SOFTNESS = 5.0
 """A correction dies away over about five times its stiffness."""
 
@@ -83,7 +84,7 @@ _lock = Lock()
 
 def plan_of(clip: Clip) -> Plan:
     """The clip's plants, solved once."""
-    if not any(p.live for p in clip.plants):
+    if clip.frames == 0 or not any(p.live for p in clip.plants):
         return NOTHING
     with _lock:
         found = _plans.get(clip)

@@ -108,7 +108,9 @@ export function BatchPage() {
                 <th className="text-right">keys</th>
                 <th className="text-right">calm and thin cost</th>
                 <th className="text-right">mended</th>
-                <td />
+                <th>
+                  <span className="sr-only">opened</span>
+                </th>
               </tr>
             </thead>
             <tbody>

@@ -1,20 +1,36 @@
 /** The bench's top line: where one is, what is saved, undo and redo, drift, commands. */
-import { useQuery } from '@tanstack/react-query'
-import { History, Redo2, Undo2, Users } from 'lucide-react'
-import { Link } from 'react-router'
-import { answer, client } from '../api/client'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { History, Redo2, Trash2, Undo2, Users } from 'lucide-react'
+import { useState } from 'react'
+import { Link, useNavigate } from 'react-router'
+import { answer, client, textOf } from '../api/client'
 import { useBusy } from '../api/patience'
-import { useBench } from '../clip/bench'
+import { notify, useBench } from '../clip/bench'
 import { useHistory } from '../clip/history'
 import { jump, redo, undo } from '../clip/write'
 import { useOverlay } from '../commands/overlay'
-import { useSession } from '../session/session'
+import { mayChange, useSession } from '../session/session'
 import { Button, Popover, Tip } from '../ui/controls'
 import { bytes } from '../ui/numbers'
 import { AccountFigure } from './AccountFigure'
 
 function HistoryList() {
   const clip = useBench((s) => s.clip)
+  const queries = useQueryClient()
+  const navigate = useNavigate()
+  const [going, setGoing] = useState(false)
+  const putInBin = async (id: number) => {
+    setGoing(true)
+    try {
+      const params = { path: { clip_id: id } }
+      await answer(client.DELETE('/api/clips/{clip_id}', { params }))
+      await queries.invalidateQueries()
+      navigate('/')
+    } catch (trouble) {
+      notify(textOf(trouble))
+      setGoing(false)
+    }
+  }
   const list = useHistory()
   const stored = useQuery({
     queryKey: ['storage', clip?.id, clip?.head.id],
@@ -59,6 +75,13 @@ function HistoryList() {
           ? `${stored.data.revisions} ${stored.data.revisions === 1 ? 'revision holds' : 'revisions hold'} ${bytes(stored.data.bytes)}`
           : '…'}
       </p>
+      {clip && mayChange(clip.workspace) && (
+        <Tip text="Its work with it; it can be put back for 30 days. The take stays as it came.">
+          <Button kind="quiet" disabled={going} onClick={() => void putInBin(clip.id)}>
+            <Trash2 size={13} aria-hidden /> Put this clip in the bin
+          </Button>
+        </Tip>
+      )}
     </>
   )
 }

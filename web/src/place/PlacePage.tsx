@@ -238,7 +238,9 @@ function People({ place, change }: { place: Place; change: Change }) {
             <th>name</th>
             <th>workspaces</th>
             <th>last signed in</th>
-            <td />
+            <th>
+              <span className="sr-only">what can be done</span>
+            </th>
           </tr>
         </thead>
         <tbody>

@@ -359,7 +359,7 @@ export function JointTree() {
           aria-label="Props of the clip"
           className="max-h-24 shrink-0 overflow-y-auto border-rule-2 border-t text-[12px]"
         >
-          <h3 className="px-2 pt-1 font-semibold text-ink-2">Props</h3>
+          <h2 className="px-2 pt-1 font-semibold text-ink-2">Props</h2>
           {clip.props.map((prop) => (
             <button
               key={prop.id}

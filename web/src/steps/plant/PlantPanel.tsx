@@ -120,7 +120,7 @@ function AddPlant({ parts }: { parts: string[] }) {
   // Ends of limbs, and whatever joints are selected.
   const all = [...new Set([...parts, ...joints.map((j) => clip!.joints[j]!.name)])]
   const shown = all.includes(part) ? part : (all[0] ?? '')
-  if (!all.length) return null
+  if (!parts.length) return null
   return (
     <div className="flex items-center gap-1.5">
       <Select
