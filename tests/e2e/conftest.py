@@ -12,6 +12,8 @@ from playwright.sync_api import Browser, ConsoleMessage, Page, expect
 
 from tests.e2e.application import BROWSER_FLAGS, CHROMIUM, Application
 
+expect.set_options(timeout=20_000)  # a loaded machine takes its time
+
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     for item in items:
@@ -57,7 +59,7 @@ def signed_in(browser: Browser, application: Application) -> Any:
 def page(browser: Browser, application: Application, signed_in: Any) -> Iterator[Page]:
     context = browser.new_context(viewport={"width": 1280, "height": 800}, storage_state=signed_in)
     page = context.new_page()
-    page.set_default_timeout(20_000)
+    page.set_default_timeout(40_000)
     troubles: list[str] = []
 
     def hear(message: ConsoleMessage) -> None:

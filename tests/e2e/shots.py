@@ -148,7 +148,7 @@ def planting(page: Page, application: Application) -> None:
     page.get_by_role("list", name="Plants").get_by_role("listitem").nth(4).get_by_role(
         "button"
     ).first.click()
-    page.keyboard.press("4")
+    page.get_by_role("button", name="¾ view").click()
     page.get_by_role("group", name="Plant of left heel").scroll_into_view_if_needed()
     shot(page, "bench-plant")
 

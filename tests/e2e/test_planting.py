@@ -310,20 +310,20 @@ def test_a_hand_is_pulled_by_its_limb_and_with_the_body_and_led_over_a_span(page
 
 
 def test_a_clip_goes_into_the_bin_and_its_take_is_opened_anew(page: Page) -> None:
-    bring_walk(page, "walk_to_bin")
+    bring_walk(page, "walk_gone")
     page.keyboard.press("Alt+6")
     page.get_by_role("button", name="Hold it here").click()
     revision(page, 2)
     settled(page)
     page.get_by_role("button", name="History").click()
     page.get_by_role("button", name="Put this clip in the bin").click()
-    page.get_by_role("button", name="Open: walk_to_bin").wait_for()
+    page.get_by_role("button", name="Open: walk_gone").wait_for()
     page.get_by_role("button", name=re.compile("^Bin")).click()
-    binned = page.get_by_role("dialog").get_by_role("listitem").filter(has_text="walk_to_bin")
+    binned = page.get_by_role("dialog").get_by_role("listitem").filter(has_text="walk_gone")
     expect(binned.first).to_contain_text("clip")
     binned.first.get_by_role("button", name=re.compile("Put back")).click()
     page.keyboard.press("Escape")
-    page.get_by_role("button", name="Go on: walk_to_bin").click()
+    page.get_by_role("button", name="Go on: walk_gone").click()
     revision(page, 2)
 
 

@@ -7,7 +7,16 @@ import { addressOf, numbers } from '../api/client'
 import type { Message } from '../api/safetensors'
 import { type Clip, useBench } from './bench'
 import { add, arc, length, reach, sub, times, type Vec } from './limb'
-import { emptyWorld, forward, type Overrides, type Poses, posesOf } from './poses'
+import {
+  emptyWorld,
+  forward,
+  type Overrides,
+  type Poses,
+  posesOf,
+  quatAt,
+  vecAt,
+  type WorldPose,
+} from './poses'
 import { inverse, multiply, type Quat, rotate, turned } from './rotations'
 
 const HEEL = 1
@@ -92,18 +101,6 @@ export function withPlants(frame: number, overrides: Overrides | undefined): Ove
   return solvedOver(clip, poses, plan, frame, overrides)
 }
 
-const vec = (all: ArrayLike<number>, at: number): Vec => [
-  all[3 * at]!,
-  all[3 * at + 1]!,
-  all[3 * at + 2]!,
-]
-const quat = (all: ArrayLike<number>, at: number): Quat => [
-  all[4 * at]!,
-  all[4 * at + 1]!,
-  all[4 * at + 2]!,
-  all[4 * at + 3]!,
-]
-
 export function solvedOver(
   clip: Clip,
   poses: Poses,
@@ -117,11 +114,11 @@ export function solvedOver(
   joints.forEach((joint, k) => {
     const slot = below.moving.indexOf(joint)
     standing.set(joint, {
-      rotation: quat(below.rotation, f * below.joints + k),
+      rotation: quatAt(below.rotation, f * below.joints + k),
       translation:
         slot < 0
           ? clip.joints[joint]!.offset
-          : vec(below.translation, f * below.moving.length + slot),
+          : vecAt(below.translation, f * below.moving.length + slot),
     })
   })
   const was = emptyWorld(clip.joints.length)
@@ -135,7 +132,7 @@ export function solvedOver(
     const up: Vec = [0, 0, 0]
     up['xyz'.indexOf(clip.reading.up_axis)] = -lowered[f]!
     const parent = clip.joints[carrier]!.parent
-    const back = parent < 0 ? up : rotate(inverse(quat(now.rotation, parent)), up)
+    const back = parent < 0 ? up : rotate(inverse(quatAt(now.rotation, parent)), up)
     const own = out.get(carrier)!
     out.set(carrier, { ...own, translation: add([...own.translation] as Vec, back) })
     forward(clip.joints, poses, f, now, out)
@@ -144,16 +141,16 @@ export function solvedOver(
     if (limb.joints.length !== 3) return
     const { target, end } = corrections[k]!
     const [upper, middle, last] = limb.joints as [number, number, number]
-    const points = limb.joints.map((j) => vec(now.position, j)) as [Vec, Vec, Vec]
+    const points = limb.joints.map((j) => vecAt(now.position, j)) as [Vec, Vec, Vec]
     if (!limb.by[f] && !isLed(limb, f) && !(lowered[f]! > 0 && limb.name.endsWith('leg'))) return
     const [first, second] = reach(
-      [quat(now.rotation, upper), quat(now.rotation, middle)],
+      [quatAt(now.rotation, upper), quatAt(now.rotation, middle)],
       points,
       target,
       limb.hinge,
     )
     const parent = clip.joints[upper]!.parent
-    const above: Quat = parent < 0 ? [0, 0, 0, 1] : quat(now.rotation, parent)
+    const above: Quat = parent < 0 ? [0, 0, 0, 1] : quatAt(now.rotation, parent)
     for (const [joint, from, to] of [
       [upper, above, first],
       [middle, first, second],
@@ -166,30 +163,30 @@ export function solvedOver(
 }
 
 const isLed = ({ shift, turn }: PlannedLimb, f: number): boolean =>
-  [...vec(shift, f), ...vec(turn, f)].some((v) => v !== 0)
+  [...vecAt(shift, f), ...vecAt(turn, f)].some((v) => v !== 0)
 
 /** Where a limb's end shall be on a frame, and how it is turned. */
 function corrected(
   limb: PlannedLimb,
   f: number,
-  was: { position: Float64Array; rotation: Float64Array },
-  now: { position: Float64Array; rotation: Float64Array },
+  was: WorldPose,
+  now: WorldPose,
 ): { target: Vec; end: Quat } {
   const last = limb.joints.at(-1)!
   const before = standOf(limb, was)
   const here = standOf(limb, now)
   const share = limb.share[f]!
   const by = limb.by[f]!
-  let turn = exp(vec(limb.turn, f))
-  let shift = vec(limb.shift, f)
+  let turn = exp(vecAt(limb.turn, f))
+  let shift = vecAt(limb.shift, f)
   if (by && share > 0) {
     const swung = rotate(turn, before.arm)
     const { carry, turned: carriedTurn } = carried(limb.with[f]!, was, now)
     if (by & TURN) {
-      const goal = multiply(carriedTurn, multiply(turn, quat(was.rotation, last)))
-      turn = multiply(goal, inverse(quat(now.rotation, last)))
+      const goal = multiply(carriedTurn, multiply(turn, quatAt(was.rotation, last)))
+      turn = multiply(goal, inverse(quatAt(now.rotation, last)))
     } else if ((by & HEEL) !== 0 && (by & TOE) !== 0) {
-      turn = arc(here.arm, swung, rotate(quat(now.rotation, last), [1, 0, 0]))
+      turn = arc(here.arm, swung, rotate(quatAt(now.rotation, last), [1, 0, 0]))
     }
     const swings = rotate(turn, here.arm)
     if (by & TOE) {
@@ -203,18 +200,18 @@ function corrected(
     }
   }
   const target = sub(add(here.ball, shift), rotate(turn, here.arm))
-  return { target, end: multiply(turn, quat(now.rotation, last)) }
+  return { target, end: multiply(turn, quatAt(now.rotation, last)) }
 }
 
 /** Where a limb's end and its second point are, and what lies between them. */
-function standOf(limb: PlannedLimb, world: { position: Float64Array; rotation: Float64Array }) {
+function standOf(limb: PlannedLimb, world: WorldPose) {
   const last = limb.joints.at(-1)!
-  const end = vec(world.position, last)
+  const end = vecAt(world.position, last)
   const ball =
     limb.ball !== null
-      ? vec(world.position, limb.ball)
+      ? vecAt(world.position, limb.ball)
       : limb.sole
-        ? add(end, rotate(quat(world.rotation, last), limb.sole))
+        ? add(end, rotate(quatAt(world.rotation, last), limb.sole))
         : end
   return { end, ball, arm: sub(ball, end) }
 }
@@ -222,13 +219,13 @@ function standOf(limb: PlannedLimb, world: { position: Float64Array; rotation: F
 /** How what a part is held with carries its place along. */
 function carried(
   joint: number,
-  was: { position: Float64Array; rotation: Float64Array },
-  now: { position: Float64Array; rotation: Float64Array },
+  was: WorldPose,
+  now: WorldPose,
 ): { carry: (place: Vec) => Vec; turned: Quat } {
   if (joint < 0) return { carry: (place) => place, turned: [0, 0, 0, 1] }
-  const by = multiply(quat(now.rotation, joint), inverse(quat(was.rotation, joint)))
-  const from = vec(was.position, joint)
-  const to = vec(now.position, joint)
+  const by = multiply(quatAt(now.rotation, joint), inverse(quatAt(was.rotation, joint)))
+  const from = vecAt(was.position, joint)
+  const to = vecAt(now.position, joint)
   return { carry: (place) => add(to, rotate(by, sub(place, from))), turned: by }
 }
 

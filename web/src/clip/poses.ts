@@ -151,3 +151,16 @@ export function forward(
 export function emptyWorld(joints: number): WorldPose {
   return { position: new Float64Array(3 * joints), rotation: new Float64Array(4 * joints) }
 }
+
+/** The point and the rotation at a place of lists of them. */
+export const vecAt = (all: ArrayLike<number>, at: number): [number, number, number] => [
+  all[3 * at]!,
+  all[3 * at + 1]!,
+  all[3 * at + 2]!,
+]
+export const quatAt = (all: ArrayLike<number>, at: number): [number, number, number, number] => [
+  all[4 * at]!,
+  all[4 * at + 1]!,
+  all[4 * at + 2]!,
+  all[4 * at + 3]!,
+]

@@ -6,7 +6,7 @@ import { answer, client, type Schemas } from '../api/client'
 import { useBench } from './bench'
 import { bringCurves } from './confirmed'
 import { add, cross, dot, length, reach, sub, times, type Vec } from './limb'
-import type { WorldPose } from './poses'
+import { quatAt, vecAt, type WorldPose } from './poses'
 import { poseNow, usePosing, valuesFor } from './posing'
 import { inverse, type JointPose, multiply, type Quat, rotate, turned } from './rotations'
 
@@ -74,22 +74,10 @@ export interface Pull {
   told: { reach: number; missed: number }
 }
 
-const vec = (all: ArrayLike<number>, at: number): Vec => [
-  all[3 * at]!,
-  all[3 * at + 1]!,
-  all[3 * at + 2]!,
-]
-const quat = (all: ArrayLike<number>, at: number): Quat => [
-  all[4 * at]!,
-  all[4 * at + 1]!,
-  all[4 * at + 2]!,
-  all[4 * at + 3]!,
-]
-
 export function begunPull(joints: readonly number[], world: WorldPose): Pull {
   const ends = joints.filter(isPulled).map((joint) => {
     const limb = limbs().find((x) => x.joints[2] === joint || x.joints[1] === joint)
-    return { joint, at: vec(world.position, joint), limb, bends: limb?.joints[1] === joint }
+    return { joint, at: vecAt(world.position, joint), limb, bends: limb?.joints[1] === joint }
   })
   const hips = poseNow(hipsOf())?.translation ?? [0, 0, 0]
   return { ends, world, hips, told: { reach: 0, missed: 0 } }
@@ -116,8 +104,8 @@ class Bent {
     private parents: readonly number[],
     readonly hips: number,
   ) {
-    this.position = parents.map((_, j) => vec(world.position, j))
-    this.rotation = parents.map((_, j) => quat(world.rotation, j))
+    this.position = parents.map((_, j) => vecAt(world.position, j))
+    this.rotation = parents.map((_, j) => quatAt(world.rotation, j))
   }
 
   private under(joint: number): number[] {

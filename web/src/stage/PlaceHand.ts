@@ -3,33 +3,21 @@ import { Vector3 } from 'three'
 import { type Plant, useBench } from '../clip/bench'
 import { changePlant, choosePlant } from '../clip/plants'
 import type { Eye } from './Eye'
+import { listen } from './held'
 import type { Stage } from './Stage'
 
 const UP = new Vector3(0, 1, 0)
 
 export class PlaceHand {
   private held: { plant: Plant; from: Vector3; start: Vector3; moved: boolean } | null = null
-  private stops: (() => void)[] = []
+  readonly dispose: () => void
 
   constructor(private stage: Stage) {
-    for (const eye of stage.eyes) {
-      const down = (event: PointerEvent) => this.down(eye, event)
-      const move = (event: PointerEvent) => this.move(eye, event)
-      const up = () => this.up()
-      // Before the view's own controls: a press on a place turns no view.
-      eye.element.addEventListener('pointerdown', down, { capture: true })
-      eye.element.addEventListener('pointermove', move)
-      eye.element.addEventListener('pointerup', up)
-      this.stops.push(() => {
-        eye.element.removeEventListener('pointerdown', down, { capture: true })
-        eye.element.removeEventListener('pointermove', move)
-        eye.element.removeEventListener('pointerup', up)
-      })
-    }
-  }
-
-  dispose(): void {
-    for (const stop of this.stops) stop()
+    this.dispose = listen(stage.eyes, {
+      down: (eye, event) => this.down(eye, event),
+      move: (eye, event) => this.move(eye, event),
+      up: () => this.up(),
+    })
   }
 
   private down(eye: Eye, event: PointerEvent): void {

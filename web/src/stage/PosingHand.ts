@@ -18,6 +18,7 @@ import { inverse, type JointPose, type Quat, rotate } from '../clip/rotations'
 import { transport } from '../clip/transport'
 import type { Eye } from './Eye'
 import { AXES, type Axis, type GizmoPlace } from './Gizmo'
+import { listen } from './held'
 import type { Stage } from './Stage'
 
 interface Grabbed {
@@ -41,27 +42,14 @@ export function axesOf(joint: number, mode: PoseMode): Axis[] {
 export class PosingHand {
   onReadout: (text: string) => void = () => {}
   private grabbed: Grabbed | null = null
-  private stops: (() => void)[] = []
+  readonly dispose: () => void
 
   constructor(private stage: Stage) {
-    for (const eye of stage.eyes) {
-      const down = (event: PointerEvent) => this.down(eye, event)
-      const move = (event: PointerEvent) => this.move(eye, event)
-      const up = () => this.up()
-      // Before the view's own controls: a press on the gizmo turns no view.
-      eye.element.addEventListener('pointerdown', down, { capture: true })
-      eye.element.addEventListener('pointermove', move)
-      eye.element.addEventListener('pointerup', up)
-      this.stops.push(() => {
-        eye.element.removeEventListener('pointerdown', down, { capture: true })
-        eye.element.removeEventListener('pointermove', move)
-        eye.element.removeEventListener('pointerup', up)
-      })
-    }
-  }
-
-  dispose(): void {
-    for (const stop of this.stops) stop()
+    this.dispose = listen(stage.eyes, {
+      down: (eye, event) => this.down(eye, event),
+      move: (eye, event) => this.move(eye, event),
+      up: () => this.up(),
+    })
   }
 
   get busy(): boolean {

@@ -68,6 +68,13 @@ export function ParamForm({
 }) {
   const joints = useBench((s) => s.clip?.joints)
   const props = useBench((s) => s.clip?.props)
+  const same = (name: string) => [name, name] as const
+  /** Texts that are names of what is there. */
+  const named: Record<string, (readonly [string, string])[]> = {
+    joint: [['', 'choose a joint'], ...(joints ?? []).map((j) => same(j.name))],
+    part: ENDS.map(same),
+    floor: [['', 'the floor'], ...(props ?? []).map((p) => same(p.name))],
+  }
   const id = useId()
   const shown = operation.params.filter(
     (p) => p.kind !== 'other' && !hidden.includes(p.name) && counts(p, operation, values),
@@ -106,7 +113,7 @@ export function ParamForm({
                       ))}
                     </select>
                   )}
-                  {param.kind === 'text' && param.name === 'joint' && (
+                  {param.kind === 'text' && named[param.name] && (
                     <select
                       id={field}
                       aria-describedby={about}
@@ -114,40 +121,14 @@ export function ParamForm({
                       value={String(value ?? '')}
                       onChange={(e) => set(e.target.value)}
                     >
-                      <option value="">choose a joint</option>
-                      {joints?.map((j) => (
-                        <option key={j.name}>{j.name}</option>
+                      {named[param.name]!.map(([name, text]) => (
+                        <option key={name} value={name}>
+                          {text}
+                        </option>
                       ))}
                     </select>
                   )}
-                  {param.kind === 'text' && param.name === 'part' && (
-                    <select
-                      id={field}
-                      aria-describedby={about}
-                      className={`${inputLook} h-6 w-36`}
-                      value={String(value ?? '')}
-                      onChange={(e) => set(e.target.value)}
-                    >
-                      {ENDS.map((end) => (
-                        <option key={end}>{end}</option>
-                      ))}
-                    </select>
-                  )}
-                  {param.kind === 'text' && param.name === 'floor' && (
-                    <select
-                      id={field}
-                      aria-describedby={about}
-                      className={`${inputLook} h-6 w-36`}
-                      value={String(value ?? '')}
-                      onChange={(e) => set(e.target.value)}
-                    >
-                      <option value="">the floor</option>
-                      {props?.map((p) => (
-                        <option key={p.name}>{p.name}</option>
-                      ))}
-                    </select>
-                  )}
-                  {param.kind === 'text' && !['joint', 'part', 'floor'].includes(param.name) && (
+                  {param.kind === 'text' && !named[param.name] && (
                     <input
                       key={String(value)}
                       id={field}

@@ -124,12 +124,12 @@ export function PlantEditor({ plant }: { plant: Plant }) {
           onChange={(ease) => change({ ease })}
         />
       </Line>
-      <Line name={`Place, ${inWorld ? '' : 'its axes, '}mm`}>
+      <Line name={inWorld ? 'Place, mm' : 'On it, mm'}>
         {([0, 1, 2] as const).map((k) => (
           <NumberInput
             key={k}
             label={`Place, ${'xyz'[k]}`}
-            className="w-[58px]"
+            className="w-[64px]"
             digits={1}
             value={plant.place[k]! * scale}
             onCommit={(v) => {
