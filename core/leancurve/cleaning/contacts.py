@@ -14,6 +14,7 @@ import numpy as np
 
 from leancurve.document.clip import Clip, Contact
 from leancurve.document.evaluation import evaluate
+from leancurve.document.kept import kept
 from leancurve.figure.body import Body
 from leancurve.figure.feet import foot_points
 from leancurve.figure.skeleton import UP
@@ -248,6 +249,7 @@ def _airborne(
     return [Contact(AIRBORNE, a, b) for a, b in spans if a > 0 and b < frames - 1]
 
 
+@kept
 def contacts_of(clip: Clip) -> tuple[Contact, ...]:
     """The clip's contacts: as they were set, else as they are found."""
     return find_support(clip).contacts if clip.contacts is None else clip.contacts

@@ -11,8 +11,6 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
-from threading import Lock
-from weakref import WeakKeyDictionary
 
 import numpy as np
 from scipy.ndimage import maximum_filter1d
@@ -20,6 +18,7 @@ from scipy.ndimage import maximum_filter1d
 from leancurve.curves.easing import easing_of
 from leancurve.document.base import base_pose, prop_pose
 from leancurve.document.clip import Clip
+from leancurve.document.kept import kept
 from leancurve.document.plant import Plant
 from leancurve.errors import BadInput
 from leancurve.figure.chain import follow
@@ -78,21 +77,13 @@ class Plan:
 
 
 NOTHING = Plan()
-_plans: WeakKeyDictionary[Clip, Plan] = WeakKeyDictionary()
-_lock = Lock()
 
 
 def plan_of(clip: Clip) -> Plan:
     """The clip's plants, solved once."""
     if clip.frames == 0 or not any(p.live for p in clip.plants):
         return NOTHING
-    with _lock:
-        found = _plans.get(clip)
-    if found is None:
-        found = _planned(clip)
-        with _lock:
-            _plans[clip] = found
-    return found
+    return _planned(clip)
 
 
 def touched(clip: Clip) -> frozenset[int]:
@@ -233,6 +224,7 @@ def carrier_of(clip: Clip) -> int | None:
     return None
 
 
+@kept
 def _planned(clip: Clip) -> Plan:
     by_limb: dict[Limb | Chain, list[Plant]] = {}
     for plant in clip.plants:

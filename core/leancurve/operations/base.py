@@ -163,7 +163,8 @@ class Operation(ABC, Generic[P]):
     whether it can be limited to some frames, ``keyed`` whether to single keys; ``by_joint``
     that it can be had for a few joints without the others. ``grows`` marks what has parameters
     that grow with the work. ``inputs`` are other documents that it works with, by name.
-    ``meant`` says that angles are written as a hand set them: nobody says them anew.
+    ``meant`` says that angles are written as a hand set them: nobody says them anew; ``continuous``
+    that they come without a flip by the operation's own care.
     """
 
     name: ClassVar[str]
@@ -175,6 +176,7 @@ class Operation(ABC, Generic[P]):
     by_joint: ClassVar[bool] = False
     grows: ClassVar[bool] = False
     meant: ClassVar[bool] = False
+    continuous: ClassVar[bool] = False
     inputs: ClassVar[Mapping[str, InputKind]] = {}
     version: ClassVar[int] = 1
     Params: ClassVar[type[BaseModel]]
@@ -208,7 +210,7 @@ class Operation(ABC, Generic[P]):
             patch = self.apply(clip, scope, parsed, progress)
         if patch.curves or patch.parts:
             require_sound(apply_patch(clip, patch), clip)
-        if not self.meant:
+        if not (self.meant or self.continuous):
             patch = continuous_patch(clip, patch)
         gone = scope.unplaced(clip)
         if gone:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from leancurve.cleaning.contacts import speed
+from leancurve.document.clip import Clip
+from leancurve.document.kept import kept
 from leancurve.figure.feet import foot_points
 from leancurve.measures.findings.base import Finding, Motion, severity, spans
 from leancurve.measures.findings.calibration import calibration_spans
@@ -148,17 +150,23 @@ def _merged(found: list[Finding]) -> Iterator[Finding]:
         left.insert(0, merged)
 
 
-def largest_slide_mm(motion: Motion, standing: Motion | None = None) -> float:
+@kept
+def standing_frames(clip: Clip) -> list[tuple[str, Ints]]:
+    """:func:`inner_frames` of a clip."""
+    return inner_frames(Motion(clip))
+
+
+def largest_slide_mm(motion: Motion, standing: Sequence[tuple[str, Ints]] | None = None) -> float:
     """How far a foot gets at most from where it was set down, in mm.
 
-    ``standing`` says when feet stand, if not this motion itself: two states of one clip are
-    measured over the same frames.
+    ``standing`` are the frames on which feet stand, if not those of this motion itself: two states
+    of one clip are measured over the same frames.
     """
     worst = 0.0
     scale = motion.clip.millimetres
     flat = [a for a in range(3) if a != motion.up]
     points = foot_points(motion.clip.skeleton, motion.body)
-    for limb, frames in (standing or motion).once(inner_frames):
+    for limb, frames in motion.once(inner_frames) if standing is None else standing:
         track = motion.world[1][frames][:, points[limb]][:, flat] * scale
         placed = np.median(track[: max(3, len(track) // 20)], axis=0)
         worst = max(worst, float(np.linalg.norm(track - placed, axis=1).max()))

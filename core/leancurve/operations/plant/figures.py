@@ -39,7 +39,7 @@ def plant_figures(clip: Clip) -> dict[str, Any]:
     return {
         "plants": len(clip.plants),
         "foot_slide_before_mm": round(largest_slide_mm(before), 3),
-        "foot_slide_after_mm": round(largest_slide_mm(after, before), 3),
+        "foot_slide_after_mm": round(largest_slide_mm(after, before.once(inner_frames)), 3),
         "sink_before_mm": round(sunk[0], 3),
         "sink_after_mm": round(floated[0], 3),
         "float_before_mm": round(sunk[1], 3),

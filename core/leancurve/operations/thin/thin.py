@@ -8,10 +8,11 @@ from typing import Any, ClassVar
 from leancurve.curves.curve import Curve, SampledCurve
 from leancurve.curves.splice import spliced
 from leancurve.document.clip import Clip
+from leancurve.document.kept import kept
 from leancurve.document.track import TrackId
 from leancurve.measures.findings import Motion
 from leancurve.measures.findings.base import spans
-from leancurve.measures.findings.floor import largest_slide_mm
+from leancurve.measures.findings.floor import largest_slide_mm, standing_frames
 from leancurve.operations.base import (
     Operation,
     Patch,
@@ -39,6 +40,7 @@ class Thin(Operation[ThinParams]):
     step = "thin"
     version = 3
     ranged = True
+    continuous = True
     Params: ClassVar[type[ThinParams]] = ThinParams
 
     def apply(
@@ -73,9 +75,8 @@ class Thin(Operation[ThinParams]):
         if times:
             report["poses"] = times
         if scope.joints is None and scope.groups is None:
-            standing = Motion(clip)
-            report["slide_before_mm"] = largest_slide_mm(standing)
-            report["slide_after_mm"] = largest_slide_mm(Motion(changed), standing)
+            report["slide_before_mm"] = slide_before(clip)
+            report["slide_after_mm"] = largest_slide_mm(Motion(changed), standing_frames(clip))
         progress(1.0)
         return Patch(curves=curves, report=report)
 
@@ -97,6 +98,12 @@ class Thin(Operation[ThinParams]):
         return f"Thin within {params.get('tolerance_deg', 0.25):g}°" + layout.get(
             params.get("layout", "channel"), ""
         )
+
+
+@kept
+def slide_before(clip: Clip) -> float:
+    """How far feet slide in a clip, mm: of what stands, whatever tolerance is tried on it."""
+    return largest_slide_mm(Motion(clip), standing_frames(clip))
 
 
 def _report(before: int, after: int, bound: int, degrees: float, mm: float) -> dict[str, float]:
