@@ -227,11 +227,13 @@ def test_a_stretch_of_keys_is_worked_on_in_the_time_strip(page: Page) -> None:
     expect(count(page)).to_have_text("3 keys")
     drag(page, on_strip(page, 70, 0), on_strip(page, 100, 0))
     revision(page, 2)
+    settled(page)
     moved = curve_of(page, "Arm", "ry").columns["time"]
     assert np.diff(moved).tolist()[1:3] == [20, 20]
     assert moved[1] == pytest.approx(80, abs=2)
     drag(page, on_strip(page, moved[3], 0), on_strip(page, moved[1] + 20, 0))
     revision(page, 3)
+    settled(page)
     scaled = curve_of(page, "Arm", "ry").columns["time"]
     assert scaled[3] - scaled[1] == pytest.approx(20, abs=2)
     page.keyboard.press("Delete")
