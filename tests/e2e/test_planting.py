@@ -4,21 +4,19 @@ from __future__ import annotations
 
 import re
 from dataclasses import replace
-from functools import cache
 from pathlib import Path
 
 import numpy as np
-from leancurve.demo import TAKES, captured
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.formats.bvh import read_bvh
 from leancurve.formats.clipjson import write_clip
 from leancurve.numbers.arrays import Floats
-from leancurve.recipe import ALL_OF_IT, run_recipe
 from PIL import Image
 from playwright.sync_api import Page, expect
 from safetensors.numpy import load
 
+from tests.core.test_planting import calmed
 from tests.e2e.conftest import clip_now, open_take, settled
 from tests.e2e.test_cleaning import LANE, RULER, STRIP_LABELS, STRIP_LEFT, card, revision
 from tests.e2e.test_the_whole_job import box
@@ -27,15 +25,9 @@ from tests.e2e.test_timing import gizmo
 PLANTS_LANE = 2  # below keys and contacts, lanes folded
 
 
-@cache
 def clean_walk() -> Clip:
     """The deck walk cleaned, its feet still sliding."""
-    lines = [
-        {"operation": x["operation"], "params": x.get("params", {}), "scope": {}}
-        for x in ALL_OF_IT
-        if x["operation"] not in ("thin", "drop_idle")
-    ]
-    return run_recipe(captured(TAKES[2]).clip, lines).clip
+    return calmed(2)
 
 
 def bring_walk(page: Page, name: str) -> None:

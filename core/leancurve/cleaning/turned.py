@@ -19,7 +19,7 @@ from leancurve.numbers.arrays import Bools, Floats, runs
 def turned_curves(
     clip: Clip, rotations: Mapping[int, Floats], moved: Bools, tolerance_deg: float
 ) -> dict[TrackId, Curve]:
-    """Curves of joints that have local rotations ``(F, 4)`` on frames ``moved (F,)``.
+    """Curves of joints that have local rotations ``(m, 4)`` on the m frames of ``moved (F,)``.
 
     Angles are the reading nearest to what stands. Keyed curves keep their key times and get what
     keys the tolerance asks, on those frames alone.
@@ -31,7 +31,7 @@ def turned_curves(
         turns = clip.turns_of(joint)
         near = np.stack([own[t] for t in turns], axis=1)
         angles = near.copy()
-        angles[moved] = rotation.angles_near(q[moved], clip.order(joint), near[moved])
+        angles[moved] = rotation.angles_near(q, clip.order(joint), near[moved])
         for k, track in enumerate(turns):
             out[track] = with_values(clip.curves[track], angles[:, k], moved, tolerance_deg)
     return out

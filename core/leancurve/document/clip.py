@@ -105,6 +105,10 @@ class Clip:
         """All that has a curve: the clip's own channels, then those of its props."""
         return (*self.channels, *(t for prop in self.props for t in prop.tracks))
 
+    def prop_at(self, name: str) -> int | None:
+        """Which of its props has a name."""
+        return next((k for k, prop in enumerate(self.props) if prop.name == name), None)
+
     def named(self, track: TrackId) -> str:
         """A track in words: its joint or its prop, and its channel."""
         if track.owner != PROP:

@@ -10,7 +10,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from functools import lru_cache
 
 import numpy as np
 from scipy.ndimage import maximum_filter1d
@@ -25,7 +24,7 @@ from leancurve.figure.chain import follow
 from leancurve.figure.feet import Chain, Limb, chain_to, limbs_of
 from leancurve.figure.limb import arc, reach, usual_hinge
 from leancurve.figure.pose import Pose
-from leancurve.figure.skeleton import UP, Skeleton
+from leancurve.figure.skeleton import UP
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats, Ints
 from leancurve.numbers.fill import fill
@@ -168,21 +167,20 @@ class _World:
         return self.turn(parent)
 
 
-@lru_cache(maxsize=64)
-def _limb_of_part(skeleton: Skeleton, limbs: tuple[Limb, ...], part: str) -> Limb | None:
-    for limb in limbs:
-        if part in limb.parts:
-            return limb
-    return next((x for x in limbs if skeleton.names[x.end] == part), None)
+def _limb_of_part(clip: Clip, part: str) -> Limb | None:
+    limbs = limbs_of(clip.skeleton, clip.body)
+    by_part = (x for x in limbs if part in x.parts)
+    by_joint = (x for x in limbs if clip.skeleton.names[x.end] == part)
+    return next(by_part, None) or next(by_joint, None)
 
 
 def holding(clip: Clip, plant: Plant) -> Limb | Chain | None:
     """The limb that a plant works on, None where this figure has none that can."""
     if plant.with_joint and plant.with_joint not in clip.skeleton.names:
         return None
-    if plant.with_prop and all(prop.name != plant.with_prop for prop in clip.props):
+    if plant.with_prop and clip.prop_at(plant.with_prop) is None:
         return None
-    found = _limb_of_part(clip.skeleton, limbs_of(clip.skeleton, clip.body), plant.part)
+    found = _limb_of_part(clip, plant.part)
     if found is None:
         return _chain_of_part(clip, plant.part)
     return found if _turns(clip, found) else None
@@ -198,12 +196,12 @@ def _chain_of_part(clip: Clip, part: str) -> Chain | None:
 
 def limb_of(clip: Clip, part: str) -> Limb | Chain:
     """The limb by which a part is held; :class:`BadInput` where none can hold it."""
-    limbs = limbs_of(clip.skeleton, clip.body)
-    found = _limb_of_part(clip.skeleton, limbs, part)
+    found = _limb_of_part(clip, part)
     chain = _chain_of_part(clip, part) if found is None else None
     if chain is not None:
         return chain
     if found is None:
+        limbs = limbs_of(clip.skeleton, clip.body)
         known = ", ".join(p for limb in limbs for p in limb.parts) or "none"
         raise BadInput(f"{part}: no part that can be planted; there are {known}")
     for joint in found.joints:
@@ -368,7 +366,7 @@ class _Correction:
         place = np.array(plant.place)
         turn = None if plant.turn is None else np.array(plant.turn)
         if plant.with_prop:
-            which = next(k for k, p in enumerate(self.clip.props) if p.name == plant.with_prop)
+            which = self.clip.prop_at(plant.with_prop)
             turns, points = (x[held, which] for x in prop_pose(self.clip))
             goal = None if turn is None else rotation.multiply(turns, turn)
             return points + rotation.rotate(turns, np.broadcast_to(place, points.shape)), goal

@@ -41,13 +41,10 @@ export const isPulled = (joint: number): boolean => bendable(joint).length > 0
 
 /** The joints above one that turn about three axes, below the hips: those that follow it. */
 function bendable(joint: number): number[] {
-  const { clip } = useBench.getState()
   const hips = hipsOf()
   const above = chainOf(joint).slice(1)
   const until = above.indexOf(hips)
-  return above
-    .slice(0, until < 0 ? above.length - 1 : until)
-    .filter((j) => clip!.joints[j]!.channels.filter((c) => c[0] === 'r').length === 3)
+  return above.slice(0, until < 0 ? above.length - 1 : until).filter(canTurn)
 }
 
 /** All that has to be here before ends of the selection can be pulled: limbs, and their curves. */

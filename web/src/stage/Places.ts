@@ -8,7 +8,7 @@ import {
   Vector3,
 } from 'three'
 import type { Clip, Plant } from '../clip/bench'
-import type { Poses, WorldPose } from '../clip/poses'
+import { type Poses, quatAt, type WorldPose } from '../clip/poses'
 import { rotate } from '../clip/rotations'
 import { token } from '../ui/theme'
 import type { Eye } from './Eye'
@@ -101,16 +101,13 @@ export class Places {
     let at = new Vector3(...(plant.place as [number, number, number]))
     const joint = plant.with_joint ? clip.joints.findIndex((j) => j.name === plant.with_joint) : -1
     if (joint >= 0) {
-      const r = world.rotation
-      const turn = [r[4 * joint]!, r[4 * joint + 1]!, r[4 * joint + 2]!, r[4 * joint + 3]!]
-      at = new Vector3(...rotate(turn as [number, number, number, number], plant.place))
+      at = new Vector3(...rotate(quatAt(world.rotation, joint), plant.place))
       at.add(vector(world, joint))
     }
     const prop = clip.props.findIndex((p) => p.name === plant.with_prop)
     if (plant.with_prop && prop >= 0 && poses.props) {
       const k = Math.min(frame, poses.frames - 1) * clip.props.length + prop
-      const turn = [0, 1, 2, 3].map((n) => poses.props!.rotation[4 * k + n]!)
-      at = new Vector3(...rotate(turn as [number, number, number, number], plant.place))
+      at = new Vector3(...rotate(quatAt(poses.props.rotation, k), plant.place))
       at.add(new Vector3().fromArray(poses.props.place, 3 * k))
     }
     return this.dragged?.plant === plant ? at.add(this.dragged.by) : at

@@ -158,7 +158,7 @@ def _changed(clip: Clip, stood: Standing | None, was: Plant | None, edit: PlantE
     carried = (joint, prop)
     if joint and joint not in clip.skeleton.names:
         raise BadInput(f"{edit.part}: no joint is named {joint!r}")
-    if prop and all(p.name != prop for p in clip.props):
+    if prop and clip.prop_at(prop) is None:
         raise BadInput(f"{edit.part}: no prop is named {prop!r}")
     elsewhere = carried != (was.with_joint, was.with_prop)
     place, turn = was.place, was.turn

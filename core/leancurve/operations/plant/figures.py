@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from leancurve.cleaning.contacts import contacts_of
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.document.plant import Plant
@@ -28,10 +29,10 @@ def plant_figures(clip: Clip) -> dict[str, Any]:
     much hips were lowered, ``knee_ratio`` the largest acceleration of a knee or an elbow about a
     span's ends after, over that before.
     """
-    below = clip.below
+    if clip.contacts is None:
+        clip = replace(clip, contacts=contacts_of(clip))
     plan = plan_of(clip)
-    contacts = Motion(clip).contacts
-    before, after = (Motion(replace(c, contacts=contacts)) for c in (below, clip))
+    before, after = Motion(clip.below), Motion(clip)
     mm = clip.millimetres
     sunk, floated = floor_gaps(before), floor_gaps(after)
     missed, missed_at = _worst_miss(plan)

@@ -59,14 +59,12 @@ class MendLimbs(Operation[MendLimbsParams]):
             raise BadInput("mend_limbs: no limb of two bones is in the scope")
         weight = np.zeros(clip.frames)
         ramp = RampParams(ramp_in=params.ramp, ramp_out=params.ramp)
-        whole = bool(scope.whole_time)
-        if whole:
+        if scope.whole_time:
             weight[:] = 1.0
         else:
             for window in windows_of(clip, scope, ramp):
                 weight += window.at(np.arange(clip.frames, dtype=np.float64))
-        pose = evaluate(clip.below)
-        turns, points = pose.world(clip.skeleton)
+        turns, points = evaluate(clip.below).world(clip.skeleton)
         sigma = params.over * float(clip.rate)
         curves: dict[TrackId, Curve] = {}
         wrong, worst = 0, 0.0
@@ -76,11 +74,7 @@ class MendLimbs(Operation[MendLimbsParams]):
             wrong += int(np.count_nonzero(sides & (weight > 0.0)))
             worst = max(worst, float(turned[weight > 0.0].max(initial=0.0)))
             if np.any(moved):
-                rotations = {}
-                for joint, local in zip(limb.joints, solved, strict=True):
-                    q = pose.rotation[:, joint].copy()
-                    q[moved] = local[moved]
-                    rotations[joint] = q
+                rotations = {j: local[moved] for j, local in zip(limb.joints, solved, strict=True)}
                 curves |= turned_curves(clip, rotations, moved, params.tolerance_deg)
             progress(done / len(limbs))
         return Patch(

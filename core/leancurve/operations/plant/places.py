@@ -63,10 +63,7 @@ class Standing:
     ) -> tuple[Floats, Floats]:
         """World positions and rotations as a joint or a prop carries them; as they are for none."""
         if prop:
-            found = [k for k, p in enumerate(self.clip.props) if p.name == prop]
-            if not found:
-                raise BadInput(f"no prop is named {prop!r}")
-            theirs, at = (x[:, found[0]] for x in prop_pose(self.clip))
+            theirs, at = (x[:, prop_named(self.clip, prop)] for x in prop_pose(self.clip))
             back = rotation.conjugate(theirs)
             return rotation.rotate(back, points - at), rotation.multiply(back, turns)
         return self.in_axes_of(joint, points, turns) if joint else (points, turns)
@@ -78,6 +75,14 @@ class Standing:
         at = self.clip.skeleton.index(joint)
         back = rotation.conjugate(self.turns[:, at])
         return rotation.rotate(back, points - self.points[:, at]), rotation.multiply(back, turns)
+
+
+def prop_named(clip: Clip, name: str) -> int:
+    """Which of the clip's props has a name; :class:`BadInput` where none has."""
+    found = clip.prop_at(name)
+    if found is None:
+        raise BadInput(f"no prop is named {name!r}")
+    return found
 
 
 def standing(clip: Clip) -> Standing:
@@ -154,15 +159,13 @@ def on_floor(stood: Standing, part: str, place: Point, height: float | None = No
 def on_top(stood: Standing, part: str, place: Point, prop: str, frame: int) -> Point:
     """A place at the height at which its part rests on a prop's top, as that stands on a frame: a
     crate, a step, a slope."""
-    named = [k for k, p in enumerate(stood.clip.props) if p.name == prop]
-    if not named:
-        raise BadInput(f"no prop is named {prop!r}")
-    turns, points = (x[0, named[0]] for x in prop_pose(stood.clip, np.array([float(frame)])))
+    which = prop_named(stood.clip, prop)
+    turns, points = (x[0, which] for x in prop_pose(stood.clip, np.array([float(frame)])))
     axes = rotation.rotate(np.broadcast_to(turns, (3, 4)), np.eye(3))
     # Its top is the face that looks up most.
     face = int(np.argmax(np.abs(axes[:, stood.up])))
     normal = axes[face] * np.sign(axes[face, stood.up])
-    top = points + normal * (0.5 * stood.clip.props[named[0]].size[face])
+    top = points + normal * (0.5 * stood.clip.props[which].size[face])
     away = np.array(place) - top
     away[stood.up] = 0.0
     out = np.array(place)

@@ -117,10 +117,7 @@ def _wanted(clip: Clip, scope: Scope, params: PlantParams) -> set[str]:
     if not legs:
         raise BadInput("plant: no legs of two bones are known here; name the parts")
     return {
-        part
-        for x in legs
-        if {*x.joints, x.ball} & joints
-        for part in (x.parts[:2] if len(x.parts) > 1 else x.parts)
+        part for x in legs if {*x.joints, x.ball} & joints for part in _finer(clip, x.parts[-1])
     }
 
 

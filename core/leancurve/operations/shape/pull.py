@@ -8,7 +8,6 @@ import numpy as np
 from pydantic import Field
 
 from leancurve.cleaning.turned import turned_curves
-from leancurve.curves.easing import easing_of
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.document.planting import limb_of
@@ -59,18 +58,12 @@ class Pull(Operation[PullParams]):
         limb = limb_of(clip, params.part)
         weight = np.zeros(clip.frames)
         frames = np.arange(clip.frames, dtype=np.float64)
-        ramp = RampParams(
-            ramp_in=params.ramp_in, ramp_out=params.ramp_out,
-            easing=params.easing, bezier=params.bezier,
-        )  # fmt: skip
-        easing_of(params.easing, params.bezier)
-        for window in windows_of(clip, scope, ramp):
+        for window in windows_of(clip, scope, params):
             weight += window.at(frames)
         away = np.array((params.x, params.y, params.z)) / clip.millimetres
         moved = (weight > 0.0) & bool(np.any(away))
         if not np.any(moved):
             return Patch(report={"frames": 0, "missed_mm": 0.0})
-        joints = sorted({j for end in limb.joints for j in clip.skeleton.chain(end)})
         turns, points = evaluate(clip.below).world(clip.skeleton)
         progress(0.3)
         by = np.broadcast_to(away, (clip.frames, 3))
@@ -81,12 +74,7 @@ class Pull(Operation[PullParams]):
             by = rotation.rotate(turns[:, hips], by)
         target = points[:, limb.end] + weight[:, None] * by
         solved = _solved(clip, limb, turns[moved], points[moved], target[moved])
-        own = evaluate(clip.below, joints=joints)
-        rotations = {}
-        for joint, local in zip(limb.joints, solved, strict=True):
-            whole = own.rotation[:, joints.index(joint)].copy()
-            whole[moved] = local
-            rotations[joint] = whole
+        rotations = dict(zip(limb.joints, solved, strict=True))
         curves = turned_curves(clip, rotations, moved, params.tolerance_deg)
         progress(0.8)
         reached = evaluate(clip.below.with_curves(curves)).world(clip.skeleton)[1][:, limb.end]
