@@ -9,7 +9,7 @@ import numpy as np
 from django.http import HttpRequest, HttpResponse
 from documents.store import load_clip
 from leancurve.document.base import base_pose, times_of
-from leancurve.document.evaluation import evaluate
+from leancurve.document.evaluation import posed
 from leancurve.document.planting import limb_of, plan_of
 from leancurve.errors import BadInput
 from leancurve.figure.feet import limbs_of
@@ -60,7 +60,7 @@ def limbs(request: HttpRequest, clip_id: int, revision: int) -> Any:
     """Limbs of two bones, by which ends are pulled: about which axis each bends as a rule."""
     clip = load_clip(revision_for(request, clip_id, revision).state)
     found = limbs_of(clip.skeleton, clip.body)
-    turns, points = evaluate(clip.below).world(clip.skeleton)
+    turns, points = posed(clip.below).world(clip.skeleton)
     return [
         {
             "name": x.name,

@@ -10,7 +10,7 @@ import numpy as np
 from django.conf import settings
 from documents.caches import Cache
 from documents.store import load_clip
-from leancurve.document.evaluation import evaluate
+from leancurve.document.evaluation import posed
 from leancurve.measures.account import (
     COSTS,
     Account,
@@ -126,8 +126,8 @@ def summary_of(told: Told) -> dict[str, Any]:
 def lanes_of(revision: Revision) -> tuple[Floats, Floats]:
     """Per frame the farthest that any end was moved, mm: by mends, and by all the rest."""
     clip, take = load_clip(revision.state), baseline_of(revision)
-    names, ours = end_points(clip, evaluate(clip))
-    _, theirs = end_points(baseline_with_ends(take, names), evaluate(take))
+    names, ours = end_points(clip, posed(clip))
+    _, theirs = end_points(baseline_with_ends(take, names), posed(take))
     moves = ours * clip.millimetres - theirs * take.millimetres
     mends = account_of(revision).whole.mended_moves
     if mends is None or mends.shape != moves.shape:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from documents.models import State
 from documents.store import load_clip
 from leancurve.document.clip import Clip
-from leancurve.document.evaluation import evaluate
+from leancurve.document.evaluation import posed
 from leancurve.figure.pose import Pose
 from leancurve.measures.drift import Drift, pose_drift
 from leancurve.operations import Patch, apply_patch, operation_named
@@ -33,8 +33,8 @@ def whole_preview(line: Line, before: State, take: State, check: Progress) -> Wh
     patch = compute(line, before, take, check)
     check(1.0)
     clip = apply_patch(standing, patch)
-    pose = evaluate(clip)
+    pose = posed(clip)
     check(1.0)
     if operation_named(line["operation"]).retimes:
         return Whole(patch, clip, pose, None)
-    return Whole(patch, clip, pose, pose_drift(clip, pose, standing, evaluate(standing)))
+    return Whole(patch, clip, pose, pose_drift(clip, pose, standing, posed(standing)))

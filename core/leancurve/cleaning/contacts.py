@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from leancurve.document.clip import Clip, Contact
-from leancurve.document.evaluation import evaluate
+from leancurve.document.evaluation import posed
 from leancurve.document.kept import kept
 from leancurve.figure.body import Body
 from leancurve.figure.feet import foot_points
@@ -176,7 +176,7 @@ def find_support(
     limits = limits or ContactLimits()
     if clip.frames == 0:
         return Support((), {}, clip.reading.floor or 0.0)
-    rotations, positions = world or evaluate(clip).world(clip.skeleton)
+    rotations, positions = world or posed(clip).world(clip.skeleton)
     body, up = clip.body, UP[clip.reading.up_axis]
     rate = float(clip.rate)
     stature = max(clip.skeleton.rest_height, 1e-9)
@@ -250,6 +250,11 @@ def _airborne(
 
 
 @kept
+def support_of(clip: Clip) -> Support:
+    """:func:`find_support` of a clip, found once."""
+    return find_support(clip)
+
+
 def contacts_of(clip: Clip) -> tuple[Contact, ...]:
     """The clip's contacts: as they were set, else as they are found."""
-    return find_support(clip).contacts if clip.contacts is None else clip.contacts
+    return support_of(clip).contacts if clip.contacts is None else clip.contacts

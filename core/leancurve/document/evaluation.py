@@ -22,6 +22,7 @@ import numpy as np
 from leancurve.document import planting
 from leancurve.document.base import base_pose, channel_values, times_of
 from leancurve.document.clip import Clip
+from leancurve.document.kept import recent
 from leancurve.document.track import BASE, TrackId, base_track
 from leancurve.figure.pose import Pose
 from leancurve.numbers import rotation
@@ -49,6 +50,18 @@ def evaluate(clip: Clip, frames: Floats | None = None, joints: Sequence[int] | N
     for stage in STAGES:
         pose = stage(clip, at, wanted, pose)
     return pose
+
+
+def _weight(pose: Pose) -> int:
+    """What a pose takes with its world, bytes."""
+    return 2 * (pose.rotation.nbytes + pose.translation.nbytes)
+
+
+@recent(64 * 2**20, _weight)
+def posed(clip: Clip) -> Pose:
+    """:func:`evaluate` of all joints on each frame, remembered for the last few clips: whoever
+    reads it changes nothing in it."""
+    return evaluate(clip)
 
 
 def effective(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from leancurve.figure.skeleton import Skeleton, forward_kinematics
 from leancurve.numbers.arrays import Floats
@@ -15,11 +15,16 @@ class Pose:
 
     rotation: Floats
     translation: Floats
+    _worlds: dict[Skeleton, tuple[Floats, Floats]] = field(
+        default_factory=dict, init=False, repr=False
+    )
 
     def of(self, joints: Sequence[int]) -> Pose:
         """The pose of some joints, in that order."""
         return Pose(self.rotation[:, list(joints)], self.translation[:, list(joints)])
 
     def world(self, skeleton: Skeleton) -> tuple[Floats, Floats]:
-        """World rotations and positions, in the skeleton's unit."""
-        return forward_kinematics(skeleton, self.rotation, self.translation)
+        """World rotations and positions, in the skeleton's unit; made once."""
+        if skeleton not in self._worlds:
+            self._worlds[skeleton] = forward_kinematics(skeleton, self.rotation, self.translation)
+        return self._worlds[skeleton]

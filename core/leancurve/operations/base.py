@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from typing import Any, ClassVar, Generic, Literal, TypeAlias, TypeVar
+from weakref import WeakKeyDictionary, ref
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
@@ -91,8 +92,21 @@ class Patch:
         return {**given, **dict.fromkeys(self.unset)}
 
 
+_made: WeakKeyDictionary[Patch, tuple[ref[Clip], Clip]] = WeakKeyDictionary()
+
+
 def apply_patch(clip: Clip, patch: Patch) -> Clip:
-    """The clip with the patch's change made."""
+    """The clip with the patch's change made; the same one where it was asked before, so that what
+    was found of it is found again."""
+    there = _made.get(patch)
+    if there is not None and there[0]() is clip:
+        return there[1]
+    changed = _patched(clip, patch)
+    _made[patch] = (ref(clip), changed)
+    return changed
+
+
+def _patched(clip: Clip, patch: Patch) -> Clip:
     changed = clip.with_curves(patch.curves)
     if patch.props is not None:
         # A prop that is no more takes its curves with it.

@@ -9,10 +9,10 @@ from typing import Any, TypeVar, cast
 
 import numpy as np
 
-from leancurve.cleaning.contacts import Support, find_support, tidy
+from leancurve.cleaning.contacts import Support, support_of, tidy
 from leancurve.cleaning.continuity import Flips, continuity_breaks
 from leancurve.document.clip import Clip, Contact
-from leancurve.document.evaluation import effective, evaluate
+from leancurve.document.evaluation import effective, posed
 from leancurve.document.track import TrackId
 from leancurve.figure.body import Body
 from leancurve.figure.pose import Pose
@@ -90,7 +90,7 @@ class Motion:
 
     @cached_property
     def pose(self) -> Pose:
-        return evaluate(self.clip)
+        return posed(self.clip)
 
     @cached_property
     def local(self) -> Floats:
@@ -126,7 +126,7 @@ class Motion:
 
     @cached_property
     def support(self) -> Support:
-        return find_support(self.clip, world=self.world)
+        return support_of(self.clip)
 
     @cached_property
     def contacts(self) -> tuple[Contact, ...]:

@@ -68,7 +68,9 @@ def _jump(local: Floats, still: Bools) -> int:
     """The first frame that many joints reach in one jump, all before it being held; else 0."""
     step = rotation.geodesic_deg(local[1:], local[:-1])
     end = int(np.argmin(still)) if not still.all() else len(still)
-    for k in range(min(end, len(step) - 2)):
+    # Only where so many joints turn far at once can they jump.
+    many = np.count_nonzero(step > JUMP_DEG, axis=1) >= JUMPING_JOINTS
+    for k in np.flatnonzero(many[: max(0, min(end, len(step) - 2))]).tolist():
         around = np.median(step[k + 1 : k + 4], axis=0)
         before = np.median(step[max(0, k - 3) : k], axis=0) if k else np.zeros(step.shape[1])
         jumps = step[k] > np.maximum(JUMP_DEG, JUMP_RATIO * np.maximum(around, before))

@@ -17,11 +17,17 @@ LONGEST_S = 4.0
 """A jump and the one that takes it back are one snap if they lie no farther apart."""
 
 
+def _jumps(motion: Motion) -> list[tuple[int, int, float]]:
+    return snaps_in(motion.local)
+
+
 def detect(motion: Motion) -> Iterator[Finding]:
     """One finding from the jump out to the jump back; a jump that stays is one frame."""
     events: dict[int, list[tuple[int, float]]] = defaultdict(list)
-    thrown = {(j, f) for j, a, b, _ in motion.once(spikes_of) for f in range(a, b + 2)}
-    for joint, frame, size in snaps_in(motion.local):
+    jumps = motion.once(_jumps)
+    jumping = sorted({j for j, _, _ in jumps})
+    thrown = {(j, f) for j, a, b, _ in spikes_of(motion, jumping) for f in range(a, b + 2)}
+    for joint, frame, size in jumps:
         # The way out of a calibration pose, and out of and back from a spike, are told as such.
         if not at_calibration(motion, frame) and (joint, frame) not in thrown:
             events[joint].append((frame, size))

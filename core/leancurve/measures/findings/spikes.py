@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import lru_cache
 from itertools import product
 
@@ -140,19 +140,35 @@ def _close_pairs(
     return found
 
 
-def spikes_of(motion: Motion) -> list[Spike]:
-    """Spikes of the joints' rotations, degrees."""
-    # A chord between unit quaternions is half the angle, in radians, for small angles.
-    found = search(motion.local, motion.rate, np.radians(LEAST_DEG) / 2)
-    return [(j, a, b, float(np.degrees(2 * s))) for j, a, b, s in found]
+def _searched(_motion: Motion) -> dict[int, list[Spike]]:
+    """Spikes by joint, of those that were searched already."""
+    return {}
 
 
-def detect(motion: Motion) -> Iterator[Finding]:
-    """Rotations of every joint, positions of those that have position channels."""
-    for joint, first, last, size in motion.once(spikes_of):
+def spikes_of(motion: Motion, joints: Sequence[int] | None = None) -> list[Spike]:
+    """Spikes of rotations, degrees: of all joints, or of some. Each joint is searched once."""
+    wanted = range(len(motion.names)) if joints is None else sorted(joints)
+    known = motion.once(_searched)
+    fresh = [j for j in wanted if j not in known]
+    if fresh:
+        known |= {j: [] for j in fresh}
+        # A chord between unit quaternions is half the angle, in radians, for small angles.
+        found = search(motion.local[:, fresh], motion.rate, np.radians(LEAST_DEG) / 2)
+        for k, a, b, size in found:
+            known[fresh[k]].append((fresh[k], a, b, float(np.degrees(2 * size))))
+    return [spike for j in wanted for spike in known[j]]
+
+
+def detect(motion: Motion, joints: Sequence[int] | None = None) -> Iterator[Finding]:
+    """Rotations of joints, positions of those that have position channels."""
+    for joint, first, last, size in spikes_of(motion, joints):
         if not at_calibration(motion, first, AROUND):
             yield _finding(motion, joint, first, last, size, "°", 30.0, LEAST_DEG)
-    moving = [j for j, names in enumerate(motion.clip.layout) if "tx" in names]
+    moving = [
+        j
+        for j, names in enumerate(motion.clip.layout)
+        if "tx" in names and (joints is None or j in joints)
+    ]
     if moving:
         scale = motion.clip.millimetres
         track = motion.pose.translation[:, moving] * scale

@@ -9,7 +9,7 @@ import numpy as np
 
 from leancurve.cleaning.contacts import contacts_of
 from leancurve.document.clip import Clip
-from leancurve.document.evaluation import evaluate
+from leancurve.document.evaluation import posed
 from leancurve.document.plant import Plant
 from leancurve.document.planting import Plan, holding, plan_of
 from leancurve.figure.feet import foot_points, limbs_of
@@ -141,7 +141,7 @@ def each_plants_figures(clip: Clip) -> list[PlantFigures]:
     if not clip.plants:
         return []
     plan, mm = plan_of(clip), clip.millimetres
-    before, after = (Standing(c, *evaluate(c).world(c.skeleton), {}) for c in (clip.below, clip))
+    before, after = (Standing(c, *posed(c).world(c.skeleton), {}) for c in (clip.below, clip))
     missed = {x.limb: x.missed for x in plan.limbs}
     out: list[PlantFigures] = []
     for plant in clip.plants:
@@ -181,7 +181,7 @@ MOST_POINTS = 240
 def foot_path(clip: Clip, part: str, first: int, last: int) -> FootPath:
     """A part's way from ``first`` to ``last``, of at most so many points as a picture shows."""
     stood = standing(clip)
-    with_plants = Standing(clip, *evaluate(clip).world(clip.skeleton), stood.rest_heights)
+    with_plants = Standing(clip, *posed(clip).world(clip.skeleton), stood.rest_heights)
     last = min(max(last, 0), max(clip.frames - 1, 0))
     first = min(max(first, 0), last)
     step = max(1, -(-(last - first + 1) // MOST_POINTS))

@@ -18,6 +18,7 @@ from leancurve.operations.base import (
     Patch,
     Progress,
     Scope,
+    apply_patch,
     continuous_patch,
     silent,
 )
@@ -69,16 +70,17 @@ class Thin(Operation[ThinParams]):
             for channel, curve in solved.items():
                 curves[channel] = spliced(curves[channel], curve, first, last, clip.frames)
         curves = dict(continuous_patch(clip, Patch(curves=curves)).curves)
-        changed = clip.with_curves(curves)
         after = sum(c.key_count for c in curves.values())
         report = _report(before, after, bound, worst[True], worst[False] * clip.millimetres)
         if times:
             report["poses"] = times
+        patch = Patch(curves=curves, report=report)
         if scope.joints is None and scope.groups is None:
             report["slide_before_mm"] = slide_before(clip)
-            report["slide_after_mm"] = largest_slide_mm(Motion(changed), standing_frames(clip))
+            changed = Motion(apply_patch(clip, patch))
+            report["slide_after_mm"] = largest_slide_mm(changed, standing_frames(clip))
         progress(1.0)
-        return Patch(curves=curves, report=report)
+        return patch
 
     def upgraded(self, version: int, params: Mapping[str, Any]) -> dict[str, Any]:
         """Version 1 kept to each channel and knew nothing of contacts; 2 gave keys other ids."""
