@@ -96,13 +96,15 @@ def _left(values: Floats, holds: list[list[int]], least: float) -> list[list[int
 
 def _rest(values: Floats, near: float, tolerance: float) -> slice | None:
     """The part of a found hold that truly rests: without the way in and out of it."""
-    close = np.flatnonzero(np.abs(values - np.median(values)) <= near)
+    away = np.abs(values - np.median(values))
+    close = np.flatnonzero(away <= near)
     if len(close) == 0:
         return None
     part = slice(int(close[0]), int(close[-1]) + 1)
-    inside = values[part]
-    within = np.max(np.abs(inside - np.median(inside))) <= tolerance
-    return part if within else None
+    if len(close) < len(values):
+        inside = values[part]
+        away = np.abs(inside - np.median(inside))
+    return part if np.max(away) <= tolerance else None
 
 
 def truly_broken(values: Floats, frames: Ints, tolerance: float, rate: float) -> Ints:
@@ -134,8 +136,8 @@ def borders(values: Floats) -> Landmarks:
 
 def passing(marks: Landmarks, values: Floats, frames: Ints) -> Landmarks:
     """Landmarks with smooth keys at ``frames`` too, where none stands yet."""
-    fresh = np.setdiff1d(frames, marks.frames)
-    fresh = fresh[(fresh > 0) & (fresh < len(values) - 1)]
+    inner = {f for f in frames.tolist() if 0 < f < len(values) - 1}
+    fresh = np.array(sorted(inner.difference(marks.frames.tolist())), dtype=np.int64)
     if len(fresh) == 0:
         return marks
     at = np.concatenate([marks.frames, fresh])

@@ -187,15 +187,18 @@ class KeyedCurve:
         size = len(self.time)
         if size == 0:
             raise BadInput("a keyed curve needs at least one key")
-        for name, kind in KEY_COLUMNS.items():
+        for name in KEY_COLUMNS:
             column = getattr(self, name)
             if column.shape != (size,):
                 raise BadInput(f"key column {name!r} has {column.size} entries, expected {size}")
-            if kind is np.float64 and not np.all(np.isfinite(column)):
-                raise BadInput(f"key column {name!r} has a value that is not a finite number")
+        numbers = [name for name, kind in KEY_COLUMNS.items() if kind is np.float64]
+        finite = np.isfinite([getattr(self, name) for name in numbers]).all(axis=1)
+        if not finite.all():
+            name = numbers[int(np.argmin(finite))]
+            raise BadInput(f"key column {name!r} has a value that is not a finite number")
         if np.any(np.diff(self.time) <= 0):
             raise BadInput("key times must ascend, with no two keys at one time")
-        if len(np.unique(self.id)) != size:
+        if not np.all(np.diff(self.id) > 0) and len(np.unique(self.id)) != size:
             raise BadInput("key ids must be unique within a curve")
         for name in ("length_in", "length_out"):
             lengths = getattr(self, name)

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 import numpy as np
 
 from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve, evaluate_keyed
 from leancurve.document.clip import Clip
+from leancurve.document.kept import recent
 from leancurve.document.prop import ORDER
 from leancurve.document.track import BASE, TrackId, base_track
 from leancurve.figure.pose import Pose
@@ -26,18 +27,34 @@ def _curve_values(clip: Clip, frames: Floats, wanted: Iterable[TrackId]) -> dict
     """Each curve by itself at times ``(F,)`` in frames: between frames sampled ones go straight."""
     whole = len(frames) == clip.frames and bool(np.all(frames == np.arange(clip.frames)))
     out: dict[TrackId, Floats] = {}
-    keyed_ids: list[TrackId] = []
-    keyed_curves: list[KeyedCurve] = []
+    keyed: dict[TrackId, KeyedCurve] = {}
     for channel in wanted:
         curve = clip.curves[channel]
         if isinstance(curve, KeyedCurve):
-            keyed_ids.append(channel)
-            keyed_curves.append(curve)
+            keyed[channel] = curve
         else:
             out[channel] = curve.values if whole else curve.at(frames)
-    if keyed_curves:
-        out.update(zip(keyed_ids, evaluate_keyed(keyed_curves, frames), strict=True))
-    return out
+    if whole and 2 * len(keyed) > len(clip.curves):
+        values = _keyed_values(clip)
+        return out | {channel: values[channel] for channel in keyed}
+    return out | _evaluated(keyed, frames)
+
+
+def _evaluated(curves: Mapping[TrackId, KeyedCurve], frames: Floats) -> dict[TrackId, Floats]:
+    if not curves:
+        return {}
+    return dict(zip(curves, evaluate_keyed(list(curves.values()), frames), strict=True))
+
+
+def _weight(values: dict[TrackId, Floats]) -> int:
+    return sum(v.nbytes for v in values.values())
+
+
+@recent(32 * 2**20, _weight)
+def _keyed_values(clip: Clip) -> dict[TrackId, Floats]:
+    """All keyed curves on each of the clip's frames."""
+    keyed = {t: c for t, c in clip.curves.items() if isinstance(c, KeyedCurve)}
+    return _evaluated(keyed, np.arange(clip.frames, dtype=np.float64))
 
 
 def _values_at(

@@ -159,22 +159,24 @@ def spikes_of(motion: Motion, joints: Sequence[int] | None = None) -> list[Spike
     return [spike for j in wanted for spike in known[j]]
 
 
+def _thrown_off(motion: Motion) -> list[Spike]:
+    """Spikes of the positions of joints that have position channels, mm."""
+    moving = [j for j, names in enumerate(motion.clip.layout) if "tx" in names]
+    if not moving:
+        return []
+    track = motion.pose.translation[:, moving] * motion.clip.millimetres
+    found = search(track, motion.rate, LEAST_MM)
+    return [(moving[k], first, last, size) for k, first, last, size in found]
+
+
 def detect(motion: Motion, joints: Sequence[int] | None = None) -> Iterator[Finding]:
     """Rotations of joints, positions of those that have position channels."""
     for joint, first, last, size in spikes_of(motion, joints):
         if not at_calibration(motion, first, AROUND):
             yield _finding(motion, joint, first, last, size, "°", 30.0, LEAST_DEG)
-    moving = [
-        j
-        for j, names in enumerate(motion.clip.layout)
-        if "tx" in names and (joints is None or j in joints)
-    ]
-    if moving:
-        scale = motion.clip.millimetres
-        track = motion.pose.translation[:, moving] * scale
-        for k, first, last, size in search(track, motion.rate, LEAST_MM):
-            if not at_calibration(motion, first, AROUND):
-                yield _finding(motion, moving[k], first, last, size, "mm", 100.0, LEAST_MM)
+    for joint, first, last, size in motion.once(_thrown_off):
+        if (joints is None or joint in joints) and not at_calibration(motion, first, AROUND):
+            yield _finding(motion, joint, first, last, size, "mm", 100.0, LEAST_MM)
 
 
 def _finding(

@@ -69,12 +69,12 @@ class Thin(Operation[ThinParams]):
                 worst[turns] = max(worst[turns], part.worst(solved, turns))
             for channel, curve in solved.items():
                 curves[channel] = spliced(curves[channel], curve, first, last, clip.frames)
-        curves = dict(continuous_patch(clip, Patch(curves=curves)).curves)
-        after = sum(c.key_count for c in curves.values())
-        report = _report(before, after, bound, worst[True], worst[False] * clip.millimetres)
+        report: dict[str, float] = {}
+        patch = continuous_patch(clip, Patch(curves=curves, report=report))
+        after = sum(c.key_count for c in patch.curves.values())
+        report |= _report(before, after, bound, worst[True], worst[False] * clip.millimetres)
         if times:
             report["poses"] = times
-        patch = Patch(curves=curves, report=report)
         if scope.joints is None and scope.groups is None:
             report["slide_before_mm"] = slide_before(clip)
             changed = Motion(apply_patch(clip, patch))

@@ -23,7 +23,7 @@ from leancurve.cleaning.thinning import (
     least_shared,
     truly_broken,
 )
-from leancurve.curves.curve import KeyedCurve
+from leancurve.curves.curve import KeyedCurve, evaluate_keyed
 from leancurve.curves.splice import spliced
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import effective, evaluate
@@ -410,11 +410,8 @@ class Window:
     def worst(self, curves: Mapping[TrackId, KeyedCurve], turns: bool) -> float:
         """Largest error of any rotation, or position, channel by a separate evaluation."""
         frames = np.arange(self.last - self.first + 1, dtype=np.float64)
-        return max(
-            (
-                float(np.max(np.abs(curve.at(frames) - self.values[c])))
-                for c, curve in curves.items()
-                if c.turns == turns
-            ),
-            default=0.0,
-        )
+        chosen = {c: curve for c, curve in curves.items() if c.turns == turns}
+        if not chosen:
+            return 0.0
+        fitted = evaluate_keyed(list(chosen.values()), frames)
+        return float(np.max(np.abs(fitted - [self.values[c] for c in chosen])))
