@@ -123,9 +123,11 @@ def noise_level(values: Floats) -> float:
     Robust: 1.4826 × the median absolute difference, which for independent samples has the
     variance 1 + 16 + 36 + 16 + 1 = 70 times the noise's; motion hardly shows in it.
     """
+    from leancurve.numbers.kernels import landmarks  # numba loads late
+
     if len(values) < 5:
         return 0.0
-    return float(1.4826 * np.median(np.abs(np.diff(values, 4))) / np.sqrt(70.0))
+    return float(1.4826 * landmarks.fourth_difference(values) / np.sqrt(70.0))
 
 
 def borders(values: Floats) -> Landmarks:

@@ -19,6 +19,7 @@ HELD_DEG = 2.0
 REST_DEG = 12.0
 """A pose this near to rest on average is a calibration pose also when it is left smoothly."""
 LEAST_HELD_S = 0.15
+TURNING_DEG = 0.1
 
 
 def calibration_spans(motion: Motion) -> list[tuple[int, int]]:
@@ -61,7 +62,9 @@ def _held_from_start(motion: Motion, local: Floats) -> int:
 
 def _turning(motion: Motion) -> Bools:
     """Joints that turn in the clip at all: others are at rest without meaning anything."""
-    return np.asarray(motion.steps.max(axis=0) > 0.1)
+    # A turn's chord between unit quaternions of one sign is 2 sin(angle / 4).
+    chord = np.square(np.diff(motion.local, axis=0)).sum(axis=2).max(axis=0)
+    return np.asarray(chord > (2.0 * np.sin(np.radians(TURNING_DEG) / 4.0)) ** 2)
 
 
 def _jump(local: Floats, still: Bools) -> int:

@@ -167,3 +167,19 @@ def unfollowed(y: Floats, frames: Ints, window: int, tolerance: float, out: Bool
     for i in range(frames.shape[0]):
         f = frames[i]
         out[i] = not cubic_fits(y, max(f - window, 0), min(f + window, last), tolerance)
+
+
+@kernel
+def fourth_difference(y: Floats) -> float:
+    """The median of the absolute fourth differences of ``y (F,)``, of five frames or more."""
+    size = np.empty(y.shape[0] - 4)
+    for f in range(size.shape[0]):
+        size[f] = np.abs(
+            ((y[f + 4] - y[f + 3]) - (y[f + 3] - y[f + 2]))
+            - ((y[f + 3] - y[f + 2]) - (y[f + 2] - y[f + 1]))
+            - (
+                ((y[f + 3] - y[f + 2]) - (y[f + 2] - y[f + 1]))
+                - ((y[f + 2] - y[f + 1]) - (y[f + 1] - y[f]))
+            )
+        )
+    return np.median(size)
