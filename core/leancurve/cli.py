@@ -1,4 +1,4 @@
-"""``leancurve``: inspect, run, batch, compare and convert takes from the command line."""
+"""``leancurve``: inspect, run, batch, compare, convert and retarget takes from the command line."""
 
 from __future__ import annotations
 
@@ -21,10 +21,13 @@ from leancurve.formats.files import read_take, write_take
 from leancurve.measures.account import LineDrift, account
 from leancurve.measures.drift import drift
 from leancurve.measures.findings import find, work_left
-from leancurve.operations import OPERATIONS
+from leancurve.operations import OPERATIONS, apply_patch
 from leancurve.operations.describe import described
 from leancurve.operations.plant.figures import plant_figures
 from leancurve.recipe import ALL_OF_IT, KeptRecipe, checked_line, entry_of, read_recipe, run_recipe
+from leancurve.retarget.matching import match
+from leancurve.retarget.profile import Profile, read_profile, told, write_profile
+from leancurve.retarget.standing import Standing
 
 
 def _read(path: str) -> Take:
@@ -232,6 +235,56 @@ def convert(args: argparse.Namespace) -> dict[str, Any]:
     return {"frames": clip.frames, "channels": len(clip.channels), "keys": clip.key_count}
 
 
+def _profile(path: str | None) -> Profile:
+    if path is None:
+        return Profile()
+    try:
+        data = Path(path).read_bytes()
+    except OSError as trouble:
+        raise BadInput(trouble.strerror or str(trouble), file=path) from None
+    return read_profile(data, path)
+
+
+def retarget(args: argparse.Namespace) -> dict[str, Any]:
+    """Carry a file's performance onto another skeleton."""
+    began = time.perf_counter()
+    clip, target = _read(args.file).clip, _read(args.to).clip
+    profile = _profile(args.map).fitting(clip.skeleton, target.skeleton)
+    params = {
+        "joints": dict(profile.joints), "rest": dict(profile.rest),
+        "feet": args.ends, "hands": args.ends, "plant": args.plant,
+    }  # fmt: skip
+    patch = OPERATIONS["carry"].run(clip, params, inputs={"target": target})
+    carried = apply_patch(clip, patch)
+    _write(carried, args.out)
+    report = dict(patch.report)
+    if args.plant:
+        figures = plant_figures(carried)
+        report["foot_slide_mm"] = figures["foot_slide_after_mm"]
+        report["missed_mm"] = max(report["missed_mm"], figures["missed_mm"])
+    return {**report, "seconds": round(time.perf_counter() - began, 3)}
+
+
+def joint_map(args: argparse.Namespace) -> dict[str, Any]:
+    """Which joints of one skeleton give which of another theirs; --out keeps it as a file."""
+    clip, target = _read(args.source).clip, _read(args.target).clip
+    ours, theirs = (Standing.of(c.skeleton, c.reading) for c in (clip, target))
+    links = match(ours, theirs)
+    rows = told(ours, theirs, links)
+    if args.out:
+        pairs = {r["target"]: r["sources"][0] if r["sources"] else "" for r in rows
+                 if len(r["sources"]) < 2}  # fmt: skip
+        try:
+            Path(args.out).write_bytes(write_profile(Profile(pairs)))
+        except OSError as trouble:
+            raise BadInput(trouble.strerror or str(trouble), file=args.out) from None
+    return {
+        "mapped": sum(link.mapped for link in links.links),
+        "unmapped": [r["target"] for r in rows if r["word"] == "follows"],
+        "joints": rows,
+    }
+
+
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="leancurve", description=__doc__)
     commands = parser.add_subparsers(required=True, metavar="command")
@@ -266,6 +319,15 @@ def _parser() -> argparse.ArgumentParser:
     command("operations", operations)
     command("compare", compare, "a", "b")
     command("convert", convert, "file", "out")
+    carrier = command("retarget", retarget, "file", "out")
+    carrier.add_argument("--to", metavar="SKELETON", required=True, help="a file of the skeleton")
+    carrier.add_argument("--map", metavar="FILE", help="a map of joints that was kept")
+    carrier.add_argument(
+        "--ends", type=float, default=1.0, metavar="SHARE", help="how far hands and feet are led"
+    )
+    carrier.add_argument("--plant", action="store_true", help="hold feet where they stand")
+    mapper = command("map", joint_map, "source", "target")
+    mapper.add_argument("--out", metavar="FILE", help="keep it, for --map")
     return parser
 
 
@@ -294,6 +356,9 @@ def _print(result: dict[str, Any]) -> None:
             for file in value:
                 said = file.get("failed") or f"{file['keys_before']} → {file['keys_after']} keys"
                 print(f"{file['file']:>16}  {said}")
+        elif key == "joints" and isinstance(value, list):
+            for row in value:
+                print(f"{row['target']:>24}  {' + '.join(row['sources']) or '-'}  ({row['word']})")
         elif isinstance(value, dict) and "params" in value:
             print(f"{key}: {value['about']}")
             for p in value["params"]:

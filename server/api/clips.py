@@ -10,7 +10,7 @@ from django.shortcuts import get_object_or_404
 from documents.models import State
 from documents.store import load_clip, stored_bytes
 from editing import company, history, preparing
-from editing.models import Clip, Revision
+from editing.models import Carried, Clip, Revision
 from editing.moving import moved_frames
 from editing.recipes import Line, current, new_line, replay, title
 from editing.refitting import refit_edits
@@ -80,6 +80,7 @@ def clip_out(clip: Clip) -> dict[str, Any]:
         "marks": [asdict(m) for m in document.marks],
         "plants": [asdict(p) for p in document.plants],
         "props": [asdict(p) for p in document.props],
+        "carried": _carried(clip, take),
         "camera": clip.camera,
         "evaluation": EVALUATION,
         "notes": take.notes,
@@ -87,6 +88,23 @@ def clip_out(clip: Clip) -> dict[str, Any]:
         "head": revision_out(head),
         "can_undo": head.parent_id is not None,
         "can_redo": clip.tip_id != clip.head_id,
+    }
+
+
+def _carried(clip: Clip, take: Take) -> dict[str, Any] | None:
+    """What the clip was carried from."""
+    made = Carried.objects.filter(take=take).select_related("source__clip").first()
+    if made is None:
+        return None
+    source = made.source
+    gone = source is None or source.clip.binned is not None
+    newest = None if gone or source is None else source.clip.head_id
+    return {
+        "clip": None if gone or source is None else source.clip_id,
+        "clip_name": take.name if source is None else source.clip.name,
+        "revision": None if source is None else source.number,
+        "target": made.target_id,
+        "newest": newest if newest != made.source_id else None,
     }
 
 

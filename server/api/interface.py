@@ -27,6 +27,7 @@ from ninja.security import SessionAuth
 from pydantic import ValidationError as PydanticError
 
 from api import schemas
+from api.carrying import router as carrying
 from api.clips import router as clips
 from api.deliveries import router as deliveries
 from api.guard import StrictParser
@@ -68,6 +69,7 @@ api.add_router("", motion)
 api.add_router("", inspections)
 api.add_router("", previews)
 api.add_router("", plants)
+api.add_router("", carrying)
 api.add_router("", deliveries)
 api.add_router("", recipes)
 api.add_router("", place)

@@ -192,6 +192,7 @@ class LineOut(Schema):
     version: int
     params: dict[str, Any]
     scope: ScopeIO
+    inputs: dict[str, str] = Field({}, description="digests of what it works with, by name")
     aside: str | None = Field(None, description="why it is left out, where it is")
 
 
@@ -368,6 +369,81 @@ class MirrorOut(Schema):
     values: dict[int, dict[str, float]]
 
 
+class CarriedOut(Schema):
+    """What a clip was carried from; ``newest`` is a later revision of it, if it has gone on."""
+
+    clip: int | None
+    clip_name: str
+    revision: int | None
+    target: int | None
+    newest: int | None
+
+
+class SkeletonOut(Schema):
+    """A skeleton to carry onto, as a take has it; one without motion is nothing else."""
+
+    take: int
+    state: str = Field(description="what a line names it by")
+    name: str
+    skeleton: str
+    joints: int
+    still: bool
+
+
+class MapIn(Schema):
+    revision: int
+    target: int
+    joints: dict[str, str] | None = Field(None, description="set by hand; as kept where absent")
+
+
+class LinkOut(Schema):
+    target: str
+    role: str
+    sources: list[str]
+    weights: list[float]
+    how: Literal["joint", "chain", "twist", "follows", "hand"]
+    confidence: float
+    word: str
+
+
+class FigureOut(Schema):
+    """A figure at rest in metres: left, up, forward."""
+
+    names: list[str]
+    parents: list[int]
+    points: list[tuple[float, float, float]]
+    height: float
+    is_pose: bool
+
+
+class MapOut(Schema):
+    links: list[LinkOut]
+    unused: list[str] = Field(description="source joints that give nothing")
+    joints: dict[str, str] = Field(description="set by hand for the pair")
+    rest: dict[str, tuple[float, float, float]]
+    source: FigureOut
+    target: FigureOut
+
+
+class CarryIn(Schema):
+    revision: int
+    targets: list[int] = Field(min_length=1, max_length=20)
+    params: dict[str, Any] = {}
+
+
+class CarryPreviewIn(Schema):
+    revision: int
+    target: int
+    params: dict[str, Any] = {}
+    view: str = ""
+    sequence: int = 0
+
+
+class AgainIn(Schema):
+    revision: int
+    request_id: UUID
+
+
 class ClipOut(Schema):
     id: int
     name: str
@@ -386,6 +462,7 @@ class ClipOut(Schema):
     marks: list[MarkOut]
     plants: list[PlantOut]
     props: list[PropOut]
+    carried: CarriedOut | None = Field(description="what it was carried from, if it was")
     camera: CameraIO | None
     notes: list[str]
     warnings: list[str]
@@ -448,7 +525,7 @@ class LineDriftOut(Schema):
 
     line_id: str
     told: str
-    kind: Literal["continuity", "mend", "calm", "thin", "plant", "hand"]
+    kind: Literal["continuity", "mend", "calm", "thin", "plant", "carry", "hand"]
     deg: PlaceOut
     mm: PlaceOut
     mended: list[MendedOut]

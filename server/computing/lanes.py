@@ -15,11 +15,11 @@ Lane = Literal["quick", "whole"]
 
 _CLIP = re.compile(r"/api/clips/\d+(?:/(?P<what>[a-z/]+))?")
 _OPENS = re.compile(r"/api/takes/\d+/clip")
-LIGHT = frozenset({"history", "storage", "prepare", "deliveries", "here"})
+LIGHT = frozenset({"history", "storage", "prepare", "deliveries", "here", "carry"})
 WHOLE = frozenset(
     {
         "preview/whole", "findings", "tolerances", "account", "account/frames", "drift", "orders",
-        "cycles", "plants",
+        "cycles", "plants", "carry/preview/whole",
     }
 )  # fmt: skip
 

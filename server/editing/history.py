@@ -20,6 +20,7 @@ from documents.blobs import keep_lines, keeping
 from documents.models import State
 from documents.store import FRAME, changed_channels, changed_parts, hash_after, load_clip
 from leancurve.errors import BadInput
+from leancurve.operations import operation_named
 from leancurve.progress import Progress, part_of, silent
 from leancurve.recipe import moved_line, moved_lines, set_aside, time_after
 from leancurve.time.meaning import ClipTime
@@ -27,7 +28,7 @@ from library.models import Take
 from library.profiles import profile_for
 
 from editing.company import changes_since
-from editing.models import Clip, Revision
+from editing.models import Chosen, Clip, Revision
 from editing.recipes import (
     Line,
     Standing,
@@ -225,14 +226,13 @@ def _with_recipe(base: Revision, many: Many, progress: Progress) -> _Result:
 def _swapped(base: Revision, take: Take, progress: Progress) -> _Result:
     """The recipe on another take: each line on the seconds that it was meant for; what lies beyond
     the end, or cannot be done there, is set aside and listed."""
-    before, after = load_clip(base.state), load_clip(take.state)
+    before, after = load_clip(take_of(base).state), load_clip(take.state)
     if before.skeleton.names != after.skeleton.names:
         raise BadInput(
             f"{take.name} has other joints ({take.skeleton.name}): a take can only be swapped "
             "for one on the same skeleton"
         )
-    there = load_clip(take_of(base).state)
-    old, new = ClipTime(there.rate, there.frames), ClipTime(after.rate, after.frames)
+    old, new = ClipTime(before.rate, before.frames), ClipTime(after.rate, after.frames)
     steps: list[Step] = []
     lost: list[dict[str, Any]] = []
     at = begin(take.state)
@@ -455,9 +455,22 @@ def _commit(
             author=user,
             request_id=request_id,
         )
+        _keep_chosen(locked, result.recipe)
         locked.head = locked.tip = revision
         locked.save(update_fields=["head", "tip", "opened"])
     return revision
+
+
+def _keep_chosen(clip: Clip, recipe: Sequence[Line]) -> None:
+    """What lines name by digest stays as long as the clip does."""
+    named = {
+        line["inputs"][name]
+        for line in recipe
+        for name, kind in operation_named(line["operation"]).inputs.items()
+        if kind == "clip" and name in line.get("inputs", {})
+    }
+    for state in State.objects.filter(pk__in=named):
+        Chosen.objects.get_or_create(clip=clip, state=state)
 
 
 def _move(clip_id: int, base_id: int, target: Callable[[Clip], Revision | None]) -> Revision:

@@ -88,6 +88,40 @@ class Revision(models.Model):
         return kept_lines(self.lines)
 
 
+class Chosen(models.Model):
+    """A document that a line of a clip works with and names: it stays as long as the clip does."""
+
+    clip = models.ForeignKey(Clip, on_delete=models.CASCADE, related_name="chosen")
+    state = models.ForeignKey(State, on_delete=models.PROTECT, related_name="+")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["clip", "state"], name="chosen_once")]
+
+
+class Carried(models.Model):
+    """A take made of a revision of another clip, to be carried onto a skeleton: the take holds all
+    of it, and stays what it is when the source goes on. ``request`` is the wish that made it."""
+
+    take = models.OneToOneField(Take, on_delete=models.CASCADE, related_name="carried")
+    source = models.ForeignKey(
+        Revision, null=True, on_delete=models.SET_NULL, related_name="carried"
+    )
+    target = models.ForeignKey(Take, null=True, on_delete=models.SET_NULL, related_name="+")
+    request = models.UUIDField(unique=True)
+
+
+class JointMap(models.Model):
+    """What was set by hand between two skeletons, for all pairs of their families: source joints of
+    target joints, and turns of target joints at rest."""
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="joint_maps")
+    source = models.JSONField(default=list)
+    target = models.JSONField(default=list)
+    joints = models.JSONField(default=dict)
+    rest = models.JSONField(default=dict)
+    changed = models.DateTimeField(auto_now=True)
+
+
 class Recipe(models.Model):
     """Lines of operations kept by name, to be applied to other takes.
 

@@ -18,7 +18,7 @@ from editing.recipes import Line, compute
 class Whole:
     """A preview of a whole clip: the patch, what it makes, and the drift from what stands.
 
-    What moves time makes no drift: the take goes along.
+    What moves time or changes the skeleton makes no drift: the take goes along.
     """
 
     patch: Patch
@@ -35,6 +35,6 @@ def whole_preview(line: Line, before: State, take: State, check: Progress) -> Wh
     clip = apply_patch(standing, patch)
     pose = posed(clip)
     check(1.0)
-    if operation_named(line["operation"]).retimes:
+    if operation_named(line["operation"]).takes_along:
         return Whole(patch, clip, pose, None)
     return Whole(patch, clip, pose, pose_drift(clip, pose, standing, posed(standing)))

@@ -215,12 +215,12 @@ def remember(after: Standing, report: dict[str, Any]) -> None:
 
 
 def _moved_take(line: Line, report: Mapping[str, Any], take: State) -> State:
-    """The take brought through a line, if that line moves time."""
+    """The take brought through a line, if that line moves time or changes the skeleton."""
     kind = operation_named(line["operation"])
-    if not kind.retimes:
+    if not kind.takes_along:
         return take
     params = kind.as_done(kind.upgraded(line["version"], line["params"]), report)
-    return store_patch(take, kind.run(load_clip(take), params))
+    return store_patch(take, kind.run(load_clip(take), params, inputs=_loaded(_inputs(line, take))))
 
 
 def made_anew(state: State) -> Patch:

@@ -16,7 +16,7 @@ from leancurve.operations import operation_named
 from library.models import Skeleton, Take
 from procrastinate.contrib.django import app as queue
 
-from editing.models import Clip, Memo, Revision
+from editing.models import Chosen, Clip, Memo, Revision
 from editing.recipes import begin, made_anew, next_key
 
 log = logging.getLogger("lean.storage")
@@ -100,11 +100,12 @@ def _live_trails() -> set[str]:
 
 
 def _live_states() -> set[str]:
-    """States that takes, revisions and memos refer to, and those they are made from again."""
+    """States that takes, revisions, memos and lines name, and those they are made from again."""
     live: set[str | None] = set(Take.objects.values_list("state_id", flat=True))
     for model, names in (
         (Revision, ("state_id", "before_id", "take_state_id")),
         (Memo, ("state_id", "take_id")),
+        (Chosen, ("state_id",)),
     ):
         for row in model.objects.values_list(*names):
             live |= set(row)

@@ -1,9 +1,19 @@
 """Where the queue looks for tasks: importing these registers every kind of job."""
 
 from delivery import deliver
-from editing import batches, preparing, storage
+from editing import batches, carrying, preparing, storage
 from place import bins, moving
 
 from library import intake, jobs
 
-__all__ = ["batches", "bins", "deliver", "intake", "jobs", "moving", "preparing", "storage"]
+__all__ = [
+    "batches",
+    "bins",
+    "carrying",
+    "deliver",
+    "intake",
+    "jobs",
+    "moving",
+    "preparing",
+    "storage",
+]

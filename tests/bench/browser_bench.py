@@ -23,6 +23,8 @@ from tests.e2e.application import Application
 from tests.e2e.conftest import open_take, settled, sign_in
 from tests.e2e.page import page_of_an_application
 
+OPENED = """() => document.querySelector('[data-testid=play]') !== null
+  && !document.body.innerText.includes('Loading the motion')"""
 STARTED = "() => Number(document.querySelector('[data-testid=frame]')?.value) > 0"
 
 
@@ -53,7 +55,7 @@ def first_play(page: Page, table: Table, folder: Path) -> None:
     page.get_by_role("heading", name="dropped").wait_for()
     shelf = time.perf_counter() - began
     page.get_by_role("button", name="Open: dropped").click()
-    page.wait_for_function("() => !document.body.innerText.includes('Loading the motion')")
+    page.wait_for_function(OPENED)
     page.get_by_test_id("play").click()
     page.wait_for_function(STARTED)
     total = time.perf_counter() - began

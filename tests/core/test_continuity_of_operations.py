@@ -85,7 +85,8 @@ def test_no_operation_makes_a_flip(name: str, thinned: bool) -> None:
         assert flips(clip) == 0
         for where in ({}, SPAN) if kind.ranged else ({},):
             scope = Scope.model_validate(where)
-            patch = kind.run(clip, GIVEN.get(name, {}), scope, inputs={"take": other})
+            inputs = dict.fromkeys(kind.inputs, other)
+            patch = kind.run(clip, GIVEN.get(name, {}), scope, inputs=inputs)
             assert flips(apply_patch(clip, patch)) == 0, (seed, where)
 
 

@@ -21,10 +21,10 @@ from leancurve.measures.drift import baseline_with_ends, end_points
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats, Ints, runs
 
-Kind: TypeAlias = Literal["continuity", "mend", "calm", "thin", "plant", "hand"]
+Kind: TypeAlias = Literal["continuity", "mend", "calm", "thin", "plant", "carry", "hand"]
 """``continuity``: how the motion is read and written, which must move nothing. ``mend``: what a
 finding names is put right. ``calm`` and ``thin``: what cleaning costs. ``plant``: feet and hands
-held where they stand. ``hand``: what was meant."""
+held where they stand. ``carry``: put on another skeleton. ``hand``: what was meant."""
 
 COSTS: frozenset[Kind] = frozenset({"calm", "thin"})
 
@@ -87,9 +87,12 @@ class Shift:
 def measured(kind: Kind, before: Clip, after: Clip) -> tuple[LineDrift, Shift | None]:
     """A line's own drift and shift, given the states around it.
 
-    Where it moves time, or says how the take is read, there is nothing to compare: no drift.
+    Where it moves time, says how the take is read or changes the skeleton there is nothing to
+    compare: no drift.
     """
     same_time = (before.frames, before.rate) == (after.frames, after.rate)
+    if before.skeleton != after.skeleton:
+        return LineDrift(kind), None
     if not same_time or before.reading != after.reading or after.frames == 0:
         return LineDrift(kind), None
     ours, theirs = evaluate(after), evaluate(before)

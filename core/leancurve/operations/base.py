@@ -113,7 +113,14 @@ def _patched(clip: Clip, patch: Patch) -> Clip:
         ids = {p.id for p in patch.props}
         kept = {t: c for t, c in changed.curves.items() if t.owner != PROP or t.joint in ids}
         changed = replace(changed, curves=kept)
-    return replace(changed, **patch.parts) if patch.parts else changed
+    if not patch.parts:
+        return changed
+    changed = replace(changed, **patch.parts)
+    if patch.layout is not None:
+        # What has no channel any more has no curve either.
+        tracks = changed.tracks
+        changed = replace(changed, curves={t: changed.curves[t] for t in tracks})
+    return changed
 
 
 def continuous_patch(clip: Clip, patch: Patch) -> Patch:
@@ -160,6 +167,7 @@ KIND_OF_STEP: Mapping[str, Kind] = {
     "calm": "calm",
     "thin": "thin",
     "plant": "plant",
+    "retarget": "carry",
     "shape": "hand",
 }
 
@@ -177,8 +185,9 @@ class Operation(ABC, Generic[P]):
     whether it can be limited to some frames, ``keyed`` whether to single keys; ``by_joint``
     that it can be had for a few joints without the others. ``grows`` marks what has parameters
     that grow with the work. ``inputs`` are other documents that it works with, by name.
-    ``meant`` says that angles are written as a hand set them: nobody says them anew; ``continuous``
-    that they come without a flip by the operation's own care.
+    ``carries`` marks what puts the performance on another skeleton. ``meant`` says that angles are
+    written as a hand set them: nobody says them anew; ``continuous`` that they come without a flip
+    by the operation's own care.
     """
 
     name: ClassVar[str]
@@ -191,6 +200,7 @@ class Operation(ABC, Generic[P]):
     grows: ClassVar[bool] = False
     meant: ClassVar[bool] = False
     continuous: ClassVar[bool] = False
+    carries: ClassVar[bool] = False
     inputs: ClassVar[Mapping[str, InputKind]] = {}
     version: ClassVar[int] = 1
     Params: ClassVar[type[BaseModel]]
@@ -255,8 +265,14 @@ class Operation(ABC, Generic[P]):
 
     @property
     def retimes(self) -> bool:
-        """Whether it moves time: the take that drift is measured from goes through it as well."""
+        """Whether it moves time."""
         return type(self).time_after is not Operation.time_after
+
+    @property
+    def takes_along(self) -> bool:
+        """Whether the take that drift is measured from goes through it as well: it moves time, or
+        puts the performance on another skeleton."""
+        return self.retimes or self.carries
 
     def counted_as(self, params: Mapping[str, Any]) -> Kind:
         """What kind of drift a line of it makes: by its step, unless it says otherwise."""

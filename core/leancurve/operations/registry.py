@@ -23,6 +23,7 @@ from leancurve.operations.plant.edit import BakePlants, EditPlants
 from leancurve.operations.plant.mend_limbs import MendLimbs
 from leancurve.operations.plant.plant import PlantFeet
 from leancurve.operations.plant.props import EditProps
+from leancurve.operations.retarget.carry import Carry
 from leancurve.operations.shape.brush import Brush
 from leancurve.operations.shape.by_hand import KeyPose, SoftOffset
 from leancurve.operations.shape.edit import Edit
@@ -71,6 +72,7 @@ OPERATIONS: dict[str, Operation[Any]] = {
         EditProps(),
         BakePlants(),
         MendLimbs(),
+        Carry(),
         Edit(),
         Brush(),
         EditMarks(),

@@ -160,6 +160,67 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clips/{clip_id}/carry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Carry
+         * @description Carry a revision onto skeletons: a job each, which makes a clip of its own.
+         */
+        post: operations["api_carrying_carry"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/carry/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Again
+         * @description Put what the clip was carried from, as it stands now, beneath its lines.
+         */
+        post: operations["api_carrying_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/carry/preview/whole": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview
+         * @description What carrying would make of the clip: the target's poses and the numbers. Nothing is
+         *     saved; latest wins.
+         */
+        post: operations["api_carrying_preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clips/{clip_id}/contacts": {
         parameters: {
             query?: never;
@@ -374,6 +435,26 @@ export interface paths {
         get: operations["api_plants_limbs"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/map": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Joint Map
+         * @description Which joints of a clip give which of a target theirs, and how either stands at rest.
+         */
+        post: operations["api_carrying_joint_map"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1344,6 +1425,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/workspaces/{workspace_id}/skeletons": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Skeletons
+         * @description Skeletons to carry onto: those that came without motion, then one take of each other.
+         */
+        get: operations["api_carrying_skeletons"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/workspaces/{workspace_id}/takes": {
         parameters: {
             query?: never;
@@ -1396,6 +1497,16 @@ export interface components {
             lines: components["schemas"]["LineDriftOut"][];
             /** Mended */
             mended: components["schemas"]["MendedOut"][];
+        };
+        /** AgainIn */
+        AgainIn: {
+            /**
+             * Request Id
+             * Format: uuid
+             */
+            request_id: string;
+            /** Revision */
+            revision: number;
         };
         /** AppendIn */
         AppendIn: {
@@ -1573,6 +1684,60 @@ export interface components {
             target: number[];
         };
         /**
+         * CarriedOut
+         * @description What a clip was carried from; ``newest`` is a later revision of it, if it has gone on.
+         */
+        CarriedOut: {
+            /** Clip */
+            clip: number | null;
+            /** Clip Name */
+            clip_name: string;
+            /** Newest */
+            newest: number | null;
+            /** Revision */
+            revision: number | null;
+            /** Target */
+            target: number | null;
+        };
+        /** CarryIn */
+        CarryIn: {
+            /**
+             * Params
+             * @default {}
+             */
+            params: {
+                [key: string]: unknown;
+            };
+            /** Revision */
+            revision: number;
+            /** Targets */
+            targets: number[];
+        };
+        /** CarryPreviewIn */
+        CarryPreviewIn: {
+            /**
+             * Params
+             * @default {}
+             */
+            params: {
+                [key: string]: unknown;
+            };
+            /** Revision */
+            revision: number;
+            /**
+             * Sequence
+             * @default 0
+             */
+            sequence: number;
+            /** Target */
+            target: number;
+            /**
+             * View
+             * @default
+             */
+            view: string;
+        };
+        /**
          * ChangeOut
          * @description A step of somebody's: whose, what, and which revision it made.
          */
@@ -1596,6 +1761,8 @@ export interface components {
             can_redo: boolean;
             /** Can Undo */
             can_undo: boolean;
+            /** @description what it was carried from, if it was */
+            carried: components["schemas"]["CarriedOut"] | null;
             /** End Sites */
             end_sites: components["schemas"]["EndSiteOut"][];
             /**
@@ -1841,6 +2008,26 @@ export interface components {
             /** Workspace */
             workspace: string;
         };
+        /**
+         * FigureOut
+         * @description A figure at rest in metres: left, up, forward.
+         */
+        FigureOut: {
+            /** Height */
+            height: number;
+            /** Is Pose */
+            is_pose: boolean;
+            /** Names */
+            names: string[];
+            /** Parents */
+            parents: number[];
+            /** Points */
+            points: [
+                number,
+                number,
+                number
+            ][];
+        };
         /** FindingOut */
         FindingOut: {
             /** Accepted */
@@ -2052,7 +2239,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "continuity" | "mend" | "calm" | "thin" | "plant" | "hand";
+            kind: "continuity" | "mend" | "calm" | "thin" | "plant" | "carry" | "hand";
             /** Line Id */
             line_id: string;
             /** Mended */
@@ -2068,6 +2255,14 @@ export interface components {
              * @description why it is left out, where it is
              */
             aside?: string | null;
+            /**
+             * Inputs
+             * @description digests of what it works with, by name
+             * @default {}
+             */
+            inputs: {
+                [key: string]: string;
+            };
             /** Line Id */
             line_id: string;
             /** Operation */
@@ -2079,6 +2274,67 @@ export interface components {
             scope: components["schemas"]["ScopeIO"];
             /** Version */
             version: number;
+        };
+        /** LinkOut */
+        LinkOut: {
+            /** Confidence */
+            confidence: number;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "joint" | "chain" | "twist" | "follows" | "hand";
+            /** Role */
+            role: string;
+            /** Sources */
+            sources: string[];
+            /** Target */
+            target: string;
+            /** Weights */
+            weights: number[];
+            /** Word */
+            word: string;
+        };
+        /** MapIn */
+        MapIn: {
+            /**
+             * Joints
+             * @description set by hand; as kept where absent
+             */
+            joints?: {
+                [key: string]: string;
+            } | null;
+            /** Revision */
+            revision: number;
+            /** Target */
+            target: number;
+        };
+        /** MapOut */
+        MapOut: {
+            /**
+             * Joints
+             * @description set by hand for the pair
+             */
+            joints: {
+                [key: string]: string;
+            };
+            /** Links */
+            links: components["schemas"]["LinkOut"][];
+            /** Rest */
+            rest: {
+                [key: string]: [
+                    number,
+                    number,
+                    number
+                ];
+            };
+            source: components["schemas"]["FigureOut"];
+            target: components["schemas"]["FigureOut"];
+            /**
+             * Unused
+             * @description source joints that give nothing
+             */
+            unused: string[];
         };
         /** MarkOut */
         MarkOut: {
@@ -2590,6 +2846,14 @@ export interface components {
              * @description why it is left out, where it is
              */
             aside?: string | null;
+            /**
+             * Inputs
+             * @description digests of what it works with, by name
+             * @default {}
+             */
+            inputs: {
+                [key: string]: string;
+            };
             /** Keys */
             keys: number;
             /** Line Id */
@@ -2736,6 +3000,27 @@ export interface components {
             user: string | null;
             /** Workspaces */
             workspaces: components["schemas"]["WorkspaceOut"][];
+        };
+        /**
+         * SkeletonOut
+         * @description A skeleton to carry onto, as a take has it; one without motion is nothing else.
+         */
+        SkeletonOut: {
+            /** Joints */
+            joints: number;
+            /** Name */
+            name: string;
+            /** Skeleton */
+            skeleton: string;
+            /**
+             * State
+             * @description what a line names it by
+             */
+            state: string;
+            /** Still */
+            still: boolean;
+            /** Take */
+            take: number;
         };
         /**
          * StorageOut
@@ -3163,6 +3448,91 @@ export interface operations {
             };
         };
     };
+    api_carrying_carry: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CarryIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"][];
+                };
+            };
+        };
+    };
+    api_carrying_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AgainIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConflictOut"];
+                };
+            };
+        };
+    };
+    api_carrying_preview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CarryPreviewIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     api_inspections_contacts: {
         parameters: {
             query: {
@@ -3460,6 +3830,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LimbOut"][];
+                };
+            };
+        };
+    };
+    api_carrying_joint_map: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MapIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MapOut"];
                 };
             };
         };
@@ -4898,6 +5294,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecipeOut"];
+                };
+            };
+        };
+    };
+    api_carrying_skeletons: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SkeletonOut"][];
                 };
             };
         };

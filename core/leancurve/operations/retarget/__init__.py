@@ -1,0 +1,1 @@
+"""Retarget: the performance carried onto another skeleton."""

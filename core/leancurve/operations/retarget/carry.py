@@ -1,0 +1,155 @@
+"""Carry: a clip's performance on another skeleton. All that follows it in a recipe is the
+target's."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, ClassVar, Literal
+
+from pydantic import Field
+
+from leancurve.cleaning.contacts import support_of
+from leancurve.document.clip import Clip
+from leancurve.errors import BadInput
+from leancurve.operations.base import (
+    InputKind,
+    Inputs,
+    Operation,
+    Params,
+    Patch,
+    Progress,
+    Scope,
+    apply_patch,
+    number,
+    silent,
+)
+from leancurve.operations.plant.plant import PlantFeet
+from leancurve.progress import part_of
+from leancurve.retarget.carry import Outcome, Wishes, carried
+from leancurve.retarget.figures import end_errors, foot_slides, largest
+
+Turn = tuple[float, float, float]
+
+
+class CarryParams(Params):
+    joints: dict[str, str] = Field(
+        default_factory=dict,
+        description="target joints with the source joint that gives them theirs; empty for none",
+    )
+    rest: dict[str, Turn] = Field(
+        default_factory=dict,
+        description="target joints turned by hand at rest, degrees about left, up and forward",
+    )
+    travel: Literal["by stride", "as it was", "by a factor"] = Field(
+        "by stride", description="how far the figure goes over the floor"
+    )
+    factor: float = number(
+        1.0, "times", "the way over the floor", {"travel": ["by a factor"]}, ge=0, le=100
+    )
+    feet: float = number(1.0, "share", "how far feet are brought to where they were", ge=0, le=1)
+    hands: float = number(
+        1.0, "share", "how far hands are brought to what they hold and touch", ge=0, le=1
+    )
+    thing: float = number(
+        1.0, "times", "how large the target's things are to what the source held", ge=0.05, le=20
+    )
+    clavicles: float = number(1.0, "share", "how much collar bones turn", ge=0, le=1)
+    rest_frame: int | None = Field(
+        None, ge=0, description="a frame of the source to take for its rest, if its own is no pose"
+    )
+    plant: bool = Field(False, description="hold feet where they stand, by plants")
+
+
+class Carry(Operation[CarryParams]):
+    """Carry the performance onto another skeleton: limbs point where they pointed, feet stand where
+    they stood in proportion, hands hold what they held.
+
+    The target is a clip, of which the skeleton, the channels and their orders, the unit and the up
+    axis are taken. Where a joint of it has fewer than three rotation channels it gets three.
+    """
+
+    name = "carry"
+    title = "Carry onto a skeleton"
+    step = "retarget"
+    continuous = True
+    carries = True
+    inputs: ClassVar[Mapping[str, InputKind]] = {"target": "clip"}
+    Params: ClassVar[type[CarryParams]] = CarryParams
+
+    def apply(
+        self, clip: Clip, scope: Scope, params: CarryParams, progress: Progress = silent
+    ) -> Patch:
+        raise BadInput("carry: choose a skeleton to carry onto")
+
+    def apply_with(
+        self,
+        clip: Clip,
+        inputs: Inputs,
+        scope: Scope,
+        params: CarryParams,
+        progress: Progress = silent,
+    ) -> Patch:
+        target = inputs["target"]
+        assert isinstance(target, Clip)
+        _require_joints(clip, target, params)
+        done = carried(clip, target, wishes_of(params), part_of(progress, 0.0, 0.7))
+        made = done.clip
+        patch = Patch(
+            curves=made.curves, skeleton=made.skeleton, layout=made.layout, reading=made.reading,
+            contacts=made.contacts, plants=(), props=(), accepted=(),
+            report=report_of(clip, done),
+        )  # fmt: skip
+        if params.plant:
+            after = apply_patch(clip, patch)
+            planted = PlantFeet().run(after, progress=part_of(progress, 0.7, 0.3))
+            report = {**patch.report, "plants": len(planted.plants or ())}
+            patch = Patch(**{**patch.__dict__, "plants": planted.plants, "report": report})
+        progress(1.0)
+        return patch
+
+    def told(self, params: Mapping[str, Any]) -> str:
+        return "Carry onto another skeleton"
+
+
+def wishes_of(params: CarryParams) -> Wishes:
+    """The parameters as the carrying takes them."""
+    travel = {"by stride": None, "as it was": 1.0, "by a factor": params.factor}[params.travel]
+    return Wishes(
+        params.joints, params.rest, travel, params.feet, params.hands, params.thing,
+        params.clavicles, params.rest_frame,
+    )  # fmt: skip
+
+
+def _require_joints(clip: Clip, target: Clip, params: CarryParams) -> None:
+    for name, source in params.joints.items():
+        if name not in target.skeleton.names:
+            raise BadInput(f"joints: the target has no joint named {name!r}")
+        if source and source not in clip.skeleton.names:
+            raise BadInput(f"joints: the clip has no joint named {source!r}")
+    for name in params.rest:
+        if name not in target.skeleton.names:
+            raise BadInput(f"rest: the target has no joint named {name!r}")
+
+
+def report_of(source: Clip, done: Outcome) -> dict[str, Any]:
+    """What came out, in numbers: mm, and ends in shares of their limbs."""
+    ends = end_errors(source, done, support_of(source).floor)
+    contacts = done.clip.contacts or ()
+    links = done.links.links
+    names = done.target.skeleton.names
+    return {
+        "mapped": sum(x.mapped for x in links),
+        "unmapped": [names[x.target] for x in links if x.how == "follows"],
+        "doubtful": [names[x.target] for x in links if x.word == "doubtful"],
+        "rest_is_pose": done.source.is_pose,
+        "end_error": max((e.largest for e in ends), default=0.0),
+        "end_error_mm": max((e.largest_mm for e in ends), default=0.0),
+        "foot_slide_before_mm": largest(foot_slides(source, done.source, contacts)),
+        "foot_slide_mm": largest(foot_slides(done.clip, done.target, contacts)),
+        "hips_lowered_mm": round(done.lowered_mm, 2),
+        "hips_lowered_frame": done.lowered_frame,
+        "missed_mm": largest(done.missed_mm),
+        "touches": [
+            {"hand": t.hand, "part": t.part, "first": t.first, "last": t.last} for t in done.touches
+        ],
+    }

@@ -1,0 +1,1 @@
+"""The same performance on another skeleton."""

@@ -1,0 +1,96 @@
+"""What carrying did, in numbers: ends in proportion, feet over the floor, what was out of reach."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from leancurve.document.clip import Clip, Contact
+from leancurve.figure.feet import limbs_of
+from leancurve.numbers.arrays import Floats
+from leancurve.retarget.carry import Outcome
+from leancurve.retarget.carrying import World, world_of
+from leancurve.retarget.standing import Standing
+
+
+@dataclass(frozen=True)
+class EndError:
+    """How far a limb's end is from where it was, seen from the limb's own beginning, in lengths of
+    the limb: the largest and the mean over the clip, the largest in mm, and its frame."""
+
+    limb: str
+    largest: float
+    mean: float
+    largest_mm: float
+    frame: int
+
+
+def end_errors(source: Clip, done: Outcome, floor: float) -> list[EndError]:
+    """Of each limb that both figures have; ``floor`` is the source's, own unit."""
+    here, there = _motions(source, done, floor)
+    theirs = {x.name: x for x in limbs_of(done.source.skeleton, done.source.body)}
+    out: list[EndError] = []
+    for limb in limbs_of(done.target.skeleton, done.target.body):
+        other = theirs.get(limb.name)
+        if other is None or not source.frames:
+            continue
+        length = _length(done.target, limb.joints)
+        ours = (here.points[:, other.end] - here.points[:, other.upper]) / _length(
+            done.source, other.joints
+        )
+        mine = (there.points[:, limb.end] - there.points[:, limb.upper]) / length
+        away = np.linalg.norm(mine - ours, axis=1)
+        at = int(np.argmax(away))
+        out.append(
+            EndError(
+                limb.name, round(float(away[at]), 5), round(float(away.mean()), 5),
+                round(float(away[at]) * length * 1000.0, 2), at,
+            )
+        )  # fmt: skip
+    return out
+
+
+def _motions(source: Clip, done: Outcome, floor: float) -> tuple[World, World]:
+    return (
+        world_of(source, done.source, floor),
+        world_of(done.clip, done.target, done.clip.reading.floor or 0.0),
+    )
+
+
+def _length(standing: Standing, joints: tuple[int, ...]) -> float:
+    upper, middle, end = (standing.points[j] for j in joints)
+    return max(float(np.linalg.norm(middle - upper) + np.linalg.norm(end - middle)), 1e-9)
+
+
+def foot_slides(
+    clip: Clip, standing: Standing, contacts: tuple[Contact, ...]
+) -> dict[tuple[str, int], float]:
+    """How far a foot's point gets over the floor from where it was set down, mm, a contact."""
+    motion = world_of(clip, standing, clip.reading.floor or 0.0)
+    out: dict[tuple[str, int], float] = {}
+    for contact in contacts:
+        side, _, part = contact.limb.partition(" ")
+        joint = standing.find(f"{side} {'toe' if part == 'toe' else 'foot'}")
+        if part in ("heel", "toe", "foot") and joint is not None:
+            way = motion.points[contact.first : contact.last + 1, joint][:, [0, 2]]
+            away = np.linalg.norm(way - way[0], axis=1) if len(way) else np.zeros(1)
+            out[contact.limb, contact.first] = float(away.max(initial=0.0)) * 1000.0
+    return out
+
+
+def largest(values: Mapping[Any, float]) -> float:
+    return round(max(values.values(), default=0.0), 3)
+
+
+def knee_jerk(standing: Standing, motion: World, side: str) -> Floats:
+    """How abruptly a knee bends ``(F - 2,)``: second differences of its angle, degrees."""
+    joints = [standing.find(f"{side} {p}") for p in ("thigh", "shin", "foot")]
+    if any(j is None for j in joints):
+        return np.zeros(0)
+    hip, knee, ankle = (motion.points[:, j] for j in joints if j is not None)
+    across = np.linalg.norm(np.cross(knee - hip, ankle - knee), axis=1)
+    bend = np.degrees(np.arctan2(across, np.sum((knee - hip) * (ankle - knee), axis=1)))
+    return np.asarray(np.abs(np.diff(bend, 2)))

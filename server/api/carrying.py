@@ -1,0 +1,144 @@
+"""Clips carried onto other skeletons: which there are, how joints are mapped, what comes out."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from computing.wanted import while_wanted
+from django.db.models import QuerySet
+from django.http import HttpRequest, HttpResponse
+from documents.store import load_clip
+from editing import carrying
+from leancurve.document.clip import Clip as Document
+from leancurve.document.evaluation import posed
+from leancurve.operations import OPERATIONS, apply_patch
+from leancurve.retarget.matching import match
+from leancurve.retarget.profile import told
+from leancurve.retarget.standing import Standing
+from library.models import Take
+from ninja import Router
+
+from api import schemas
+from api.access import clip_for, revision_for, seen, workspace_for
+from api.clips import clip_out
+from api.messages import message, pose_arrays
+
+router = Router()
+
+
+def _takes(request: HttpRequest) -> QuerySet[Take]:
+    return Take.objects.seen_by(request.user).select_related("state__header", "skeleton")
+
+
+@router.get("workspaces/{int:workspace_id}/skeletons", response=list[schemas.SkeletonOut])
+def skeletons(request: HttpRequest, workspace_id: int) -> Any:
+    """Skeletons to carry onto: those that came without motion, then one take of each other."""
+    workspace = workspace_for(request, workspace_id)
+    takes = _takes(request).filter(workspace=workspace, carried=None)
+    out: list[dict[str, Any]] = []
+    shown: set[int] = set()
+    for take in sorted(takes, key=lambda t: (t.frames > 1, -t.pk)):
+        if take.skeleton_id in shown:
+            continue
+        shown.add(take.skeleton_id)
+        still = take.frames <= 1
+        out.append(
+            {
+                "take": take.pk,
+                "state": take.state_id,
+                "name": take.name if still else take.skeleton.name,
+                "skeleton": take.skeleton.name,
+                "joints": take.joints,
+                "still": still,
+            }
+        )
+    return out
+
+
+def _figure(standing: Standing) -> dict[str, Any]:
+    return {
+        "names": list(standing.skeleton.names),
+        "parents": list(standing.skeleton.parents),
+        "points": [tuple(p) for p in np.round(standing.points, 5).tolist()],
+        "height": standing.height,
+        "is_pose": standing.is_pose,
+    }
+
+
+@router.post("clips/{int:clip_id}/map", response=schemas.MapOut)
+def joint_map(request: HttpRequest, clip_id: int, wanted: schemas.MapIn) -> Any:
+    """Which joints of a clip give which of a target theirs, and how either stands at rest."""
+    revision = revision_for(request, clip_id, wanted.revision)
+    target = seen(request, _takes(request), pk=wanted.target)
+    source, aim = load_clip(revision.state), load_clip(target.state)
+    kept = carrying.map_for(revision.clip.workspace, source.skeleton, aim.skeleton)
+    joints = kept.joints if wanted.joints is None else wanted.joints
+    ours, theirs = (Standing.of(c.skeleton, c.reading) for c in (source, aim))
+    links = match(ours, theirs, joints)
+    given = links.given
+    return {
+        "links": told(ours, theirs, links),
+        "unused": [n for j, n in enumerate(source.skeleton.names) if j not in given],
+        "joints": dict(joints),
+        "rest": dict(kept.rest),
+        "source": _figure(ours),
+        "target": _figure(theirs),
+    }
+
+
+@router.post("clips/{int:clip_id}/carry", response=list[schemas.JobOut])
+def carry(request: HttpRequest, clip_id: int, wanted: schemas.CarryIn) -> Any:
+    """Carry a revision onto skeletons: a job each, which makes a clip of its own."""
+    revision = revision_for(request, clip_id, wanted.revision)
+    mine = _takes(request).filter(workspace=revision.clip.workspace)
+    targets = [seen(request, mine, pk=pk) for pk in wanted.targets]
+    return carrying.start(revision, targets, wanted.params, request.user)
+
+
+@router.post("clips/{int:clip_id}/carry/preview/whole")
+def preview(request: HttpRequest, clip_id: int, wanted: schemas.CarryPreviewIn) -> HttpResponse:
+    """What carrying would make of the clip: the target's poses and the numbers. Nothing is
+    saved; latest wins."""
+    revision = revision_for(request, clip_id, wanted.revision)
+    target = seen(request, _takes(request), pk=wanted.target)
+    source, aim = load_clip(revision.state), load_clip(target.state)
+    patch = OPERATIONS["carry"].run(
+        source, wanted.params, progress=while_wanted, inputs={"target": aim}
+    )
+    done = apply_patch(source, patch)
+    joints = list(range(len(done.skeleton)))
+    return message(
+        pose_arrays(done, posed(done), joints), {"report": patch.report, "figure": _drawn(done)}
+    )
+
+
+def _drawn(clip: Document) -> dict[str, Any]:
+    """What the stage needs to draw a clip that is nowhere kept."""
+    skeleton = clip.skeleton
+    return {
+        "joints": [
+            {
+                "name": name,
+                "parent": skeleton.parents[j],
+                "offset": skeleton.offsets[j],
+                "rest": skeleton.rests[j],
+                "channels": clip.layout[j],
+            }
+            for j, name in enumerate(skeleton.names)
+        ],
+        "end_sites": [{"parent": e.parent, "offset": e.offset} for e in skeleton.ends],
+        "metres_per_unit": clip.reading.metres_per_unit,
+        "up_axis": clip.reading.up_axis,
+        "roles": [r.role for r in clip.body.joints],
+    }
+
+
+@router.post(
+    "clips/{int:clip_id}/carry/again", response={200: schemas.ClipOut, 409: schemas.ConflictOut}
+)
+def again(request: HttpRequest, clip_id: int, wanted: schemas.AgainIn) -> Any:
+    """Put what the clip was carried from, as it stands now, beneath its lines."""
+    clip = clip_for(request, clip_id)
+    carrying.again(clip, wanted.revision, wanted.request_id, request.user)
+    return clip_out(clip_for(request, clip_id))

@@ -1,0 +1,171 @@
+"""A clip carried onto other skeletons: a take made of the revision, and a clip that carries it.
+
+The take is clip JSON of the source as it stood, so it exports, backs up and opens like any other;
+the first lines of its clip are how it is read and how it is carried. Carrying again puts a newer
+revision beneath the same lines.
+"""
+
+import uuid
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from django.contrib.auth.models import AbstractBaseUser
+from django.db import transaction
+from documents.inspections import inspect
+from documents.models import State
+from documents.store import load_clip
+from leancurve.errors import BadInput
+from leancurve.figure.skeleton import Skeleton
+from leancurve.formats.clipjson import write_clip
+from leancurve.formats.files import read_take
+from leancurve.measures.picture import picture
+from leancurve.retarget.profile import FAMILY, Profile
+from library import jobs
+from library.intake import store_take
+from library.jobs import job_kind
+from library.models import Job, StoredFile, Take, Workspace
+from library.parsing import look
+
+from editing import history
+from editing.models import Carried, Clip, JointMap, Revision
+from editing.recipes import new_line
+
+MOST_TARGETS = 20
+
+
+def start(
+    revision: Revision, targets: Sequence[Take], params: dict[str, Any], user: AbstractBaseUser
+) -> list[Job]:
+    """Queue a carrying onto each target; the parameters are checked before anything is queued."""
+    if not targets:
+        raise BadInput("targets: choose at least one skeleton")
+    if len(targets) > MOST_TARGETS:
+        raise BadInput(f"targets: at most {MOST_TARGETS} at once, got {len(targets)}")
+    source = load_clip(revision.state)
+    started = []
+    for target in targets:
+        aim = load_clip(target.state)
+        fitting = _fitting(params, aim.skeleton)
+        new_line("carry", fitting, {}, {"target": target.state_id})
+        keep_map(revision.clip.workspace, source.skeleton, aim.skeleton, fitting)
+        payload = {
+            "revision": revision.pk,
+            "target": target.pk,
+            "params": fitting,
+            "user": user.pk,
+            "request": str(uuid.uuid4()),
+        }
+        title = f"{revision.clip.name} onto {target.name}"[:255]
+        started.append(jobs.start(revision.clip.workspace, "carry", title, payload))
+    return started
+
+
+def _fitting(params: dict[str, Any], target: Skeleton) -> dict[str, Any]:
+    """The parameters with what a target has joints for: several are carried onto at once."""
+    out = dict(params)
+    for name in ("joints", "rest"):
+        if isinstance(out.get(name), dict):
+            out[name] = {t: v for t, v in out[name].items() if t in target.names}
+    return out
+
+
+@job_kind("carry")
+def carry(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
+    """The job behind it; taken up again it goes on where it was."""
+    given = job.payload
+    source = Revision.objects.select_related("state__header", "clip__workspace").get(
+        pk=given["revision"]
+    )
+    target = Take.objects.select_related("state").get(pk=given["target"])
+    user = source.clip.workspace.members.get(pk=given["user"])
+    name = f"{source.clip.name} · {target.name}"[:255]
+    take = take_of_revision(source, target, uuid.UUID(given["request"]), name)
+    report(0.4)
+    clip = take.clips.filter(binned=None).order_by("id").first() or history.open_clip(take, user)
+    assert clip.head_id is not None
+    line = new_line("carry", given["params"], {}, {"target": target.state_id})
+    revision = history.write(
+        clip.pk, clip.head_id, uuid.UUID(given["request"]), history.Change(append=line), user
+    )
+    report(0.9)
+    show(take, revision.state)
+    inspect(revision.state)
+    return {"clip": clip.pk, "take": take.pk, "report": revision.report}
+
+
+def take_of_revision(source: Revision, target: Take | None, request: uuid.UUID, name: str) -> Take:
+    """A take that is a revision as it stands, made once a request."""
+    there = Carried.objects.filter(request=request).select_related("take").first()
+    if there is not None:
+        return there.take
+    workspace = source.clip.workspace
+    data = write_clip(load_clip(source.state))
+    file_name = f"{name[:200]}.json"
+    looked = look(read_take(data, file_name), file_name)
+    with transaction.atomic():
+        stored = StoredFile.objects.create(
+            workspace=workspace, name=file_name, data=data, size=len(data)
+        )
+        take = store_take(workspace, stored, looked, name)
+        Carried.objects.create(take=take, source=source, target=target, request=request)
+    return take
+
+
+def show(take: Take, state: State) -> None:
+    """The take's picture is of the figure that it was carried onto."""
+    take.picture = picture(load_clip(state))
+    take.save(update_fields=["picture"])
+
+
+def moved_on(clip: Clip, head: Revision) -> Revision | None:
+    """The newer revision of the clip that this one was carried from, if it has gone on."""
+    made = Carried.objects.filter(take=history.take_of(head)).select_related("source__clip").first()
+    if made is None or made.source is None or made.source.clip.binned is not None:
+        return None
+    newest = made.source.clip.head_id
+    if newest is None or newest == made.source_id:
+        return None
+    return Revision.objects.select_related("state__header", "clip__workspace").get(pk=newest)
+
+
+def again(clip: Clip, base_id: int, request: uuid.UUID, user: AbstractBaseUser) -> Revision:
+    """The newest revision of the source beneath the clip's own lines."""
+    done = clip.revisions.filter(request_id=request).first()
+    if done is not None:
+        return done
+    head = Revision.objects.select_related("clip__take", "take").get(pk=clip.head_id)
+    made = Carried.objects.filter(take=history.take_of(head)).select_related("target").first()
+    newest = moved_on(clip, head)
+    if made is None or newest is None:
+        raise BadInput("what this clip was carried from has not changed since")
+    take = take_of_revision(newest, made.target, uuid.uuid5(request, "take"), clip.take.name)
+    return history.write(clip.pk, base_id, request, history.Change(swap=take), user)
+
+
+def map_for(workspace: Workspace, source: Skeleton, target: Skeleton) -> Profile:
+    """What was set by hand between two skeletons of these families, as far as it fits."""
+
+    def alike(names: Sequence[str], skeleton: Skeleton) -> bool:
+        one, other = set(names), set(skeleton.names)
+        return len(one & other) >= FAMILY * max(len(one), len(other))
+
+    for kept in workspace.joint_maps.order_by("-changed"):
+        if alike(kept.source, source) and alike(kept.target, target):
+            rest = {n: (x, y, z) for n, (x, y, z) in kept.rest.items()}
+            return Profile(kept.joints, rest).fitting(source, target)
+    return Profile()
+
+
+def keep_map(
+    workspace: Workspace, source: Skeleton, target: Skeleton, params: dict[str, Any]
+) -> None:
+    """Keep what was set by hand for the pair, in the place of what was kept before."""
+    joints, rest = params.get("joints", {}), params.get("rest", {})
+    pair = {"source": list(source.names), "target": list(target.names)}
+    kept = workspace.joint_maps.filter(**pair).first()
+    if kept is None and not joints and not rest:
+        return
+    if kept is None:
+        kept = JointMap(workspace=workspace, **pair)
+    kept.joints, kept.rest = joints, rest
+    kept.save()

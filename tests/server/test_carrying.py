@@ -1,0 +1,251 @@
+"""Clips carried onto other skeletons: of their own, pinned, carried again, with their map kept."""
+
+from __future__ import annotations
+
+import uuid
+from typing import Any
+
+import pytest
+from documents.models import State
+from documents.store import load_clip
+from editing import storage
+from editing.models import Carried, Clip, Revision
+from leancurve.demo.characters import heron_file, wren_file
+from leancurve.document.clip import Clip as Document
+from leancurve.formats.bvh import write_bvh
+from leancurve.formats.clipjson import write_clip
+from leancurve.formats.files import read_take
+from library import jobs
+from library.intake import store_take
+from library.models import Job, StoredFile, Take, Workspace
+from library.parsing import look
+
+from tests.server.conftest import Api, about, arrays
+
+
+def brought_in(workspace: Workspace, name: str, data: bytes) -> Take:
+    stored = StoredFile.objects.create(workspace=workspace, name=name, data=data, size=len(data))
+    return store_take(workspace, stored, look(read_take(data, name), name), name.split(".")[0])
+
+
+@pytest.fixture
+def heron(workspace: Workspace) -> Take:
+    return brought_in(workspace, "Heron.bvh", write_bvh(heron_file()))
+
+
+@pytest.fixture
+def wren(workspace: Workspace) -> Take:
+    return brought_in(workspace, "Wren.json", write_clip(wren_file()))
+
+
+def document_of(clip: dict) -> Document:
+    return load_clip(Revision.objects.get(pk=clip["head"]["id"]).state)
+
+
+def carried(api: Api, clip: dict, targets: list[Take], **params: Any) -> list[dict]:
+    body = {
+        "revision": clip["head"]["id"],
+        "targets": [t.pk for t in targets],
+        "params": params,
+    }
+    started = api.post(f"clips/{clip['id']}/carry", body)
+    assert started.status_code == 200, started.content
+    out = []
+    for job in started.json():
+        jobs.run(job["id"])
+        done = Job.objects.get(pk=job["id"])
+        assert done.state == "done", done.message
+        out.append(api.get(f"clips/{done.result['clip']}").json())
+    return out
+
+
+def test_skeletons_without_motion_come_first_and_each_once(
+    api: Api, workspace: Workspace, take: Take, heron: Take, wren: Take
+) -> None:
+    found = api.get(f"workspaces/{workspace.pk}/skeletons").json()
+    assert [(s["name"], s["still"]) for s in found[:2]] == [("Wren", True), ("Heron", True)]
+    assert [s["skeleton"] for s in found[2:]] == ["Deckhand suit"]
+    assert found[0]["joints"] == 52
+
+
+def test_a_clip_is_carried_onto_two_skeletons_at_once(
+    api: Api, clip: dict, heron: Take, wren: Take
+) -> None:
+    smooth = api.apply(clip, "unflip")
+    two = carried(api, smooth, [heron, wren], feet=0.5)
+    assert [c["name"] for c in two] == [f"{smooth['name']} · Heron", f"{smooth['name']} · Wren"]
+    for made, target in zip(two, (heron, wren), strict=True):
+        assert [line["operation"] for line in made["head"]["recipe"]] == ["read", "carry"]
+        assert made["frames"] == clip["frames"]
+        assert [j["name"] for j in made["joints"]] == list(load_clip(target.state).skeleton.names)
+        assert made["carried"]["clip"] == clip["id"]
+        assert made["carried"]["revision"] == smooth["head"]["number"]
+        assert made["carried"]["newest"] is None
+        assert made["head"]["report"]["mapped"] == len(made["joints"])
+    # The source is as it was, and stands on the shelf beside its two.
+    assert api.get(f"clips/{clip['id']}").json()["head"]["id"] == smooth["head"]["id"]
+
+
+def test_what_is_carried_is_worked_on_and_measured_on_its_own_skeleton(
+    api: Api, clip: dict, heron: Take
+) -> None:
+    (made,) = carried(api, api.apply(clip, "unflip"), [heron])
+    thin = api.apply(made, "thin", tolerance_deg=0.5)
+    assert thin["head"]["keys"] < made["head"]["keys"]
+    told = api.get(f"clips/{made['id']}/account?revision={thin['head']['id']}")
+    assert told.status_code == 200, told.content
+    kinds = {line["told"]: line for line in told.json()["lines"]}
+    assert kinds["Carry onto another skeleton"]["kind"] == "carry"
+    # What thinning cost is told against the carried motion, not against the source's joints.
+    assert 0.0 < told.json()["cost_deg"]["size"] < 5.0
+    drift = api.get(f"clips/{made['id']}/drift?revision={thin['head']['id']}")
+    assert drift.status_code == 200, drift.content
+
+
+def test_the_line_can_be_changed_and_all_after_it_follows(
+    api: Api, clip: dict, heron: Take
+) -> None:
+    (made,) = carried(api, api.apply(clip, "unflip"), [heron])
+    thin = api.apply(made, "thin", tolerance_deg=0.5)
+    line = thin["head"]["recipe"][1]
+    edit = {
+        "line_id": line["line_id"], "operation": "carry",
+        "params": {**line["params"], "clavicles": 0.0}, "inputs": line["inputs"],
+    }  # fmt: skip
+    done = api.write(thin, edit=edit)
+    assert done.status_code == 200, done.content
+    after = done.json()
+    assert [x["operation"] for x in after["head"]["recipe"]] == ["read", "carry", "thin"]
+    assert after["head"]["state"] != thin["head"]["state"]
+    undone = api.post(f"clips/{made['id']}/undo", {"revision": after["head"]["id"]}).json()
+    assert undone["head"]["state"] == thin["head"]["state"]
+
+
+def test_when_the_source_goes_on_the_clip_says_so_and_is_carried_again(
+    api: Api, clip: dict, heron: Take
+) -> None:
+    smooth = api.apply(clip, "unflip")
+    (made,) = carried(api, smooth, [heron])
+    thin = api.apply(made, "thin", tolerance_deg=0.5)
+    refused = api.post(
+        f"clips/{made['id']}/carry/again",
+        {"revision": thin["head"]["id"], "request_id": str(uuid.uuid4())},
+    )
+    assert refused.status_code == 422
+    assert "not changed since" in refused.json()["detail"]
+
+    further = api.apply(smooth, "smooth")
+    told = api.get(f"clips/{made['id']}").json()
+    assert told["carried"]["newest"] == further["head"]["id"]
+    assert told["head"]["state"] == thin["head"]["state"]  # pinned: nothing moved by itself
+    body = {"revision": thin["head"]["id"], "request_id": str(uuid.uuid4())}
+    done = api.post(f"clips/{made['id']}/carry/again", body)
+    assert done.status_code == 200, done.content
+    after = done.json()
+    assert [x["operation"] for x in after["head"]["recipe"]] == ["read", "carry", "thin"]
+    assert after["carried"]["newest"] is None
+    assert after["head"]["state"] != thin["head"]["state"]
+    # Sent twice, done once; and undo brings back what lay beneath.
+    assert (
+        api.post(f"clips/{made['id']}/carry/again", body).json()["head"]["id"]
+        == (after["head"]["id"])
+    )
+    undone = api.post(f"clips/{made['id']}/undo", {"revision": after["head"]["id"]}).json()
+    assert undone["head"]["state"] == thin["head"]["state"]
+
+
+def test_what_was_mapped_by_hand_is_kept_for_the_pair(api: Api, clip: dict, heron: Take) -> None:
+    body = {"revision": clip["head"]["id"], "target": heron.pk}
+    first = api.post(f"clips/{clip['id']}/map", body).json()
+    by_target = {x["target"]: x for x in first["links"]}
+    assert by_target["LeftWrist"]["sources"] == ["LeftHand"]
+    assert by_target["LeftWrist"]["word"] == "sure"
+    assert by_target["SpineC"]["how"] == "chain"
+    assert first["source"]["is_pose"]
+    assert first["target"]["is_pose"]
+    assert "LeftPalm" in first["unused"]
+
+    carried(api, clip, [heron], joints={"Head": ""}, rest={"LeftUpArm": [0, 0, 5]})
+    again = api.post(f"clips/{clip['id']}/map", body).json()
+    assert again["joints"] == {"Head": ""}
+    assert again["rest"] == {"LeftUpArm": [0, 0, 5]}
+    head = next(x for x in again["links"] if x["target"] == "Head")
+    assert head["word"] == "follows"
+    # What is being tried is answered without being kept.
+    tried = api.post(f"clips/{clip['id']}/map", {**body, "joints": {}}).json()
+    assert next(x for x in tried["links"] if x["target"] == "Head")["word"] != "follows"
+    wrong = api.post(f"clips/{clip['id']}/map", {**body, "joints": {"Nobody": "Head"}})
+    assert wrong.status_code == 422
+    assert "Nobody" in wrong.json()["detail"]
+
+
+def test_a_preview_shows_the_target_s_poses_and_saves_nothing(
+    api: Api, clip: dict, wren: Take
+) -> None:
+    body = {"revision": clip["head"]["id"], "target": wren.pk, "params": {"feet": 0.0}}
+    got = api.post(f"clips/{clip['id']}/carry/preview/whole", body)
+    made = arrays(got)
+    assert made["rotation"].shape == (clip["frames"], 52, 4)
+    assert about(got)["figure"]["up_axis"] == "z"
+    assert about(got)["report"]["mapped"] == 52
+    assert not Carried.objects.exists()
+    assert Clip.objects.count() == 1
+
+
+def test_bad_wishes_are_refused_in_one_sentence(api: Api, clip: dict, heron: Take) -> None:
+    ask = {"revision": clip["head"]["id"], "targets": [heron.pk]}
+    for params, said in (
+        ({"feet": 2.0}, "feet"),
+        ({"travel": "by magic"}, "travel"),
+        ({"thing": 1e300}, "thing"),
+        ({"nonsense": 1}, "nonsense"),
+    ):
+        refused = api.post(f"clips/{clip['id']}/carry", {**ask, "params": params})
+        assert refused.status_code == 422, params
+        assert said in refused.json()["detail"]
+    assert not Job.objects.filter(kind="carry").exists()
+    gone = api.post(f"clips/{clip['id']}/carry", {**ask, "targets": [10**9]})
+    assert gone.status_code == 404
+
+
+def test_the_skeleton_stays_as_long_as_a_clip_is_carried_onto_it(
+    api: Api, clip: dict, heron: Take
+) -> None:
+    from datetime import timedelta
+
+    (made,) = carried(api, clip, [heron])
+    state = heron.state_id
+    storage.forget_take(heron)
+    storage.sweep(timedelta(0))
+    assert State.objects.filter(pk=state).exists()
+    line = made["head"]["recipe"][1]
+    edit = {
+        "line_id": line["line_id"], "operation": "carry",
+        "params": {"clavicles": 0.5}, "inputs": line["inputs"],
+    }  # fmt: skip
+    assert api.write(made, edit=edit).status_code == 200
+    storage.forget_clip(Clip.objects.get(pk=made["id"]))
+    Take.objects.filter(carried__isnull=False).delete()
+    storage.sweep(timedelta(0))
+    assert not State.objects.filter(pk=state).exists()
+
+
+def test_a_job_taken_up_again_makes_one_clip(api: Api, clip: dict, heron: Take) -> None:
+    body = {"revision": clip["head"]["id"], "targets": [heron.pk]}
+    (job,) = api.post(f"clips/{clip['id']}/carry", body).json()
+    jobs.run(job["id"])
+    Job.objects.filter(pk=job["id"]).update(state="running")
+    jobs.run(job["id"])
+    assert Take.objects.filter(carried__isnull=False).count() == 1
+    made = Clip.objects.get(take__carried__isnull=False)
+    assert made.revisions.count() == 2
+
+
+def test_a_carried_clip_is_delivered_and_read_back(api: Api, clip: dict, wren: Take) -> None:
+    (made,) = carried(api, api.apply(clip, "unflip"), [wren], plant=True)
+    assert made["plants"]
+    document = document_of(made)
+    assert document.reading.up_axis == "z"
+    back = read_take(write_clip(document), "back.json").clip
+    assert back.skeleton == document.skeleton
+    assert back.plants == document.plants
