@@ -10,6 +10,7 @@ from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse
 from documents.store import load_clip
 from editing import carrying
+from editing.models import Revision
 from leancurve.document.clip import Clip as Document
 from leancurve.document.evaluation import posed
 from leancurve.operations import OPERATIONS, apply_patch
@@ -21,7 +22,7 @@ from ninja import Router
 
 from api import schemas
 from api.access import clip_for, revision_for, seen, workspace_for
-from api.clips import clip_out
+from api.clips import clip_out, figure_out
 from api.messages import message, pose_arrays
 
 router = Router()
@@ -66,12 +67,21 @@ def _figure(standing: Standing) -> dict[str, Any]:
     }
 
 
+def _both(
+    request: HttpRequest, revision: Revision, target: int | None
+) -> tuple[Document, Document]:
+    """What is carried, and onto what: what a carried clip came of where no target is named."""
+    if target is None:
+        return carrying.beneath(revision)
+    aim = seen(request, _takes(request), pk=target)
+    return load_clip(revision.state), load_clip(aim.state)
+
+
 @router.post("clips/{int:clip_id}/map", response=schemas.MapOut)
 def joint_map(request: HttpRequest, clip_id: int, wanted: schemas.MapIn) -> Any:
     """Which joints of a clip give which of a target theirs, and how either stands at rest."""
     revision = revision_for(request, clip_id, wanted.revision)
-    target = seen(request, _takes(request), pk=wanted.target)
-    source, aim = load_clip(revision.state), load_clip(target.state)
+    source, aim = _both(request, revision, wanted.target)
     kept = carrying.map_for(revision.clip.workspace, source.skeleton, aim.skeleton)
     joints = kept.joints if wanted.joints is None else wanted.joints
     ours, theirs = (Standing.of(c.skeleton, c.reading) for c in (source, aim))
@@ -85,6 +95,12 @@ def joint_map(request: HttpRequest, clip_id: int, wanted: schemas.MapIn) -> Any:
         "source": _figure(ours),
         "target": _figure(theirs),
     }
+
+
+@router.get("clips/{int:clip_id}/carried", response=list[schemas.MadeOut])
+def made_of(request: HttpRequest, clip_id: int) -> Any:
+    """Clips that were carried from this one, the newest first."""
+    return carrying.made_of(clip_for(request, clip_id))
 
 
 @router.post("clips/{int:clip_id}/carry", response=list[schemas.JobOut])
@@ -101,33 +117,23 @@ def preview(request: HttpRequest, clip_id: int, wanted: schemas.CarryPreviewIn) 
     """What carrying would make of the clip: the target's poses and the numbers. Nothing is
     saved; latest wins."""
     revision = revision_for(request, clip_id, wanted.revision)
-    target = seen(request, _takes(request), pk=wanted.target)
-    source, aim = load_clip(revision.state), load_clip(target.state)
+    source, aim = _both(request, revision, wanted.target)
     patch = OPERATIONS["carry"].run(
         source, wanted.params, progress=while_wanted, inputs={"target": aim}
     )
     done = apply_patch(source, patch)
     joints = list(range(len(done.skeleton)))
     return message(
-        pose_arrays(done, posed(done), joints), {"report": patch.report, "figure": _drawn(done)}
+        pose_arrays(done, posed(done), joints),
+        {"report": patch.report, "frames": done.frames, "figure": _drawn(done)},
     )
 
 
 def _drawn(clip: Document) -> dict[str, Any]:
     """What the stage needs to draw a clip that is nowhere kept."""
-    skeleton = clip.skeleton
     return {
-        "joints": [
-            {
-                "name": name,
-                "parent": skeleton.parents[j],
-                "offset": skeleton.offsets[j],
-                "rest": skeleton.rests[j],
-                "channels": clip.layout[j],
-            }
-            for j, name in enumerate(skeleton.names)
-        ],
-        "end_sites": [{"parent": e.parent, "offset": e.offset} for e in skeleton.ends],
+        **figure_out(clip),
+        "height": clip.skeleton.rest_height,
         "metres_per_unit": clip.reading.metres_per_unit,
         "up_axis": clip.reading.up_axis,
         "roles": [r.role for r in clip.body.joints],

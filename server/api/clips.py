@@ -14,6 +14,7 @@ from editing.models import Carried, Clip, Revision
 from editing.moving import moved_frames
 from editing.recipes import Line, current, new_line, replay, title
 from editing.refitting import refit_edits
+from leancurve.document.clip import Clip as Document
 from leancurve.document.evaluation import VERSION as EVALUATION
 from leancurve.document.scope import Scope
 from leancurve.errors import BadInput
@@ -47,6 +48,24 @@ def revision_out(revision: Revision) -> dict[str, Any]:
     }
 
 
+def figure_out(document: Document) -> dict[str, Any]:
+    """A document's joints and the points at their tips."""
+    skeleton = document.skeleton
+    return {
+        "joints": [
+            {
+                "name": name,
+                "parent": skeleton.parents[j],
+                "offset": skeleton.offsets[j],
+                "rest": skeleton.rests[j],
+                "channels": document.layout[j],
+            }
+            for j, name in enumerate(skeleton.names)
+        ],
+        "end_sites": [{"parent": e.parent, "offset": e.offset} for e in skeleton.ends],
+    }
+
+
 def clip_out(clip: Clip) -> dict[str, Any]:
     head = Revision.objects.select_related(
         "state__header", "take__skeleton", "clip__take__skeleton"
@@ -65,17 +84,7 @@ def clip_out(clip: Clip) -> dict[str, Any]:
         "take_rate": [take.rate_numerator, take.rate_denominator],
         "frames": document.frames,
         "height": skeleton.rest_height,
-        "joints": [
-            {
-                "name": name,
-                "parent": skeleton.parents[j],
-                "offset": skeleton.offsets[j],
-                "rest": skeleton.rests[j],
-                "channels": document.layout[j],
-            }
-            for j, name in enumerate(skeleton.names)
-        ],
-        "end_sites": [{"parent": e.parent, "offset": e.offset} for e in skeleton.ends],
+        **figure_out(document),
         "reading": asdict(document.reading),
         "marks": [asdict(m) for m in document.marks],
         "plants": [asdict(p) for p in document.plants],

@@ -390,9 +390,18 @@ class SkeletonOut(Schema):
     still: bool
 
 
+class MadeOut(Schema):
+    """A clip that was made of another one by carrying it."""
+
+    clip: int
+    name: str
+    revision: int | None = Field(description="the number of the source's revision")
+    current: bool = Field(description="whether the source has not gone on since")
+
+
 class MapIn(Schema):
     revision: int
-    target: int
+    target: int | None = Field(None, description="the one it is carried onto where absent")
     joints: dict[str, str] | None = Field(None, description="set by hand; as kept where absent")
 
 
@@ -411,7 +420,7 @@ class FigureOut(Schema):
 
     names: list[str]
     parents: list[int]
-    points: list[tuple[float, float, float]]
+    points: list[list[float]]
     height: float
     is_pose: bool
 
@@ -420,7 +429,7 @@ class MapOut(Schema):
     links: list[LinkOut]
     unused: list[str] = Field(description="source joints that give nothing")
     joints: dict[str, str] = Field(description="set by hand for the pair")
-    rest: dict[str, tuple[float, float, float]]
+    rest: dict[str, list[float]]
     source: FigureOut
     target: FigureOut
 
@@ -433,7 +442,7 @@ class CarryIn(Schema):
 
 class CarryPreviewIn(Schema):
     revision: int
-    target: int
+    target: int | None = Field(None, description="the one it is carried onto where absent")
     params: dict[str, Any] = {}
     view: str = ""
     sequence: int = 0

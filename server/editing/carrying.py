@@ -14,6 +14,7 @@ from django.db import transaction
 from documents.inspections import inspect
 from documents.models import State
 from documents.store import load_clip
+from leancurve.document.clip import Clip as Document
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import Skeleton
 from leancurve.formats.clipjson import write_clip
@@ -140,6 +141,30 @@ def again(clip: Clip, base_id: int, request: uuid.UUID, user: AbstractBaseUser) 
         raise BadInput("what this clip was carried from has not changed since")
     take = take_of_revision(newest, made.target, uuid.uuid5(request, "take"), clip.take.name)
     return history.write(clip.pk, base_id, request, history.Change(swap=take), user)
+
+
+def beneath(revision: Revision) -> tuple[Document, Document]:
+    """What a carried clip was carried from, and onto; :class:`BadInput` where it was not."""
+    line = next((x for x in revision.recipe if x["operation"] == "carry"), None)
+    target = State.objects.filter(pk=line["inputs"]["target"]).first() if line else None
+    if target is None:
+        raise BadInput("target: choose a skeleton to carry onto")
+    return load_clip(history.take_of(revision).state), load_clip(target)
+
+
+def made_of(clip: Clip) -> list[dict[str, Any]]:
+    """Clips that were carried from a clip, the newest first."""
+    found = Carried.objects.filter(source__clip=clip, take__binned=None).select_related("source")
+    out = []
+    for made in found.order_by("-pk"):
+        theirs = made.take.clips.filter(binned=None).order_by("-pk").first()
+        if theirs is not None and made.source is not None:
+            current = made.source_id == clip.head_id
+            out.append(
+                {"clip": theirs.pk, "name": theirs.name, "revision": made.source.number,
+                 "current": current}
+            )  # fmt: skip
+    return out
 
 
 def map_for(workspace: Workspace, source: Skeleton, target: Skeleton) -> Profile:

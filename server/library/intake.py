@@ -60,10 +60,13 @@ def keep_skeleton(workspace: Workspace, skeleton: Skeleton) -> SkeletonRow:
 
 
 def skeleton_name(names: tuple[str, ...]) -> str:
-    """What to call a skeleton that has no name of its own: the demo's suit, or its root."""
+    """What to call a skeleton that has no name of its own: the demo's, or its root."""
+    from leancurve.demo.characters import heron, wren
     from leancurve.demo.suit import deckhand
 
-    return "Deckhand suit" if names == deckhand().names else f"{names[0]}, {len(names)} joints"
+    known = (("Deckhand suit", deckhand), ("Heron", heron), ("Wren", wren))
+    own = next((name for name, made in known if names == made().names), None)
+    return own or f"{names[0]}, {len(names)} joints"
 
 
 @job_kind("import")

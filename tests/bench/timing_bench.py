@@ -94,7 +94,7 @@ def pins(page: Page, table: Table) -> None:
     page.goto(page.url.split("/clip")[0])
     open_take(page, "dropped")
     page.locator("[data-joint]", has_text="RightUpperArm").first.click()
-    page.keyboard.press("Alt+7")
+    page.keyboard.press("Alt+8")
     page.get_by_role("tab", name="Time").click()
     page.get_by_role("button", name="Pin the range").click()
     page.get_by_test_id("frame").fill("1500")

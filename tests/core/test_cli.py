@@ -9,8 +9,11 @@ from pathlib import Path
 
 import pytest
 from leancurve.cli import main
+from leancurve.demo import TAKES
+from leancurve.demo.characters import heron_file, wren_file
 from leancurve.demo.defects import Capture
-from leancurve.formats.bvh import write_bvh
+from leancurve.formats.bvh import read_bvh, write_bvh
+from leancurve.formats.clipjson import write_clip
 from leancurve.formats.files import read_take
 
 
@@ -199,3 +202,49 @@ def test_run_plants_the_feet_and_the_file_holds_it(
     lines = printed(capsys, "run", take, kept, "--recipe", recipe)["lines"]
     assert [(x["told"], x["kind"]) for x in lines] == [("Plant the feet", "plant")]
     assert read_take(kept.read_bytes(), "planted.json").clip.plants
+
+
+def test_a_take_is_carried_and_its_map_kept_and_read(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    take, target = tmp_path / "walk.bvh", tmp_path / "heron.bvh"
+    take.write_bytes(write_bvh(TAKES[2].clean()))
+    target.write_bytes(write_bvh(heron_file()))
+    kept = tmp_path / "map.json"
+    assert main(["map", str(take), str(target), "--out", str(kept), "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert told["mapped"] == 64
+    assert told["unmapped"] == []
+    assert {row["word"] for row in told["joints"]} <= {"sure", "likely"}
+
+    document = json.loads(kept.read_text())
+    document["joints"]["Head"] = ""
+    kept.write_text(json.dumps(document))
+    out = tmp_path / "carried.bvh"
+    words = ["retarget", str(take), str(out), "--to", str(target), "--map", str(kept)]
+    assert main([*words, "--plant", "--json"]) == 0
+    done = json.loads(capsys.readouterr().out)
+    assert done["unmapped"] == ["Head"]
+    assert done["mapped"] == 63
+    assert done["foot_slide_mm"] < 3.0
+    assert done["missed_mm"] < 1.0
+    assert done["end_error_mm"] < 20.0
+    assert done["seconds"] > 0.0
+    back = read_bvh(out.read_bytes()).clip
+    assert back.skeleton.names == heron_file().skeleton.names
+    assert back.frames == 900
+
+    wren = tmp_path / "wren.json"
+    wren.write_bytes(write_clip(wren_file()))
+    carried = tmp_path / "carried.json"
+    assert main(["retarget", str(take), str(carried), "--to", str(wren), "--ends", "0.5"]) == 0
+    assert "mapped" in capsys.readouterr().out
+    for wrong, said in (
+        ('{"schema": "other"}', "no map of joints"),
+        ("not json", "no JSON"),
+        ('{"schema": "leancurve.map", "schema_version": 9}', "version"),
+        ('{"schema": "leancurve.map", "schema_version": 1, "rest": {"Head": [1]}}', "three angles"),
+    ):
+        kept.write_text(wrong)
+        assert main(words) == 2
+        assert said in capsys.readouterr().err

@@ -12,9 +12,11 @@ from leancurve.demo import TAKES, gangway_take
 from leancurve.demo.characters import heron_file, wren_file
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
+from leancurve.errors import BadInput
 from leancurve.figure.skeleton import UP, Skeleton
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
+from leancurve.operations import OPERATIONS, apply_patch
 from leancurve.retarget.carry import Outcome, Wishes, carried
 from leancurve.retarget.carrying import World, twist_of, world_of
 from leancurve.retarget.standing import Standing
@@ -351,3 +353,44 @@ def test_no_touch_is_found_that_is_not_there() -> None:
     for name in ("haul", "walk"):
         assert not on(name, "Heron").touches
     assert not carried(gangway_take().clip, heron_file()).touches
+
+
+def test_a_keyed_clip_is_carried_keyed_on_the_same_frames() -> None:
+    source = clean("walk")
+    thin = apply_patch(source, OPERATIONS["thin"].run(source, {"tolerance_deg": 0.5}))
+    carry = OPERATIONS["carry"]
+    for file in (wren_file(), heron_file()):
+        patch = carry.run(thin, {"tolerance_deg": 0.5}, inputs={"target": file})
+        keyed = apply_patch(thin, patch)
+        dense = apply_patch(
+            thin, carry.run(thin, {"keys": "on every frame"}, inputs={"target": file})
+        )
+        assert dense.key_count == dense.frames * len(dense.channels)
+        assert keyed.key_count < 0.25 * dense.key_count
+        report = patch.report
+        assert report["keys_kept"] + report["keys_added"] == keyed.key_count
+        # Within three channels' tolerances of what was carried on every frame.
+        off = rotation.geodesic_deg(evaluate(keyed).rotation, evaluate(dense).rotation)
+        assert np.max(off) < 1.5
+        # A joint that follows one joint has its key times, and more only between them.
+        hand, own = thin.skeleton.index("LeftForearm"), keyed.body.find("left forearm")
+        assert own is not None
+        wanted = {round(t) for c in thin.turns_of(hand) for t in thin.curves[c].time}
+        for track in keyed.turns_of(own):
+            if keyed.curves[track].key_count > 2:  # one that stands still needs no more
+                assert wanted <= {round(t) for t in keyed.curves[track].time}
+
+
+def test_a_clip_with_values_on_every_frame_stays_so() -> None:
+    source = clean("walk")
+    patch = OPERATIONS["carry"].run(source, inputs={"target": wren_file()})
+    assert patch.report["keys_kept"] == patch.report["keys_added"] == 0
+
+
+def test_carrying_without_a_skeleton_is_refused() -> None:
+    with pytest.raises(BadInput, match="choose a skeleton"):
+        OPERATIONS["carry"].run(clean("walk"))
+    with pytest.raises(BadInput, match="no joint named 'Tail'"):
+        OPERATIONS["carry"].run(
+            clean("walk"), {"joints": {"Tail": "Hips"}}, inputs={"target": heron_file()}
+        )

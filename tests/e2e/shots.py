@@ -7,6 +7,7 @@ from playwright.sync_api import Page
 from tests.conftest import PROJECT
 from tests.e2e.application import Application
 from tests.e2e.conftest import open_take, sign_in
+from tests.e2e.conftest import settled as at_rest
 from tests.e2e.page import page_of_an_application
 
 FOLDER = PROJECT / "docs/screenshots"
@@ -26,8 +27,8 @@ def settled(page: Page) -> None:
 
 
 def shaping(page: Page) -> None:
-    """The thinned clip in Shape: keys with their handles, then a brush over a trace."""
-    page.keyboard.press("Alt+7")
+    """The thinned clip in Shape: keys with their handles."""
+    page.keyboard.press("Alt+8")
     page.wait_for_timeout(500)
     page.get_by_test_id("frame").fill("1750")
     page.keyboard.press("Enter")
@@ -43,24 +44,6 @@ def shaping(page: Page) -> None:
     page.keyboard.press("3")
     shot(page, "bench-shape")
     page.keyboard.press("Escape")
-    page.get_by_role("button", name="Traces").click()
-    page.get_by_label("Before trace").select_option("take")
-    page.keyboard.press("Escape")
-    page.keyboard.press("b")
-    page.get_by_label("Brush radius, frames").fill("40")
-    page.keyboard.press("Enter")
-    page.get_by_role("tab", name="Amount").click()
-    page.get_by_role("region", name="Gain", exact=True).get_by_role("button").first.click()
-    sheet = page.get_by_test_id("sheet").bounding_box()
-    assert sheet is not None
-    x, y = sheet["x"] + 330, sheet["y"] + 120
-    page.mouse.move(x, y)
-    page.mouse.down()
-    page.mouse.move(x, y - 45, steps=4)
-    shot(page, "bench-brush")
-    page.keyboard.press("Escape")
-    page.mouse.up()
-    page.keyboard.press("b")
     page.keyboard.press("Shift+X")
     page.get_by_label("Find a joint").fill("")
     page.keyboard.press("Escape")
@@ -91,7 +74,7 @@ def timing(page: Page) -> None:
     shot(page, "bench-timing")
     page.keyboard.press("Escape")
     page.keyboard.press("z")
-    page.keyboard.press("Alt+7")
+    page.keyboard.press("Alt+8")
     page.get_by_role("tab", name="Time").click()
     page.get_by_label("First frame of the range").fill("1400")
     page.get_by_label("First frame of the range").press("Enter")
@@ -153,6 +136,18 @@ def planting(page: Page, application: Application) -> None:
     shot(page, "bench-plant")
 
 
+def retargeting(page: Page) -> None:
+    """The planted walk carried to Heron, who stands beside it, with the map of joints."""
+    page.keyboard.press("Alt+7")
+    page.get_by_label("Skeleton to carry onto").select_option(label="Heron, 64 joints")
+    page.get_by_test_id("carry-numbers").wait_for()
+    page.get_by_test_id("frame").fill("430")
+    page.keyboard.press("Enter")
+    page.get_by_role("button", name="¾ view").click()
+    at_rest(page)
+    shot(page, "bench-retarget")
+
+
 def take_pictures(page: Page, application: Application) -> None:
     page.goto(application.url)
     sign_in(page, application)
@@ -193,7 +188,7 @@ def take_pictures(page: Page, application: Application) -> None:
     page.wait_for_timeout(1500)
     page.keyboard.press("4")
     shot(page, "bench-calm")
-    page.keyboard.press("Alt+9")
+    page.keyboard.press("Alt+0")
     page.get_by_role("button", name="Apply recipe").click()
     page.get_by_text("revision 3").wait_for()
     page.get_by_text("Thin within").first.wait_for()
@@ -218,12 +213,13 @@ def take_pictures(page: Page, application: Application) -> None:
     shaping(page)
     timing(page)
     posing(page)
-    page.keyboard.press("Alt+8")
+    page.keyboard.press("Alt+9")
     page.get_by_role("button", name="Deliver", exact=True).last.click()
     page.get_by_text("Read back, differs by").wait_for()
     page.wait_for_timeout(6500)
     shot(page, "bench-deliver")
     planting(page, application)
+    retargeting(page)
     page.goto(application.url)
     for name in ("Crate over the coaming", "Rolling deck walk", "Signal lamp"):
         page.get_by_label(f"Choose {name}").check()

@@ -106,7 +106,7 @@ def test_escape_puts_the_brush_down_and_undo_takes_an_unkeyed_pose_back_first(pa
     page.keyboard.press("Escape")
     expect(page.get_by_role("region", name="Brush")).to_be_hidden()
 
-    page.keyboard.press("Alt+7")
+    page.keyboard.press("Alt+8")
     page.get_by_role("tab", name="Pose").click()
     page.keyboard.press("j")
     number = clip_now(page)["head"]["number"]

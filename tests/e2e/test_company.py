@@ -61,7 +61,7 @@ def test_another_persons_change_is_told_and_followed_without_a_reload(
     settled(page)
     expect(page.get_by_text("revision 2", exact=True)).to_be_visible()
     # And what is shown is what they made.
-    page.keyboard.press("Alt+9")
+    page.keyboard.press("Alt+0")
     expect(page.locator("aside")).to_contain_text("Thin")
 
 

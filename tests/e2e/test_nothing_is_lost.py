@@ -126,7 +126,7 @@ def two(page: Page, browser: Browser, signed_in: Any, request: pytest.FixtureReq
     other.route("**/here", lambda route: route.abort())
     other.goto(page.url)
     settled(other)
-    other.keyboard.press("Alt+7")
+    other.keyboard.press("Alt+8")
     yield page, other
     context.close()
 
@@ -226,7 +226,7 @@ def test_another_clips_answer_does_not_replace_the_open_one(page: Page) -> None:
     page.get_by_role("link", name="Shelf").click()
     open_take(page, "second")
     page.evaluate("() => window.release()")
-    page.keyboard.press("Alt+7")
+    page.keyboard.press("Alt+8")
     pick_channel(page, "turn Y")
     expect(page.get_by_role("heading", name="second")).to_be_visible()
     assert page.get_by_text("revision 1").is_visible()
@@ -237,7 +237,7 @@ def test_another_clips_answer_does_not_replace_the_open_one(page: Page) -> None:
     assert keyed_now(page, "Arm", "ry").value[2] == -4.5
     page.get_by_role("link", name="Shelf").click()
     open_take(page, "first")
-    page.keyboard.press("Alt+7")
+    page.keyboard.press("Alt+8")
     pick_joint(page, "Arm")
     assert keyed_now(page, "Arm", "ry").value[2] == -3.5
 

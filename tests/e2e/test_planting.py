@@ -188,7 +188,7 @@ def test_a_slide_is_planted_from_its_finding_and_worked_on_by_hand(
     settled(page)
 
     # What is delivered is the planted motion.
-    page.keyboard.press("Alt+8")
+    page.keyboard.press("Alt+9")
     page.get_by_role("button", name="Deliver", exact=True).last.click()
     link = page.get_by_role("link", name=re.compile(r"\.bvh$"))
     expect(link).to_be_visible(timeout=30_000)
@@ -213,7 +213,7 @@ def end_place(page: Page) -> list[float]:
 def test_a_hand_is_pulled_by_its_limb_and_with_the_body_and_led_over_a_span(page: Page) -> None:
     walk = clean_walk()
     bring_walk(page, "walk_to_pull")
-    page.keyboard.press("Alt+7")
+    page.keyboard.press("Alt+8")
     page.get_by_role("tab", name="Pose").click()
     field = page.get_by_test_id("frame")
     field.fill("400")
@@ -350,7 +350,7 @@ def test_a_crate_is_made_between_two_hands_that_hold_on_to_it_and_is_delivered(
     assert plant["with_prop"] == "crate"
 
     # Delivered as a joint of its own root, where the hands have it.
-    page.keyboard.press("Alt+8")
+    page.keyboard.press("Alt+9")
     page.get_by_label("Props as joints of their own roots").check()
     page.get_by_role("button", name="Deliver", exact=True).last.click()
     link = page.get_by_role("link", name=re.compile(r"\.bvh$"))

@@ -73,7 +73,7 @@ def test_all_of_it_in_a_few_clicks_then_changed_line_by_line(page: Page) -> None
     page.keyboard.press("Alt+1")
     page.get_by_label("Take beneath the clip").select_option(label="quick_two")
     revision(page, 5)
-    page.keyboard.press("Alt+9")
+    page.keyboard.press("Alt+0")
     recipe = page.get_by_role("list", name="Lines of the recipe").get_by_role("listitem")
     expect(recipe).to_have_count(12)
     page.keyboard.press("Control+z")
@@ -100,7 +100,7 @@ def test_a_recipe_runs_on_many_takes_with_one_table(page: Page, tmp_path: Path) 
     revision(page, 2)
 
     # Delivered and read back, as after any work by hand.
-    page.keyboard.press("Alt+8")
+    page.keyboard.press("Alt+9")
     page.get_by_label("Format").select_option("json")
     page.get_by_role("button", name="Deliver", exact=True).last.click()
     link = page.get_by_role("link", name=re.compile(r"\.json$"))

@@ -44,7 +44,7 @@ def bring_in(page: Page, name: str, clip: Clip, joint: str = "Arm") -> None:
     page.get_by_label("Files to bring in").set_input_files([file])
     page.get_by_role("heading", name=name).wait_for()
     open_take(page, name)
-    page.keyboard.press("Alt+7")
+    page.keyboard.press("Alt+8")
     pick_joint(page, joint)
 
 
@@ -441,7 +441,7 @@ def test_a_keys_menu_holds_what_is_done_to_keys_and_fits_handles_again(page: Pag
     page.keyboard.press("Alt+5")
     page.get_by_role("button", name="Apply thinning").click()
     revision(page, 2)
-    page.keyboard.press("Alt+7")
+    page.keyboard.press("Alt+8")
     pick_channel(page, "turn Y")
     settled(page)
     curve = curve_of(page, "Arm", RY)

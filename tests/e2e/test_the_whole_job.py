@@ -161,7 +161,7 @@ def test_a_demo_take_from_the_shelf_to_a_clean_file(page: Page, tmp_path: Path) 
     expect(page.get_by_text("revision 3")).to_be_visible()
 
     # Deliver at another rate and range; the server reads it back; download.
-    page.keyboard.press("Alt+8")
+    page.keyboard.press("Alt+9")
     first = page.get_by_label("First frame of the range")
     first.fill("100")
     first.press("Enter")
@@ -230,7 +230,7 @@ def test_uploaded_files_come_in_each_by_itself(
     application.start_worker()
     page.reload()
     expect(page.get_by_text("revision 2")).to_be_visible()
-    page.keyboard.press("Alt+8")
+    page.keyboard.press("Alt+9")
     page.get_by_role("button", name="Deliver", exact=True).last.click()
     link = page.get_by_role("link", name=re.compile(r"\.bvh$"))
     # A worker that has just started loads its kernels first.

@@ -74,7 +74,7 @@ def on_timing(page: Page, row: str, frame: float) -> tuple[float, float]:
 
 def test_the_time_of_the_crates_step_is_halved_with_pins(page: Page) -> None:
     bring_in_file(page, "crate_pinned", write_bvh(captured(TAKES[1]).clip))
-    page.keyboard.press("Alt+7")
+    page.keyboard.press("Alt+8")
     page.get_by_role("tab", name="Time").click()
     before = rotations(page)
     frames = clip_now(page)["frames"]
@@ -283,7 +283,7 @@ def test_an_arm_is_posed_in_three_views_with_auto_key_off_and_on(page: Page) -> 
     told.get_by_role("button", name="Set keys").click()
     revision(page, 2)
     expect(told).to_be_hidden()
-    page.keyboard.press("Alt+7")
+    page.keyboard.press("Alt+8")
     pick_joint(page, "Arm")
     keyed_now = curve_of(page, "Arm", "rz")
     assert 100 in keyed_now.columns["time"]
@@ -310,7 +310,7 @@ def test_an_arm_is_posed_in_three_views_with_auto_key_off_and_on(page: Page) -> 
 
 def test_on_dense_channels_a_pose_is_led_to_softly(page: Page) -> None:
     bring_in_file(page, "soft", write_bvh(captured(TAKES[2]).clip))
-    page.keyboard.press("Alt+7")
+    page.keyboard.press("Alt+8")
     page.get_by_role("tab", name="Pose").click()
     page.locator("[data-joint]", has_text="LeftForearm").first.click()
     settled(page)
@@ -333,7 +333,7 @@ def test_on_dense_channels_a_pose_is_led_to_softly(page: Page) -> None:
 
 def test_a_pose_is_copied_mirrored_and_keyed_on_a_part_of_the_body(page: Page) -> None:
     open_take(page, LAMP)
-    page.keyboard.press("Alt+7")
+    page.keyboard.press("Alt+8")
     page.get_by_role("tab", name="Pose").click()
     names = [j["name"] for j in clip_now(page)["joints"]]
     left, right = names.index("LeftForearm"), names.index("RightForearm")

@@ -226,15 +226,15 @@ def test_the_browsers_types_are_those_of_the_api(tmp_path: object) -> None:
     assert (web / FILE.parent / "schema.d.ts").read_text() == fresh.read_text()
 
 
-def test_the_demo_command_loads_five_takes_once(db: None) -> None:
+def test_the_demo_command_loads_its_takes_and_characters_once(db: None) -> None:
     from library.models import Take
 
     for _ in range(2):
         call_command("load_demo", verbosity=0, stdout=StringIO())
-    assert Take.objects.count() == 5
+    assert Take.objects.count() == 7
     assert {t.name.split(",")[0] for t in Take.objects.all()} == {
         "Mooring line", "Crate over the coaming", "Rolling deck walk", "Signal lamp",
-        "Gangway watch",
+        "Gangway watch", "Heron", "Wren",
     }  # fmt: skip
     assert User.objects.get(username="deckhand").check_password("harbour-light")
 

@@ -8,9 +8,10 @@ from typing import Any
 
 import numpy as np
 
-from leancurve.document.clip import Clip, Contact
+from leancurve.document.clip import Clip
 from leancurve.figure.feet import limbs_of
-from leancurve.numbers.arrays import Floats
+from leancurve.measures.findings import Motion
+from leancurve.measures.findings.floor import largest_slide_mm, standing_frames
 from leancurve.retarget.carry import Outcome
 from leancurve.retarget.carrying import World, world_of
 from leancurve.retarget.standing import Standing
@@ -65,32 +66,11 @@ def _length(standing: Standing, joints: tuple[int, ...]) -> float:
     return max(float(np.linalg.norm(middle - upper) + np.linalg.norm(end - middle)), 1e-9)
 
 
-def foot_slides(
-    clip: Clip, standing: Standing, contacts: tuple[Contact, ...]
-) -> dict[tuple[str, int], float]:
-    """How far a foot's point gets over the floor from where it was set down, mm, a contact."""
-    motion = world_of(clip, standing, clip.reading.floor or 0.0)
-    out: dict[tuple[str, int], float] = {}
-    for contact in contacts:
-        side, _, part = contact.limb.partition(" ")
-        joint = standing.find(f"{side} {'toe' if part == 'toe' else 'foot'}")
-        if part in ("heel", "toe", "foot") and joint is not None:
-            way = motion.points[contact.first : contact.last + 1, joint][:, [0, 2]]
-            away = np.linalg.norm(way - way[0], axis=1) if len(way) else np.zeros(1)
-            out[contact.limb, contact.first] = float(away.max(initial=0.0)) * 1000.0
-    return out
+def foot_slide(source: Clip, clip: Clip) -> float:
+    """How far a foot of a carried clip gets from where it was set down, mm, on the frames on which
+    the source's feet stand."""
+    return round(largest_slide_mm(Motion(clip), standing_frames(source)), 3)
 
 
 def largest(values: Mapping[Any, float]) -> float:
     return round(max(values.values(), default=0.0), 3)
-
-
-def knee_jerk(standing: Standing, motion: World, side: str) -> Floats:
-    """How abruptly a knee bends ``(F - 2,)``: second differences of its angle, degrees."""
-    joints = [standing.find(f"{side} {p}") for p in ("thigh", "shin", "foot")]
-    if any(j is None for j in joints):
-        return np.zeros(0)
-    hip, knee, ankle = (motion.points[:, j] for j in joints if j is not None)
-    across = np.linalg.norm(np.cross(knee - hip, ankle - knee), axis=1)
-    bend = np.degrees(np.arctan2(across, np.sum((knee - hip) * (ankle - knee), axis=1)))
-    return np.asarray(np.abs(np.diff(bend, 2)))

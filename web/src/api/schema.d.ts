@@ -160,6 +160,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clips/{clip_id}/carried": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Made Of
+         * @description Clips that were carried from this one, the newest first.
+         */
+        get: operations["api_carrying_made_of"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clips/{clip_id}/carry": {
         parameters: {
             query?: never;
@@ -1729,8 +1749,11 @@ export interface components {
              * @default 0
              */
             sequence: number;
-            /** Target */
-            target: number;
+            /**
+             * Target
+             * @description the one it is carried onto where absent
+             */
+            target?: number | null;
             /**
              * View
              * @default
@@ -2022,11 +2045,7 @@ export interface components {
             /** Parents */
             parents: number[];
             /** Points */
-            points: [
-                number,
-                number,
-                number
-            ][];
+            points: number[][];
         };
         /** FindingOut */
         FindingOut: {
@@ -2295,6 +2314,26 @@ export interface components {
             /** Word */
             word: string;
         };
+        /**
+         * MadeOut
+         * @description A clip that was made of another one by carrying it.
+         */
+        MadeOut: {
+            /** Clip */
+            clip: number;
+            /**
+             * Current
+             * @description whether the source has not gone on since
+             */
+            current: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Revision
+             * @description the number of the source's revision
+             */
+            revision: number | null;
+        };
         /** MapIn */
         MapIn: {
             /**
@@ -2306,8 +2345,11 @@ export interface components {
             } | null;
             /** Revision */
             revision: number;
-            /** Target */
-            target: number;
+            /**
+             * Target
+             * @description the one it is carried onto where absent
+             */
+            target?: number | null;
         };
         /** MapOut */
         MapOut: {
@@ -2322,11 +2364,7 @@ export interface components {
             links: components["schemas"]["LinkOut"][];
             /** Rest */
             rest: {
-                [key: string]: [
-                    number,
-                    number,
-                    number
-                ];
+                [key: string]: number[];
             };
             source: components["schemas"]["FigureOut"];
             target: components["schemas"]["FigureOut"];
@@ -3444,6 +3482,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ClipOut"];
+                };
+            };
+        };
+    };
+    api_carrying_made_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeOut"][];
                 };
             };
         };

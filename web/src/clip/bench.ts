@@ -17,6 +17,7 @@ export type StepName =
   | 'calm'
   | 'thin'
   | 'plant'
+  | 'retarget'
   | 'shape'
   | 'deliver'
   | 'recipe'

@@ -3,6 +3,7 @@
 import { ApiError, answer, client, type Schemas, textOf } from '../api/client'
 import { mayChange } from '../session/session'
 import { type Clip, notify, type Scope, useBench } from './bench'
+import { carryAnew } from './carrying'
 import { loadCatalogue, titleOf } from './catalogue'
 import { bringAll, type Curves, catchUp, follow, forgetPoses, showCurves } from './confirmed'
 import { draft } from './draft'
@@ -157,6 +158,7 @@ export async function openClip(id: number): Promise<void> {
   const turn = ++opening
   cancelPreview()
   lookAnew()
+  carryAnew()
   clearKeys()
   draft.drop()
   follow(null)

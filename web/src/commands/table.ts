@@ -544,6 +544,7 @@ export const COMMANDS: readonly Command[] = [
       ['calm', 'Calm'],
       ['thin', 'Thin'],
       ['plant', 'Plant'],
+      ['retarget', 'Retarget'],
       ['shape', 'Shape'],
       ['deliver', 'Deliver'],
       ['recipe', 'Recipe'],
@@ -552,7 +553,8 @@ export const COMMANDS: readonly Command[] = [
     id: `step-${name}`,
     title: `Step: ${title}`,
     group: 'Steps' as const,
-    key: `Alt+${k + 1}`,
+    // Ten keys in a row: the last of them is 0.
+    key: `Alt+${(k + 1) % 10}`,
     run: () => setStep(name),
   })),
   {

@@ -98,8 +98,9 @@ export function TakeCard({
           {take.name}
         </h2>
         <p className="num text-ink-2">
-          {seconds((take.frames - 1) / (take.rate[0]! / take.rate[1]!))} · {grouped(take.frames)}{' '}
-          frames at {rateOf(take.rate)} / s
+          {take.frames > 1
+            ? `${seconds((take.frames - 1) / (take.rate[0]! / take.rate[1]!))} · ${grouped(take.frames)} frames at ${rateOf(take.rate)} / s`
+            : 'a skeleton at rest, to carry takes onto'}
         </p>
         <p className="num text-ink-2">
           {take.skeleton} · {counted(take.joints, 'joint')} · {counted(take.keys, 'key')}

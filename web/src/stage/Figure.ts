@@ -15,7 +15,7 @@ import {
   Quaternion,
   Vector3,
 } from 'three'
-import type { Clip } from '../clip/bench'
+import type { Drawn } from '../clip/carrying'
 import { emptyWorld, forward, type Overrides, type Poses, type WorldPose } from '../clip/poses'
 import { token } from '../ui/theme'
 import { bonesOf } from './bones'
@@ -63,7 +63,7 @@ export class Figure {
   private bare: boolean
 
   constructor(
-    private clip: Clip,
+    private clip: Drawn,
     look: Look,
     /** How firmly it is drawn: 1 for the figure itself, less for ghosts. */
     private opacity = 1,
@@ -109,6 +109,14 @@ export class Figure {
     forward(this.clip.joints, poses, frame, this.world, overrides)
     if (this.bare) this.poseLines()
     else this.poseSolids()
+  }
+
+  /** Where its joints are, through what it stands in. */
+  places(outward: (point: Vector3) => Vector3): Vector3[] {
+    this.group.updateMatrix()
+    return this.clip.joints.map((_, j) =>
+      outward(new Vector3().fromArray(this.world.position, 3 * j).applyMatrix4(this.group.matrix)),
+    )
   }
 
   private poseLines(): void {

@@ -1,6 +1,7 @@
 /** The 3D view: a figure of ink-outlined bones on a ruled floor, drawn on demand. */
 import { Group, Quaternion, Scene, Vector3, WebGLRenderer } from 'three'
 import type { Clip, Plant } from '../clip/bench'
+import type { Drawn } from '../clip/carrying'
 import type { Overrides, Poses, WorldPose } from '../clip/poses'
 import { token } from '../ui/theme'
 import { AxisArrow } from './AxisArrow'
@@ -54,6 +55,24 @@ const bodyOf = ({ reading, joints, end_sites }: Clip) => [
   end_sites,
 ]
 
+/** The turn that brings a clip's up axis up. */
+function upright({ reading }: { reading: Pick<Clip['reading'], 'up_axis'> }): Quaternion {
+  const turn = new Quaternion()
+  if (reading.up_axis === 'z') turn.setFromAxisAngle(new Vector3(1, 0, 0), -Math.PI / 2)
+  if (reading.up_axis === 'x') turn.setFromAxisAngle(new Vector3(0, 0, 1), Math.PI / 2)
+  return turn
+}
+
+/** Another figure on the stage: what it is drawn from, its poses, how much later it is, and metres
+ * to the side at which it stands. */
+export interface Beside {
+  clip: Drawn
+  poses: Poses
+  offset: number
+  beside: number
+  roles?: (string | null)[]
+}
+
 export class Stage {
   /** The two views; the second one is seen where the stage is split. */
   readonly eyes: [Eye, Eye]
@@ -81,7 +100,15 @@ export class Stage {
   private arrow = new AxisArrow()
   private shades = new Shades()
   private ghosts: Figure[] = []
-  private guide: { figure: Figure; poses: Poses; offset: number } | null = null
+  /** Another figure; `units` of its own are one of this clip's. Its joint `hips` stands where this
+   * one's hips do, unless that is -1. */
+  private guide: {
+    figure: Figure
+    poses: Poses
+    offset: number
+    units: number
+    hips: number
+  } | null = null
   /** The frame whose pose is shown at a frame: another one where poses are held. */
   frameShown: (frame: number) => number = (frame) => frame
   /** Joints that stand otherwise than the server's poses at a frame. */
@@ -217,9 +244,7 @@ export class Stage {
       this.props.group,
     )
     this.space.scale.setScalar(clip.reading.metres_per_unit)
-    this.space.rotation.set(0, 0, 0)
-    if (clip.reading.up_axis === 'z') this.space.rotation.x = -Math.PI / 2
-    if (clip.reading.up_axis === 'x') this.space.rotation.z = Math.PI / 2
+    this.space.quaternion.copy(upright(clip))
     this.space.updateMatrixWorld(true)
     this.recolour()
   }
@@ -270,23 +295,33 @@ export class Stage {
     this.pose()
   }
 
-  /** Another clip's figure beside this one, later by some frames; null takes it away. */
-  setGuide(guide: { clip: Clip; poses: Poses; offset: number; beside: number } | null): void {
+  /** Another figure beside this one, later by some frames; null takes it away. */
+  setGuide(guide: Beside | null): void {
     if (this.guide) {
       this.space.remove(this.guide.figure.group)
       this.guide.figure.dispose()
       this.guide = null
     }
     if (guide && this.clip) {
-      const figure = new Figure(guide.clip, { roles: null, bare: this.look.bare }, BESIDE)
+      const look = { roles: guide.roles ?? null, bare: this.look.bare }
+      // One whose parts are known is drawn as a body of its own.
+      // One whose parts are known is drawn as a body of its own, but over this one as a ghost.
+      const own = guide.roles !== undefined && guide.beside > 0
+      const figure = new Figure(guide.clip, look, own ? 1 : BESIDE)
       figure.group.scale.setScalar(
         guide.clip.reading.metres_per_unit / this.clip.reading.metres_per_unit,
       )
-      figure.group.position.x = guide.beside / this.clip.reading.metres_per_unit
-      figure.line = this.figure?.line ?? 0
+      // Both stand upright, whichever axis is up for either.
+      figure.group.quaternion.copy(this.space.quaternion).invert().multiply(upright(guide.clip))
+      figure.group.position
+        .set(guide.beside / this.clip.reading.metres_per_unit, 0, 0)
+        .applyQuaternion(this.space.quaternion.clone().invert())
+      const units = this.clip.reading.metres_per_unit / guide.clip.reading.metres_per_unit
+      figure.line = (this.figure?.line ?? 0) * units
       figure.colour(new Set())
       this.space.add(figure.group)
-      this.guide = { figure, poses: guide.poses, offset: guide.offset }
+      const hips = guide.roles && guide.beside === 0 ? Math.max(0, guide.roles.indexOf('hips')) : -1
+      this.guide = { figure, poses: guide.poses, offset: guide.offset, units, hips }
     }
     this.pose()
   }
@@ -330,7 +365,7 @@ export class Stage {
       this.ghost.group.visible = this.before !== null
       if (this.before) this.ghost.pose(this.before, at)
     }
-    this.guide?.figure.pose(this.guide.poses, at - this.guide.offset)
+    this.poseGuide(at)
     this.poseAround(at)
     this.pointOut()
     if (this.placing && this.clip && !this.plain)
@@ -350,6 +385,17 @@ export class Stage {
     this.shades.show(this.figure.soles((point) => this.space.localToWorld(point)))
     this.onPosed()
     this.draw()
+  }
+
+  private poseGuide(at: number): void {
+    if (!this.guide || !this.figure) return
+    const { figure, poses, offset, hips } = this.guide
+    figure.pose(poses, at - offset)
+    if (hips < 0) return
+    const own = Math.max(0, this.look.roles?.indexOf('hips') ?? 0)
+    const theirs = new Vector3().fromArray(figure.world.position, 3 * hips)
+    theirs.multiply(figure.group.scale).applyQuaternion(figure.group.quaternion)
+    figure.group.position.fromArray(this.figure.world.position, 3 * own).sub(theirs)
   }
 
   /** Called when the figure stands elsewhere: what hangs on its joints follows. */
@@ -416,7 +462,8 @@ export class Stage {
       ),
     )
     const shown = this.references.points()
-    return [...this.clip.joints.map((_, j) => this.joint(j)), ...tips, ...shown]
+    const other = this.guide ? this.guide.figure.places((p) => this.space.localToWorld(p)) : []
+    return [...this.clip.joints.map((_, j) => this.joint(j)), ...tips, ...shown, ...other]
   }
 
   /** How a joint's axes lie in the scene; those of the skeleton's space for -1. */
@@ -499,7 +546,7 @@ export class Stage {
     const line = (LINE_PIXELS * pixel) / this.clip.reading.metres_per_unit
     if (Math.abs(line / (this.figure.line || 1e-9) - 1) < 0.05) return
     for (const figure of [this.figure, this.ghost, ...this.ghosts]) figure.line = line
-    if (this.guide) this.guide.figure.line = line
+    if (this.guide) this.guide.figure.line = line * this.guide.units
     this.pose()
   }
 

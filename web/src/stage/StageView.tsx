@@ -1,6 +1,7 @@
 /** The stage as a pane: canvas, what is shown, view buttons. */
 import { type MouseEvent, type PointerEvent, useEffect, useRef, useState } from 'react'
 import { shownChannels, useBench } from '../clip/bench'
+import { useCarrying } from '../clip/carrying'
 import { selectJoints } from '../clip/choose'
 import { axisOf, channelKey, readoutUnit, splitKey, turns } from '../clip/curves'
 import { draft } from '../clip/draft'
@@ -152,13 +153,23 @@ export function StageView() {
     })
   }, [hovered])
 
+  const retargeting = useBench((s) => s.step === 'retarget')
+  const carried = useCarrying((s) => (retargeting ? s.preview : null))
+  const aside = useCarrying((s) => s.beside)
   useEffect(() => {
-    stageRef.current?.setGuide(
-      guide && guidePoses
-        ? { clip: guide.doc, poses: guidePoses, offset: guide.offset, beside: guide.beside }
-        : null,
-    )
-  }, [guide, guidePoses])
+    const stage = stageRef.current
+    if (!stage) return
+    if (carried) {
+      const { doc, poses: made, roles: parts } = carried
+      stage.setGuide({ clip: doc, poses: made, offset: 0, beside: aside, roles: parts })
+      stage.fit()
+    } else
+      stage.setGuide(
+        guide && guidePoses
+          ? { clip: guide.doc, poses: guidePoses, offset: guide.offset, beside: guide.beside }
+          : null,
+      )
+  }, [guide, guidePoses, carried, aside])
 
   useEffect(() => {
     const stage = stageRef.current

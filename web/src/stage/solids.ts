@@ -1,6 +1,6 @@
 /** The drawn figure's solids, made from a skeleton at rest: a paper body with the joints' proportions. */
 import { Quaternion, Vector3 } from 'three'
-import type { Clip } from '../clip/bench'
+import type { Drawn } from '../clip/carrying'
 import type { Bone } from './bones'
 
 /** One solid: vertices that turn with a joint. A limb follows its far end, should that move. */
@@ -142,7 +142,7 @@ function partOf(role: string | null | undefined): [string, string] {
 }
 
 export function solidsOf(
-  clip: Clip,
+  clip: Drawn,
   bones: readonly Bone[],
   roles: readonly (string | null)[] | null,
 ): Solids {

@@ -6,6 +6,7 @@ import {
   ListOrdered,
   type LucideIcon,
   PenTool,
+  PersonStanding,
   ScanSearch,
   Spline,
   Waves,
@@ -20,6 +21,7 @@ import { DeliverPanel } from './deliver/DeliverPanel'
 import { InspectPanel } from './inspect/InspectPanel'
 import { PlantPanel } from './plant/PlantPanel'
 import { RecipePanel } from './recipe/RecipePanel'
+import { RetargetPanel } from './retarget/RetargetPanel'
 import { ShapePanel } from './shape/ShapePanel'
 import { ThinPanel } from './thin/ThinPanel'
 import { UnflipPanel } from './unflip/UnflipPanel'
@@ -85,6 +87,14 @@ export const STEPS: readonly Step[] = [
     Panel: PlantPanel,
     open: (s) => openFor(s.findings, 'plant'),
     done: (s) => measuredNow(s) && s.clip!.plants.length > 0 && openFor(s.findings, 'plant') === 0,
+  },
+  {
+    name: 'retarget',
+    title: 'Retarget',
+    Icon: PersonStanding,
+    Panel: RetargetPanel,
+    open: (s) => (s.clip?.carried?.newest ? 1 : null),
+    done: (s) => has(s, 'carry'),
   },
   {
     name: 'shape',

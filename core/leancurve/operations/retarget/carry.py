@@ -4,6 +4,7 @@ target's."""
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import asdict
 from typing import Any, ClassVar, Literal
 
 from pydantic import Field
@@ -26,7 +27,8 @@ from leancurve.operations.base import (
 from leancurve.operations.plant.plant import PlantFeet
 from leancurve.progress import part_of
 from leancurve.retarget.carry import Outcome, Wishes, carried
-from leancurve.retarget.figures import end_errors, foot_slides, largest
+from leancurve.retarget.figures import end_errors, foot_slide, largest
+from leancurve.retarget.keys import keyed_as
 
 Turn = tuple[float, float, float]
 
@@ -57,6 +59,18 @@ class CarryParams(Params):
     rest_frame: int | None = Field(
         None, ge=0, description="a frame of the source to take for its rest, if its own is no pose"
     )
+    keys: Literal["as the source has them", "on every frame"] = Field(
+        "as the source has them",
+        description="where the source is keyed, and what is carried is too",
+    )
+    tolerance_deg: float = number(
+        0.5, "°", "how far keyed turns may lie off", {"keys": ["as the source has them"]},
+        gt=0, le=45,
+    )  # fmt: skip
+    tolerance_mm: float = number(
+        2.0, "mm", "how far keyed moves may lie off", {"keys": ["as the source has them"]},
+        gt=0, le=1000,
+    )  # fmt: skip
     plant: bool = Field(False, description="hold feet where they stand, by plants")
 
 
@@ -93,17 +107,26 @@ class Carry(Operation[CarryParams]):
         assert isinstance(target, Clip)
         _require_joints(clip, target, params)
         done = carried(clip, target, wishes_of(params), part_of(progress, 0.0, 0.7))
-        made = done.clip
+        made, report = done.clip, report_of(clip, done)
+        curves = dict(made.curves)
+        if params.keys == "as the source has them":
+            kept = keyed_as(clip, done, params.tolerance_deg, params.tolerance_mm)
+            curves |= kept.curves
+            report |= {"keys_kept": kept.kept, "keys_added": kept.added}
         patch = Patch(
-            curves=made.curves, skeleton=made.skeleton, layout=made.layout, reading=made.reading,
+            curves=curves, skeleton=made.skeleton, layout=made.layout, reading=made.reading,
             contacts=made.contacts, plants=(), props=(), accepted=(),
-            report=report_of(clip, done),
+            report=report,
         )  # fmt: skip
         if params.plant:
             after = apply_patch(clip, patch)
             planted = PlantFeet().run(after, progress=part_of(progress, 0.7, 0.3))
-            report = {**patch.report, "plants": len(planted.plants or ())}
-            patch = Patch(**{**patch.__dict__, "plants": planted.plants, "report": report})
+            held = apply_patch(after, planted)
+            report |= {
+                "plants": len(held.plants),
+                "foot_slide_mm": foot_slide(clip, held),
+            }
+            patch = Patch(**{**patch.__dict__, "plants": held.plants, "report": report})
         progress(1.0)
         return patch
 
@@ -134,7 +157,6 @@ def _require_joints(clip: Clip, target: Clip, params: CarryParams) -> None:
 def report_of(source: Clip, done: Outcome) -> dict[str, Any]:
     """What came out, in numbers: mm, and ends in shares of their limbs."""
     ends = end_errors(source, done, support_of(source).floor)
-    contacts = done.clip.contacts or ()
     links = done.links.links
     names = done.target.skeleton.names
     return {
@@ -142,10 +164,11 @@ def report_of(source: Clip, done: Outcome) -> dict[str, Any]:
         "unmapped": [names[x.target] for x in links if x.how == "follows"],
         "doubtful": [names[x.target] for x in links if x.word == "doubtful"],
         "rest_is_pose": done.source.is_pose,
+        "ends": [asdict(e) for e in ends],
         "end_error": max((e.largest for e in ends), default=0.0),
         "end_error_mm": max((e.largest_mm for e in ends), default=0.0),
-        "foot_slide_before_mm": largest(foot_slides(source, done.source, contacts)),
-        "foot_slide_mm": largest(foot_slides(done.clip, done.target, contacts)),
+        "foot_slide_before_mm": foot_slide(source, source),
+        "foot_slide_mm": foot_slide(source, done.clip),
         "hips_lowered_mm": round(done.lowered_mm, 2),
         "hips_lowered_frame": done.lowered_frame,
         "missed_mm": largest(done.missed_mm),

@@ -6,6 +6,7 @@ from django.contrib.auth.models import User
 from django.core.management.base import BaseCommand
 from django.db import transaction
 from leancurve.demo import TAKES, captured, gangway_take, lamp_take
+from leancurve.demo.characters import heron_file, wren_file
 from leancurve.formats.bvh import write_bvh
 from leancurve.formats.clipjson import write_clip
 from leancurve.formats.files import read_take
@@ -43,6 +44,11 @@ class Command(BaseCommand):
                 ("gangway_watch_take03", gangway_take()),
                 ("signal_lamp_take01", lamp_take()),
             )
+        ]
+        # Two characters to carry takes onto, as they come: a skeleton and no motion.
+        files += [
+            ("heron.bvh", "Heron", write_bvh(heron_file())),
+            ("wren.json", "Wren", write_clip(wren_file())),
         ]
         for take in reversed(TAKES):
             files.append((f"{take.file}.bvh", take.title, write_bvh(captured(take).clip)))

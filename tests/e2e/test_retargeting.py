@@ -1,0 +1,160 @@
+"""A take carried to another character by pointer: mapped, shaped, worked on, read back."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import numpy as np
+from leancurve.cleaning.contacts import contacts_of
+from leancurve.demo.characters import heron
+from leancurve.document.evaluation import evaluate
+from leancurve.formats.bvh import read_bvh
+from playwright.sync_api import Page, expect
+
+from tests.e2e.conftest import clip_now, settled
+from tests.e2e.test_cleaning import revision
+from tests.e2e.test_planting import bring_walk, places
+
+CARRIED = "walk_to_carry · Heron"
+
+
+def link_row(page: Page, joint: str) -> object:
+    return page.get_by_label(f"{joint} has its turn from")
+
+
+def test_a_take_is_carried_to_heron_shaped_worked_on_and_delivered(
+    page: Page, tmp_path: Path
+) -> None:
+    bring_walk(page, "walk_to_carry")
+    page.keyboard.press("Alt+7")
+    expect(page.get_by_role("button", name="Choose a skeleton")).to_be_disabled()
+    page.get_by_label("Skeleton to carry onto").select_option(label="Heron, 64 joints")
+    numbers = page.get_by_test_id("carry-numbers")
+    expect(numbers).to_contain_text("Slide in contact")
+    settled(page)
+    expect(page.get_by_text("64 of 64 joints mapped")).to_be_visible()
+
+    # One joint of the map by hand: it says so, and what was found is one choice away.
+    page.get_by_role("button", name="All joints").click()
+    head = link_row(page, "Head")
+    head.select_option("Neck2")  # type: ignore[attr-defined]
+    settled(page)
+    row = page.get_by_role("listitem").filter(has=page.get_by_label("Head has its turn from"))
+    expect(row).to_contain_text("by hand")
+    head.select_option(label="as it was found")  # type: ignore[attr-defined]
+    settled(page)
+    expect(row).to_contain_text("sure")
+    # The toes follow their feet.
+    for toe in ("LeftToes", "RightToes"):
+        link_row(page, toe).select_option(label="nothing")  # type: ignore[attr-defined]
+    settled(page)
+    expect(page.get_by_text("62 of 64 joints mapped")).to_be_visible()
+
+    # An arm turned at rest, hands to half.
+    page.get_by_label("Turn by hand at rest").select_option("LeftUpArm")
+    turn = page.get_by_label("Turn of LeftUpArm about forward, degrees")
+    turn.fill("6")
+    turn.press("Enter")
+    hands = page.get_by_role("slider", name="Hands to what they hold and touch")
+    hands.focus()
+    for _ in range(10):
+        hands.press("ArrowLeft")
+    settled(page)
+    expect(hands).to_have_attribute("aria-valuetext", "50 %")
+
+    page.get_by_role("button", name="Carry to Heron").click()
+    made = page.get_by_role("link", name=CARRIED)
+    expect(made).to_be_visible(timeout=30_000)
+    made.click()
+    page.get_by_role("heading", name=CARRIED).wait_for()
+    settled(page)
+    clip = clip_now(page)
+    assert [j["name"] for j in clip["joints"]] == list(heron().names)
+    line = clip["head"]["recipe"][1]
+    assert line["operation"] == "carry"
+    assert line["params"]["hands"] == 0.5
+    assert line["params"]["rest"] == {"LeftUpArm": [0, 0, 6]}
+    assert line["params"]["joints"] == {"LeftToes": "", "RightToes": ""}
+    assert clip["plants"]
+    expect(page.get_by_text("Carried from")).to_be_visible()
+
+    # Feet are held by plants, which are dragged on the stage as any.
+    plant = next(p for p in clip["plants"] if p["part"].endswith("heel"))
+    page.keyboard.press("Alt+6")
+    frame = (plant["first"] + plant["last"]) // 2
+    page.get_by_test_id("frame").fill(str(frame))
+    page.keyboard.press("Enter")
+    page.get_by_role("button", name=re.compile(rf"^{plant['part']}\s+{plant['first']}–")).click()
+    page.get_by_test_id("frame").fill(str(frame))
+    page.keyboard.press("Enter")
+    page.get_by_role("button", name="Top", exact=True).click()
+    settled(page)
+    before = clip["head"]["number"]
+    x, y = places(page)[plant["part"]]
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 20, y + 10, steps=4)
+    page.mouse.up()
+    revision(page, before + 1)
+    settled(page)
+    moved = clip_now(page)
+    now = next(
+        p for p in moved["plants"] if (p["part"], p["first"]) == (plant["part"], plant["first"])
+    )
+    assert np.linalg.norm(np.array(now["place"]) - plant["place"]) > 0.5  # centimetres
+
+    page.keyboard.press("Alt+9")
+    page.get_by_role("button", name="Deliver", exact=True).last.click()
+    link = page.get_by_role("link", name=re.compile(r"\.bvh$"))
+    expect(link).to_be_visible(timeout=30_000)
+    with page.expect_download() as download:
+        link.click()
+    download.value.save_as(tmp_path / "heron.bvh")
+    back = read_bvh((tmp_path / "heron.bvh").read_bytes()).clip
+    assert back.skeleton.names == heron().names
+    at = evaluate(back).world(back.skeleton)[1][frame]
+    heel = at[back.skeleton.index("LeftAnkle" if "left" in plant["part"] else "RightAnkle")]
+    # The toe is held as well, so the heel goes as far towards its new place as the foot is long.
+    toward = np.array(now["place"]) - plant["place"]
+    assert (heel - np.array(plant["place"])) @ toward > 0.1 * (toward @ toward)
+    assert contacts_of(back)
+
+
+def test_the_source_goes_on_and_the_carried_clip_is_carried_again(page: Page) -> None:
+    bring_walk(page, "walk_that_goes_on")
+    source = page.url
+    page.keyboard.press("Alt+7")
+    page.get_by_label("Skeleton to carry onto").select_option(label="Wren, 52 joints")
+    expect(page.get_by_test_id("carry-numbers")).to_be_visible()
+    settled(page)
+    page.get_by_role("button", name="Carry to Wren").click()
+    made = page.get_by_role("link", name="walk_that_goes_on · Wren")
+    expect(made).to_be_visible(timeout=30_000)
+    page.keyboard.press("Alt+4")
+    page.get_by_role("button", name="Smooth", exact=True).first.click()
+    page.get_by_role("button", name="Apply", exact=True).first.click()
+    revision(page, 2)
+    settled(page)
+
+    page.keyboard.press("Alt+7")
+    made.click()
+    page.get_by_role("heading", name="· Wren").wait_for()
+    settled(page)
+    expect(page.get_by_text("The source has gone on since.")).to_be_visible()
+    page.get_by_role("button", name="Carry again").click()
+    revision(page, 3)
+    settled(page)
+    expect(page.get_by_text("The source has gone on since.")).to_have_count(0)
+    assert clip_now(page)["carried"]["newest"] is None
+
+    # The way it is carried is changed in its line; the way back leads to the source.
+    page.get_by_role("slider", name="Collar bones turn along").focus()
+    page.keyboard.press("Home")
+    page.get_by_role("button", name="Change how it is carried").click()
+    revision(page, 4)
+    settled(page)
+    assert clip_now(page)["head"]["recipe"][1]["params"]["clavicles"] == 0
+    page.get_by_label("Where it comes from").get_by_role("link").click()
+    page.get_by_role("heading", name="walk_that_goes_on", exact=True).wait_for()
+    assert page.url == source
