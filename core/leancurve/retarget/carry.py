@@ -30,6 +30,7 @@ from leancurve.retarget.carrying import (
 from leancurve.retarget.matching import JointMap, match
 from leancurve.retarget.reaching import Reached, feet, lead, places
 from leancurve.retarget.standing import Standing
+from leancurve.retarget.things import carried_props
 from leancurve.retarget.touching import Touch, arms_of, find_touches, hand_goals
 
 USUAL_ORDER = ("rz", "rx", "ry")
@@ -87,10 +88,15 @@ def carried(
                  by_hand=turned)  # fmt: skip
     progress(0.5)
     reached = feet(ours, theirs, motion, done, contacts, travel, float(source.rate), wishes.feet)
-    touches = find_touches(ours, motion, float(source.rate)) if wishes.hands > 0.0 else ()
+    touches = find_touches(ours, motion, float(source.rate))
     _lead_hands(ours, theirs, motion, reached, touches, float(source.rate), wishes)
     progress(0.7)
     clip = said(source, target, theirs, reached, links, motion.floor)
+    there = World(reached.turns, places(theirs, reached.turns, reached.hips), motion.floor)
+    props, curves = carried_props(
+        source, ours, theirs, motion, there, touches, travel, wishes.thing
+    )
+    clip = replace(clip, props=props, curves={**clip.curves, **curves})
     missed = {k: float(m.max(initial=0.0)) * 1000.0 for k, m in reached.missed.items()}
     lowest = int(np.argmax(reached.lowered)) if source.frames else 0
     progress(1.0)
@@ -105,7 +111,7 @@ def _lead_hands(
     rate: float, wishes: Wishes,
 ) -> None:  # fmt: skip
     """Hands brought to what they hold and touch, in place."""
-    if not touches:
+    if not touches or wishes.hands == 0.0:
         return
     points = places(theirs, reached.turns, reached.hips)
     there = World(reached.turns, points, motion.floor)

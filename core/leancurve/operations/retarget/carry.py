@@ -115,7 +115,7 @@ class Carry(Operation[CarryParams]):
             report |= {"keys_kept": kept.kept, "keys_added": kept.added}
         patch = Patch(
             curves=curves, skeleton=made.skeleton, layout=made.layout, reading=made.reading,
-            contacts=made.contacts, plants=(), props=(), accepted=(),
+            contacts=made.contacts, plants=(), props=made.props, accepted=(),
             report=report,
         )  # fmt: skip
         if params.plant:
