@@ -13,6 +13,7 @@ from editing import carrying
 from editing.models import Revision
 from leancurve.document.clip import Clip as Document
 from leancurve.document.evaluation import posed
+from leancurve.errors import BadInput
 from leancurve.operations import OPERATIONS, apply_patch
 from leancurve.retarget.matching import match
 from leancurve.retarget.profile import told
@@ -110,6 +111,24 @@ def carry(request: HttpRequest, clip_id: int, wanted: schemas.CarryIn) -> Any:
     mine = _takes(request).filter(workspace=revision.clip.workspace)
     targets = [seen(request, mine, pk=pk) for pk in wanted.targets]
     return carrying.start(revision, targets, wanted.params, request.user)
+
+
+@router.post("workspaces/{int:workspace_id}/carry", response=list[schemas.JobOut])
+def carry_many(request: HttpRequest, workspace_id: int, wanted: schemas.CarryManyIn) -> Any:
+    """Carry what was last worked on of many takes onto one skeleton, a job each."""
+    workspace = workspace_for(request, workspace_id)
+    mine = _takes(request).filter(workspace=workspace)
+    target = seen(request, mine, pk=wanted.target)
+    takes = mine.select_related("workspace").in_bulk(wanted.takes)
+    if len(takes) < len(set(wanted.takes)):
+        raise BadInput("takes: one of them is not here any more")
+    return [
+        job
+        for take in (takes[pk] for pk in dict.fromkeys(wanted.takes))
+        for job in carrying.start(
+            carrying.newest_of(take, request.user), [target], wanted.params, request.user
+        )
+    ]
 
 
 @router.post("clips/{int:clip_id}/carry/preview/whole")

@@ -149,6 +149,7 @@ class TakeOut(Schema):
     work: float = Field(description="how much work the open findings stand for")
     picture: PictureOut
     clip: int | None = Field(description="the clip last worked on, if any")
+    carried_onto: str | None = Field(description="the skeleton that it was made to be carried onto")
     created: datetime
 
 
@@ -437,6 +438,12 @@ class MapOut(Schema):
 class CarryIn(Schema):
     revision: int
     targets: list[int] = Field(min_length=1, max_length=20)
+    params: dict[str, Any] = {}
+
+
+class CarryManyIn(Schema):
+    takes: list[int] = Field(min_length=1, max_length=200)
+    target: int
     params: dict[str, Any] = {}
 
 

@@ -33,7 +33,7 @@ LINE = 0.01
 def _takes(request: HttpRequest) -> QuerySet[Take]:
     return (
         Take.objects.seen_by(request.user)
-        .select_related("file", "skeleton")
+        .select_related("file", "skeleton", "carried__target")
         .defer("file__data")
         .annotate(last_clip=Max("clips__id", filter=Q(clips__binned=None)))
     )
@@ -80,8 +80,14 @@ def take_out(take: Take) -> dict[str, Any]:
         "warnings": take.warnings,
         "picture": {"figures": [_shapes(f) for f in take.picture.get("figures", [])]},
         "clip": take.last_clip,
+        "carried_onto": _aim(take),
         "created": take.created,
     }
+
+
+def _aim(take: Take) -> str | None:
+    made = getattr(take, "carried", None)
+    return None if made is None or made.target is None else made.target.name
 
 
 def _shapes(figure: list[list[float]]) -> list[list[float]]:
@@ -93,7 +99,7 @@ def _shapes(figure: list[list[float]]) -> list[list[float]]:
 def list_takes(request: HttpRequest, workspace_id: int) -> Any:
     workspace = workspace_for(request, workspace_id)
     mine = _takes(request).filter(workspace=workspace)
-    takes = list(mine.select_related("workspace", "file", "skeleton"))
+    takes = list(mine.select_related("workspace", "file", "skeleton", "carried__target"))
     inspect_missing(takes)
     return takes_out(takes)
 

@@ -34,10 +34,19 @@ from editing.recipes import new_line
 MOST_TARGETS = 20
 
 
+def newest_of(take: Take, user: AbstractBaseUser) -> Revision:
+    """What was last worked on of a take, which is opened where nobody did."""
+    clip = take.clips.filter(binned=None).order_by("-id").first() or history.open_clip(take, user)
+    return Revision.objects.select_related("state__header", "clip__workspace").get(pk=clip.head_id)
+
+
 def start(
     revision: Revision, targets: Sequence[Take], params: dict[str, Any], user: AbstractBaseUser
 ) -> list[Job]:
-    """Queue a carrying onto each target; the parameters are checked before anything is queued."""
+    """Queue a carrying onto each target; the parameters are checked before anything is queued.
+
+    Joints and rest that are given are kept for the pair; where neither is, what is kept counts.
+    """
     if not targets:
         raise BadInput("targets: choose at least one skeleton")
     if len(targets) > MOST_TARGETS:
@@ -46,9 +55,15 @@ def start(
     started = []
     for target in targets:
         aim = load_clip(target.state)
-        fitting = _fitting(params, aim.skeleton)
-        new_line("carry", fitting, {}, {"target": target.state_id})
-        keep_map(revision.clip.workspace, source.skeleton, aim.skeleton, fitting)
+        workspace = revision.clip.workspace
+        if "joints" in params or "rest" in params:
+            fitting = _fitting(params, aim.skeleton)
+            new_line("carry", fitting, {}, {"target": target.state_id})
+            keep_map(workspace, source.skeleton, aim.skeleton, fitting)
+        else:
+            kept = map_for(workspace, source.skeleton, aim.skeleton)
+            fitting = {**params, "joints": dict(kept.joints), "rest": dict(kept.rest)}
+            new_line("carry", fitting, {}, {"target": target.state_id})
         payload = {
             "revision": revision.pk,
             "target": target.pk,

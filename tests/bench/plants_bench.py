@@ -57,12 +57,15 @@ def frame_by_frame(clip: Clip, count: int = 60) -> float:
     for limb in (x.limb for x in plan.limbs):
         assert isinstance(limb, Limb)
         for f in frames:
-            _solved(limb, turns[f], points[f], target[f, limb.end])
+            solved(limb.joints, turns[f], points[f], target[f, limb.end])
     return (time.perf_counter() - began) / count * clip.frames
 
 
-def _solved(limb: Limb, turns: np.ndarray, points: np.ndarray, target: np.ndarray) -> Rotation:
-    hip, knee, foot = (points[j] for j in limb.joints)
+def solved(
+    joints: tuple[int, ...], turns: np.ndarray, points: np.ndarray, target: np.ndarray
+) -> Rotation:
+    """Where the upper of a limb's three joints has to turn for its end to be at a target."""
+    hip, knee, foot = (points[j] for j in joints)
     axis = np.cross(knee - hip, foot - knee)
     axis /= max(np.linalg.norm(axis), 1e-12)
     wanted = np.linalg.norm(target - hip)
@@ -75,4 +78,4 @@ def _solved(limb: Limb, turns: np.ndarray, points: np.ndarray, target: np.ndarra
     angle = brentq(far, low, high) if far(low) * far(high) < 0 else 0.0
     bent = knee + Rotation.from_rotvec(axis * angle).apply(foot - knee)
     swing, _ = Rotation.align_vectors([target - hip], [bent - hip])
-    return swing * Rotation.from_quat(turns[limb.upper])
+    return swing * Rotation.from_quat(turns[joints[0]])

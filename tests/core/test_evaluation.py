@@ -175,6 +175,7 @@ STORED = {
     "cleaning/turned.py": "writes joints that were turned into their curves",
     "measures/findings/keys.py": "looks at keys themselves",
     "measures/findings/stuck.py": "looks at keys themselves",
+    "retarget/keys.py": "asks where a clip has its keys, and gives another one the same",
     "measures/findings/idle.py": "asks which channels have more than one key",
 }
 

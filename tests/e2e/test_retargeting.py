@@ -158,3 +158,22 @@ def test_the_source_goes_on_and_the_carried_clip_is_carried_again(page: Page) ->
     page.get_by_label("Where it comes from").get_by_role("link").click()
     page.get_by_role("heading", name="walk_that_goes_on", exact=True).wait_for()
     assert page.url == source
+
+
+def test_chosen_takes_are_carried_onto_a_character_from_the_shelf(page: Page) -> None:
+    for name in ("one_to_carry", "two_to_carry"):
+        bring_walk(page, name)
+        page.get_by_role("link", name="Shelf").click()
+        page.get_by_label(f"Choose {name}").wait_for()
+    for name in ("one_to_carry", "two_to_carry"):
+        page.get_by_label(f"Choose {name}", exact=True).check()
+    page.get_by_role("button", name="Carry 2 onto a character").click()
+    page.get_by_label("Onto").select_option(label="Wren")
+    page.get_by_role("button", name="Carry", exact=True).click()
+    for name in ("one_to_carry", "two_to_carry"):
+        card = page.get_by_role("heading", name=f"{name} · Wren")
+        expect(card).to_be_visible(timeout=60_000)
+    page.get_by_role("button", name=re.compile("^(Open|Go on): two_to_carry · Wren")).click()
+    page.get_by_role("heading", name="two_to_carry · Wren").wait_for()
+    settled(page)
+    assert len(clip_now(page)["joints"]) == 52

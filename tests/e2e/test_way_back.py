@@ -72,7 +72,7 @@ def test_a_backup_of_what_is_being_worked_on_comes_back_whole(
         stop.set()
         thread.join()
     assert done.returncode == 0, done.stderr
-    assert "1 workspaces, 5 takes, 1 clips" in done.stdout
+    assert "1 workspaces, 7 takes, 1 clips" in done.stdout
     assert file.stat().st_mode & 0o77 == 0
 
     # Damaged, it is refused and nothing is left of it.
@@ -114,7 +114,7 @@ def test_in_its_place_what_was_there_is_kept_under_another_name(
     assert manage(running, "backup", str(file)).returncode == 0
     with tarfile.open(file) as tar:
         said = json.load(tar.extractfile("manifest.json"))
-    assert said["rows"]["library_take"] == 5
+    assert said["rows"]["library_take"] == 7
     person = Person(running.url, "deckhand").sign_in("harbour-light")
     workspace = person.ask("GET", "session").json()["workspaces"][0]["id"]
     take = person.ask("GET", f"workspaces/{workspace}/takes").json()[0]
@@ -123,5 +123,5 @@ def test_in_its_place_what_was_there_is_kept_under_another_name(
     assert done.returncode == 0, done.stderr
     kept = done.stdout.split("kept as the database ")[1].split(":")[0]
     assert kept.startswith(f"{running.database}_before_")
-    assert len(person.ask("GET", f"workspaces/{workspace}/takes").json()) == 5
+    assert len(person.ask("GET", f"workspaces/{workspace}/takes").json()) == 7
     manage(running, "shell", "-c", f"from place.backup import drop; drop({kept!r})")

@@ -249,3 +249,24 @@ def test_a_carried_clip_is_delivered_and_read_back(api: Api, clip: dict, wren: T
     back = read_take(write_clip(document), "back.json").clip
     assert back.skeleton == document.skeleton
     assert back.plants == document.plants
+
+
+def test_many_takes_are_carried_onto_one_skeleton(
+    api: Api, workspace: Workspace, take: Take, clip: dict, short_file: bytes, heron: Take
+) -> None:
+    other = brought_in(workspace, "second.bvh", short_file)
+    smooth = api.apply(clip, "unflip")
+    body = {"takes": [take.pk, other.pk], "target": heron.pk, "params": {"plant": True}}
+    started = api.post(f"workspaces/{workspace.pk}/carry", body)
+    assert started.status_code == 200, started.content
+    listed = api.get(f"workspaces/{workspace.pk}/jobs?kind=carry").json()
+    assert [j["state"] for j in listed] == ["queued", "queued"]
+    for job in started.json():
+        jobs.run(job["id"])
+    made = Carried.objects.select_related("source").order_by("pk")
+    assert [m.source.clip.take_id for m in made if m.source] == [take.pk, other.pk]
+    # What was last worked on, not the capture, where somebody did.
+    assert made[0].source_id == smooth["head"]["id"]
+    assert api.get(f"clips/{clip['id']}/carried").json()[0]["current"]
+    gone = api.post(f"workspaces/{workspace.pk}/carry", {**body, "takes": [10**9]})
+    assert gone.status_code == 422

@@ -96,7 +96,7 @@ def carried(
     props, curves = carried_props(
         source, ours, theirs, motion, there, touches, travel, wishes.thing
     )
-    clip = replace(clip, props=props, curves={**clip.curves, **curves})
+    clip = replace(clip, props=props).with_curves(curves)
     missed = {k: float(m.max(initial=0.0)) * 1000.0 for k, m in reached.missed.items()}
     lowest = int(np.argmax(reached.lowered)) if source.frames else 0
     progress(1.0)

@@ -279,9 +279,12 @@ def twist_of(turns: Floats, axis: Floats) -> Floats:
 
 def local_of(target: Standing, turns: Floats) -> Floats:
     """Local rotations ``(F, J, 4)`` of world ones in figure space."""
+    from leancurve.numbers.kernels import motion  # numba loads late
+
     out = np.empty_like(turns)
+    motion.relative(np.ascontiguousarray(turns), target.skeleton.parent_array, out)
     own = rotation.conjugate(target.to_figure)
     for joint, parent in enumerate(target.skeleton.parents):
-        above = own if parent < 0 else rotation.conjugate(turns[:, parent])
-        out[:, joint] = rotation.multiply(above, turns[:, joint])
+        if parent < 0:
+            out[:, joint] = rotation.multiply(own, out[:, joint])
     return out

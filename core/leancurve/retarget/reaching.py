@@ -19,7 +19,6 @@ from scipy.ndimage import convolve1d, maximum_filter1d
 from leancurve.document.clip import Contact
 from leancurve.figure.feet import Limb, limbs_of
 from leancurve.figure.limb import reach, usual_hinge
-from leancurve.figure.skeleton import forward_kinematics
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats
 from leancurve.retarget.carrying import Carried, Travel, World
@@ -105,15 +104,12 @@ class Reached:
 
 def places(target: Standing, turns: Floats, hips: Floats) -> Floats:
     """World places ``(F, J, 3)`` in figure space, metres, of rotations and the hips' place."""
-    skeleton = target.skeleton
+    from leancurve.numbers.kernels import motion  # numba loads late
+
     own = target.find("hips") or 0
-    local = np.empty_like(turns)
-    for joint, parent in enumerate(skeleton.parents):
-        above = rotation.IDENTITY if parent < 0 else rotation.conjugate(turns[:, parent])
-        local[:, joint] = rotation.multiply(above, turns[:, joint])
-    steps = np.empty((*turns.shape[:2], 3))
-    steps[:] = target.metres * skeleton.offset_array
-    points = forward_kinematics(skeleton, local, steps)[1]
+    points = np.empty((*turns.shape[:2], 3))
+    offsets = target.metres * target.skeleton.offset_array
+    motion.placed(np.ascontiguousarray(turns), offsets, target.skeleton.parent_array, points)
     return np.asarray(points + (hips - points[:, own])[:, None])
 
 

@@ -1326,6 +1326,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/workspaces/{workspace_id}/carry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Carry Many
+         * @description Carry what was last worked on of many takes onto one skeleton, a job each.
+         */
+        post: operations["api_carrying_carry_many"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/workspaces/{workspace_id}/export": {
         parameters: {
             query?: never;
@@ -1732,6 +1752,20 @@ export interface components {
             revision: number;
             /** Targets */
             targets: number[];
+        };
+        /** CarryManyIn */
+        CarryManyIn: {
+            /**
+             * Params
+             * @default {}
+             */
+            params: {
+                [key: string]: unknown;
+            };
+            /** Takes */
+            takes: number[];
+            /** Target */
+            target: number;
         };
         /** CarryPreviewIn */
         CarryPreviewIn: {
@@ -3072,6 +3106,11 @@ export interface components {
         };
         /** TakeOut */
         TakeOut: {
+            /**
+             * Carried Onto
+             * @description the skeleton that it was made to be carried onto
+             */
+            carried_onto: string | null;
             /** Channels */
             channels: number;
             /**
@@ -5160,6 +5199,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BinnedOut"][];
+                };
+            };
+        };
+    };
+    api_carrying_carry_many: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CarryManyIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"][];
                 };
             };
         };

@@ -8,12 +8,15 @@ import { prefer, signOut, theme, useSession } from '../session/session'
 import { Button, Tip } from '../ui/controls'
 import { bytes, counted, grouped } from '../ui/numbers'
 import { Bin, useBin } from './Bin'
+import { CarryMany } from './CarryMany'
 import { People } from './People'
 import { RunRecipe } from './RunRecipe'
 import { TakeCard } from './TakeCard'
 
 type Job = Schemas['JobOut']
 type Take = Schemas['TakeOut']
+
+const DOING: Record<string, string> = { import: 'reading', carry: 'carrying' }
 
 function JobRow({ job, onDone }: { job: Job; onDone: () => void }) {
   const failed = job.state === 'failed'
@@ -37,7 +40,11 @@ function JobRow({ job, onDone }: { job: Job; onDone: () => void }) {
           <>
             {job.title}{' '}
             <span className="text-ink-3">
-              {job.state === 'queued' ? 'waiting' : job.cancel_requested ? 'stopping' : 'reading'}
+              {job.state === 'queued'
+                ? 'waiting'
+                : job.cancel_requested
+                  ? 'stopping'
+                  : DOING[job.kind]}
             </span>
           </>
         )}
@@ -137,6 +144,7 @@ export function Shelf() {
   const input = useRef<HTMLInputElement>(null)
   const [picked, setPicked] = useState<ReadonlySet<number>>(new Set())
   const [running, setRunning] = useState(false)
+  const [carrying, setCarrying] = useState(false)
   const [order, setOrder] = useState<keyof typeof ORDERS>('newest')
   const [over, setOver] = useState(false)
   const [refused, setRefused] = useState<string[]>([])
@@ -164,7 +172,13 @@ export function Shelf() {
   const jobs = useQuery({
     queryKey: ['jobs', id],
     enabled: id > 0,
-    queryFn: () => answer(client.GET('/api/workspaces/{workspace_id}/jobs', { params: { path } })),
+    queryFn: async () => {
+      const of = (kind: string) =>
+        answer(
+          client.GET('/api/workspaces/{workspace_id}/jobs', { params: { path, query: { kind } } }),
+        )
+      return (await Promise.all([of('import'), of('carry')])).flat()
+    },
     refetchInterval: (query) => (query.state.data?.some((j) => j.state !== 'failed') ? 250 : 5000),
   })
   // A job that leaves the list has become a take.
@@ -320,7 +334,7 @@ export function Shelf() {
             />
           )}
           {jobs.data && jobs.data.length > 0 && (
-            <ul className="flex flex-col gap-2" aria-label="Files coming in">
+            <ul className="flex flex-col gap-2" aria-label="What is being made">
               {jobs.data.map((j) => (
                 <JobRow
                   key={j.id}
@@ -353,6 +367,11 @@ export function Shelf() {
                   Run a recipe on {picked.size}
                 </Button>
               )}
+              {picked.size > 0 && changes && (
+                <Button onClick={() => setCarrying(true)}>
+                  Carry {picked.size} onto a character
+                </Button>
+              )}
               <Button
                 onClick={() =>
                   setPicked(new Set(picked.size ? [] : takes.data!.map((take) => take.id)))
@@ -375,6 +394,16 @@ export function Shelf() {
                 </select>
               </label>
             </div>
+          )}
+          {carrying && (
+            <CarryMany
+              workspace={id}
+              takes={[...picked]}
+              onClose={() => {
+                setCarrying(false)
+                void queries.invalidateQueries({ queryKey: ['jobs'] })
+              }}
+            />
           )}
           {running && (
             <RunRecipe workspace={id} takes={[...picked]} onClose={() => setRunning(false)} />

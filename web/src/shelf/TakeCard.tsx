@@ -103,7 +103,9 @@ export function TakeCard({
             : 'a skeleton at rest, to carry takes onto'}
         </p>
         <p className="num text-ink-2">
-          {take.skeleton} · {counted(take.joints, 'joint')} · {counted(take.keys, 'key')}
+          {take.carried_onto
+            ? `carried onto ${take.carried_onto}`
+            : `${take.skeleton} · ${counted(take.joints, 'joint')} · ${counted(take.keys, 'key')}`}
         </p>
         {take.warnings.map((w) => (
           <p key={w} className="flex gap-1.5 text-warn">
@@ -113,7 +115,7 @@ export function TakeCard({
         <div className="mt-auto flex items-center justify-between gap-3 pt-1">
           <span className={found ? 'text-bad' : 'text-ok'}>
             {findingsText(left)}
-            {take.left && (
+            {take.left && !take.carried_onto && (
               <span className="block text-ink-3">
                 as captured: {findingsText(take.findings, 2)}
               </span>

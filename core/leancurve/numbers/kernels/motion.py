@@ -65,6 +65,43 @@ def forward(
 
 
 @kernel
+def relative(world: Floats, parents: Ints, out: Floats) -> None:
+    """Local rotations ``out (F, J, 4)`` of the world's; a root's are the world's own."""
+    for f in range(world.shape[0]):
+        for j in range(world.shape[1]):
+            x, y, z, w = world[f, j, 0], world[f, j, 1], world[f, j, 2], world[f, j, 3]
+            p = parents[j]
+            if p >= 0:
+                a, b, c, d = -world[f, p, 0], -world[f, p, 1], -world[f, p, 2], world[f, p, 3]
+                x, y, z, w = (
+                    d * x + a * w + b * z - c * y,
+                    d * y - a * z + b * w + c * x,
+                    d * z + a * y - b * x + c * w,
+                    d * w - a * x - b * y - c * z,
+                )
+            out[f, j, 0], out[f, j, 1], out[f, j, 2], out[f, j, 3] = x, y, z, w
+
+
+@kernel
+def placed(world: Floats, offsets: Floats, parents: Ints, out: Floats) -> None:
+    """Places ``out (F, J, 3)`` of joints at ``offsets (J, 3)`` from their parents, given all of the
+    world's rotations ``(F, J, 4)``; a root is at its own offset."""
+    for f in range(world.shape[0]):
+        for j in range(world.shape[1]):
+            tx, ty, tz = offsets[j, 0], offsets[j, 1], offsets[j, 2]
+            p = parents[j]
+            if p >= 0:
+                a, b, c, d = world[f, p, 0], world[f, p, 1], world[f, p, 2], world[f, p, 3]
+                ux = 2.0 * (b * tz - c * ty)
+                uy = 2.0 * (c * tx - a * tz)
+                uz = 2.0 * (a * ty - b * tx)
+                tx += d * ux + b * uz - c * uy + out[f, p, 0]
+                ty += d * uy + c * ux - a * uz + out[f, p, 1]
+                tz += d * uz + a * uy - b * ux + out[f, p, 2]
+            out[f, j, 0], out[f, j, 1], out[f, j, 2] = tx, ty, tz
+
+
+@kernel
 def _turns(step: float) -> float:
     """Whole turns to add so that a step becomes the nearest one: -round(step / 360)."""
     if -180.0 <= step <= 180.0:

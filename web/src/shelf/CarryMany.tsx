@@ -1,0 +1,79 @@
+/** A character for the chosen takes: each is carried onto it, as a clip of its own. */
+import { useQuery } from '@tanstack/react-query'
+import { useState } from 'react'
+import { answer, client, textOf } from '../api/client'
+import { Button, Check, Choice, Dialog } from '../ui/controls'
+import { counted } from '../ui/numbers'
+
+export function CarryMany({
+  workspace,
+  takes,
+  onClose,
+}: {
+  workspace: number
+  takes: number[]
+  onClose: () => void
+}) {
+  const path = { workspace_id: workspace }
+  const { data: skeletons } = useQuery({
+    queryKey: ['skeletons', workspace],
+    queryFn: () =>
+      answer(client.GET('/api/workspaces/{workspace_id}/skeletons', { params: { path } })),
+  })
+  // A character is not carried onto itself.
+  const there = skeletons?.filter((s) => s.still && !takes.includes(s.take)) ?? []
+  const [chosen, setChosen] = useState('')
+  const [plant, setPlant] = useState(true)
+  const [trouble, setTrouble] = useState('')
+  const target = chosen || String(there[0]?.take ?? '')
+  const start = async () => {
+    try {
+      await answer(
+        client.POST('/api/workspaces/{workspace_id}/carry', {
+          params: { path },
+          body: { takes, target: Number(target), params: { plant } },
+        }),
+      )
+      onClose()
+    } catch (reason) {
+      setTrouble(textOf(reason))
+    }
+  }
+  return (
+    <Dialog open onClose={onClose} title={`A character for ${counted(takes.length, 'take')}`}>
+      <div className="flex flex-col gap-3 overflow-y-auto px-4 py-3">
+        {there.length > 0 ? (
+          <Choice
+            label="Onto"
+            value={target}
+            options={Object.fromEntries(there.map((s) => [String(s.take), s.name]))}
+            onChange={setChosen}
+          />
+        ) : (
+          <p className="text-ink-2">
+            No character is on the shelf. Bring in a file of its skeleton: a BVH of one frame, or
+            clip JSON without motion.
+          </p>
+        )}
+        <Check on={plant} onChange={setPlant}>
+          Hold feet where they stand, by plants
+        </Check>
+        <p className="text-ink-3">
+          What was last worked on of each take is carried, with the map of joints that is kept for
+          the pair. Each becomes a clip of its own.
+        </p>
+        {trouble && (
+          <p role="alert" className="text-bad">
+            {trouble}
+          </p>
+        )}
+      </div>
+      <div className="flex gap-2 border-rule border-t px-4 py-3 [&>button]:h-8 [&>button]:flex-1">
+        <Button onClick={onClose}>Not now</Button>
+        <Button kind="primary" disabled={!target} onClick={() => void start()}>
+          Carry
+        </Button>
+      </div>
+    </Dialog>
+  )
+}
