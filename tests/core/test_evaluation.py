@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import ast
+import gc
+import weakref
 from dataclasses import replace
 from fractions import Fraction
 
@@ -11,6 +13,7 @@ import pytest
 from leancurve.curves.curve import Curve, SampledCurve, keyed
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import affected, effective, evaluate
+from leancurve.document.kept import RECENT, recent
 from leancurve.document.posing import mirrored
 from leancurve.document.stored import (
     clip_of,
@@ -191,3 +194,40 @@ def test_what_reads_a_motion_reads_it_through_the_evaluation() -> None:
             if isinstance(node, ast.Attribute) and node.attr == "curves":
                 found.add(str(where))
     assert found == set(STORED)
+
+
+def test_what_is_large_is_remembered_for_the_last_few_clips_alone() -> None:
+    looked: list[Clip] = []
+
+    def look(clip: Clip) -> list[int]:
+        looked.append(clip)
+        return [clip.frames]
+
+    clips = [replace(mixed(), name=str(k)) for k in range(RECENT + 1)]
+    asked = recent(10, len)(look)
+    first = asked(clips[0])
+    assert asked(clips[0]) is first
+    for clip in clips[1:]:
+        asked(clip)
+    assert len(looked) == RECENT + 1
+    asked(clips[0])  # the oldest was given up
+    assert len(looked) == RECENT + 2
+    # What weighs more than is kept is found anew each time, and a clip that goes is forgotten.
+    heavy = recent(0, len)(look)
+    assert heavy(clips[0]) is not heavy(clips[0])
+    gone = weakref.ref(clips[1])
+    looked.clear()
+    clips.clear()
+    del clip
+    gc.collect()
+    assert gone() is None
+
+
+def test_a_patch_s_clip_is_made_once_and_a_changed_patch_s_anew() -> None:
+    clip = mixed()
+    patch = Patch(frames=5)
+    assert apply_patch(clip, patch) is apply_patch(clip, patch)
+    assert apply_patch(clip, replace(patch, frames=4)).frames == 4
+    other = replace(clip, name="other")
+    assert apply_patch(other, patch).name == "other"
+    assert apply_patch(clip, patch).name == clip.name

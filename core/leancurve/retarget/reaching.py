@@ -42,7 +42,6 @@ def led(known: Floats, spans: Sequence[tuple[int, int]], dies: int | None = None
     """Corrections ``(F, 3)`` known within spans, both ends included, led from each to the next;
     before the first and after the last one they stay, or die away over ``dies`` frames."""
     out = known.copy()
-    count = len(known)
     if not spans:
         return np.zeros_like(known)
     for (_, last), (first, _) in pairwise(spans):
@@ -61,7 +60,6 @@ def led(known: Floats, spans: Sequence[tuple[int, int]], dies: int | None = None
         out[last + 1 :] = 0.0
         _fade(out, first, dies, -1)
         _fade(out, last, dies, 1)
-    assert len(out) == count
     return out
 
 
