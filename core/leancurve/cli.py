@@ -30,20 +30,26 @@ from leancurve.retarget.profile import Profile, read_profile, told, write_profil
 from leancurve.retarget.standing import Standing
 
 
-def _read(path: str) -> Take:
+def _bytes(path: str) -> bytes:
     try:
-        data = Path(path).read_bytes()
+        return Path(path).read_bytes()
     except OSError as trouble:
         raise BadInput(trouble.strerror or str(trouble), file=path) from None
-    return read_take(data, path)
 
 
-def _write(clip: Clip, path: str, recipe: Sequence[dict[str, Any]] = ()) -> None:
-    data = write_take(clip, path, recipe)
+def _keep(data: bytes, path: str) -> None:
     try:
         Path(path).write_bytes(data)
     except OSError as trouble:
         raise BadInput(trouble.strerror or str(trouble), file=path) from None
+
+
+def _read(path: str) -> Take:
+    return read_take(_bytes(path), path)
+
+
+def _write(clip: Clip, path: str, recipe: Sequence[dict[str, Any]] = ()) -> None:
+    _keep(write_take(clip, path, recipe), path)
 
 
 def _rate(clip: Clip) -> float:
@@ -98,11 +104,7 @@ def _recipe(path: str) -> KeptRecipe:
         return KeptRecipe(
             [checked_line(x["operation"], x.get("params", {}), {}) for x in ALL_OF_IT]
         )
-    try:
-        data = Path(path).read_bytes()
-    except OSError as trouble:
-        raise BadInput(trouble.strerror or str(trouble), file=path) from None
-    return read_recipe(data, path)
+    return read_recipe(_bytes(path), path)
 
 
 def _work(source: str, out: str, recipe: KeptRecipe) -> dict[str, Any]:
@@ -236,13 +238,7 @@ def convert(args: argparse.Namespace) -> dict[str, Any]:
 
 
 def _profile(path: str | None) -> Profile:
-    if path is None:
-        return Profile()
-    try:
-        data = Path(path).read_bytes()
-    except OSError as trouble:
-        raise BadInput(trouble.strerror or str(trouble), file=path) from None
-    return read_profile(data, path)
+    return Profile() if path is None else read_profile(_bytes(path), path)
 
 
 def retarget(args: argparse.Namespace) -> dict[str, Any]:
@@ -272,10 +268,7 @@ def joint_map(args: argparse.Namespace) -> dict[str, Any]:
     if args.out:
         pairs = {r["target"]: r["sources"][0] if r["sources"] else "" for r in rows
                  if len(r["sources"]) < 2}  # fmt: skip
-        try:
-            Path(args.out).write_bytes(write_profile(Profile(pairs)))
-        except OSError as trouble:
-            raise BadInput(trouble.strerror or str(trouble), file=args.out) from None
+        _keep(write_profile(Profile(pairs)), args.out)
     return {
         "mapped": sum(link.mapped for link in links.links),
         "unmapped": [r["target"] for r in rows if r["word"] == "follows"],

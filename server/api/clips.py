@@ -9,8 +9,8 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from documents.models import State
 from documents.store import load_clip, stored_bytes
-from editing import company, history, preparing
-from editing.models import Carried, Clip, Revision
+from editing import carrying, company, history, preparing
+from editing.models import Clip, Revision
 from editing.moving import moved_frames
 from editing.recipes import Line, current, new_line, replay, title
 from editing.refitting import refit_edits
@@ -89,7 +89,7 @@ def clip_out(clip: Clip) -> dict[str, Any]:
         "marks": [asdict(m) for m in document.marks],
         "plants": [asdict(p) for p in document.plants],
         "props": [asdict(p) for p in document.props],
-        "carried": _carried(clip, take),
+        "carried": _carried(take),
         "camera": clip.camera,
         "evaluation": EVALUATION,
         "notes": take.notes,
@@ -100,20 +100,19 @@ def clip_out(clip: Clip) -> dict[str, Any]:
     }
 
 
-def _carried(clip: Clip, take: Take) -> dict[str, Any] | None:
+def _carried(take: Take) -> dict[str, Any] | None:
     """What the clip was carried from."""
-    made = Carried.objects.filter(take=take).select_related("source__clip").first()
+    made = carrying.source_of(take)
     if made is None:
         return None
     source = made.source
     gone = source is None or source.clip.binned is not None
-    newest = None if gone or source is None else source.clip.head_id
     return {
         "clip": None if gone or source is None else source.clip_id,
         "clip_name": take.name if source is None else source.clip.name,
         "revision": None if source is None else source.number,
         "target": made.target_id,
-        "newest": newest if newest != made.source_id else None,
+        "newest": carrying.newer_than(made),
     }
 
 

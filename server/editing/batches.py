@@ -60,9 +60,7 @@ def run_recipe(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
     """The job behind one take of a batch: one write, so all of the recipe or nothing."""
     batch = Batch.objects.select_related("author").get(pk=job.payload["batch"])
     take = Take.objects.select_related("state__header", "workspace").get(pk=job.payload["take"])
-    clip = take.clips.filter(binned=None).order_by("-id").first() or history.open_clip(
-        take, batch.author
-    )
+    clip = history.clip_of(take, batch.author)
     head = Revision.objects.select_related("state__header").get(pk=clip.head_id)
     before = inspect(head.state)
     report(0.05)

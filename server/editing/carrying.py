@@ -20,7 +20,7 @@ from leancurve.figure.skeleton import Skeleton
 from leancurve.formats.clipjson import write_clip
 from leancurve.formats.files import read_take
 from leancurve.measures.picture import picture
-from leancurve.retarget.profile import FAMILY, Profile
+from leancurve.retarget.profile import Profile, family
 from library import jobs
 from library.intake import store_take
 from library.jobs import job_kind
@@ -36,7 +36,7 @@ MOST_TARGETS = 20
 
 def newest_of(take: Take, user: AbstractBaseUser) -> Revision:
     """What was last worked on of a take, which is opened where nobody did."""
-    clip = take.clips.filter(binned=None).order_by("-id").first() or history.open_clip(take, user)
+    clip = history.clip_of(take, user)
     return Revision.objects.select_related("state__header", "clip__workspace").get(pk=clip.head_id)
 
 
@@ -56,14 +56,15 @@ def start(
     for target in targets:
         aim = load_clip(target.state)
         workspace = revision.clip.workspace
-        if "joints" in params or "rest" in params:
+        by_hand = "joints" in params or "rest" in params
+        if by_hand:
             fitting = _fitting(params, aim.skeleton)
-            new_line("carry", fitting, {}, {"target": target.state_id})
-            keep_map(workspace, source.skeleton, aim.skeleton, fitting)
         else:
             kept = map_for(workspace, source.skeleton, aim.skeleton)
             fitting = {**params, "joints": dict(kept.joints), "rest": dict(kept.rest)}
-            new_line("carry", fitting, {}, {"target": target.state_id})
+        new_line("carry", fitting, {}, {"target": target.state_id})
+        if by_hand:
+            keep_map(workspace, source.skeleton, aim.skeleton, fitting)
         payload = {
             "revision": revision.pk,
             "target": target.pk,
@@ -72,7 +73,7 @@ def start(
             "request": str(uuid.uuid4()),
         }
         title = f"{revision.clip.name} onto {target.name}"[:255]
-        started.append(jobs.start(revision.clip.workspace, "carry", title, payload))
+        started.append(jobs.start(workspace, "carry", title, payload))
     return started
 
 
@@ -133,15 +134,19 @@ def show(take: Take, state: State) -> None:
     take.save(update_fields=["picture"])
 
 
-def moved_on(clip: Clip, head: Revision) -> Revision | None:
-    """The newer revision of the clip that this one was carried from, if it has gone on."""
-    made = Carried.objects.filter(take=history.take_of(head)).select_related("source__clip").first()
-    if made is None or made.source is None or made.source.clip.binned is not None:
+def source_of(take: Take) -> Carried | None:
+    """What a take was made of, where it was made to be carried."""
+    found = Carried.objects.filter(take=take)
+    return found.select_related("source__clip", "target").first()
+
+
+def newer_than(made: Carried) -> int | None:
+    """The newest revision of what a take was made of, if it has gone on since; None where it is in
+    the bin, or gone."""
+    source = made.source
+    if source is None or source.clip.binned is not None or source.clip.head_id == source.pk:
         return None
-    newest = made.source.clip.head_id
-    if newest is None or newest == made.source_id:
-        return None
-    return Revision.objects.select_related("state__header", "clip__workspace").get(pk=newest)
+    return source.clip.head_id
 
 
 def again(clip: Clip, base_id: int, request: uuid.UUID, user: AbstractBaseUser) -> Revision:
@@ -150,11 +155,12 @@ def again(clip: Clip, base_id: int, request: uuid.UUID, user: AbstractBaseUser) 
     if done is not None:
         return done
     head = Revision.objects.select_related("clip__take", "take").get(pk=clip.head_id)
-    made = Carried.objects.filter(take=history.take_of(head)).select_related("target").first()
-    newest = moved_on(clip, head)
+    made = source_of(history.take_of(head))
+    newest = None if made is None else newer_than(made)
     if made is None or newest is None:
         raise BadInput("what this clip was carried from has not changed since")
-    take = take_of_revision(newest, made.target, uuid.uuid5(request, "take"), clip.take.name)
+    now = Revision.objects.select_related("state__header", "clip__workspace").get(pk=newest)
+    take = take_of_revision(now, made.target, uuid.uuid5(request, "take"), clip.take.name)
     return history.write(clip.pk, base_id, request, history.Change(swap=take), user)
 
 
@@ -184,13 +190,8 @@ def made_of(clip: Clip) -> list[dict[str, Any]]:
 
 def map_for(workspace: Workspace, source: Skeleton, target: Skeleton) -> Profile:
     """What was set by hand between two skeletons of these families, as far as it fits."""
-
-    def alike(names: Sequence[str], skeleton: Skeleton) -> bool:
-        one, other = set(names), set(skeleton.names)
-        return len(one & other) >= FAMILY * max(len(one), len(other))
-
     for kept in workspace.joint_maps.order_by("-changed"):
-        if alike(kept.source, source) and alike(kept.target, target):
+        if family(kept.source, source.names) and family(kept.target, target.names):
             rest = {n: (x, y, z) for n, (x, y, z) in kept.rest.items()}
             return Profile(kept.joints, rest).fitting(source, target)
     return Profile()

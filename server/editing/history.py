@@ -107,6 +107,11 @@ def open_clip(take: Take, user: AbstractBaseUser) -> Clip:
     return clip
 
 
+def clip_of(take: Take, user: AbstractBaseUser) -> Clip:
+    """The clip last worked on from a take, made if there is none."""
+    return take.clips.filter(binned=None).order_by("-id").first() or open_clip(take, user)
+
+
 def take_of(revision: Revision) -> Take:
     """The take beneath a revision."""
     return revision.take or revision.clip.take

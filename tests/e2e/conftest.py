@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Iterator
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -122,3 +123,14 @@ def clip_now(page: Page) -> dict:
 
 def frame_now(page: Page) -> int:
     return int(page.get_by_test_id("frame").input_value())
+
+
+def delivered(page: Page, to: Path) -> bytes:
+    """Deliver the clip as the panel stands, fetch the BVH as a file, and read it."""
+    page.get_by_role("button", name="Deliver", exact=True).last.click()
+    link = page.get_by_role("link", name=re.compile(r"\.bvh$"))
+    expect(link).to_be_visible(timeout=30_000)
+    with page.expect_download() as download:
+        link.click()
+    download.value.save_as(to)
+    return to.read_bytes()

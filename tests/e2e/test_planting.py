@@ -17,7 +17,7 @@ from playwright.sync_api import Page, expect
 from safetensors.numpy import load
 
 from tests.core.test_planting import calmed
-from tests.e2e.conftest import clip_now, open_take, settled
+from tests.e2e.conftest import clip_now, delivered, open_take, settled
 from tests.e2e.test_cleaning import LANE, RULER, STRIP_LABELS, STRIP_LEFT, card, revision
 from tests.e2e.test_the_whole_job import box
 from tests.e2e.test_timing import gizmo
@@ -189,13 +189,7 @@ def test_a_slide_is_planted_from_its_finding_and_worked_on_by_hand(
 
     # What is delivered is the planted motion.
     page.keyboard.press("Alt+9")
-    page.get_by_role("button", name="Deliver", exact=True).last.click()
-    link = page.get_by_role("link", name=re.compile(r"\.bvh$"))
-    expect(link).to_be_visible(timeout=30_000)
-    with page.expect_download() as download:
-        link.click()
-    download.value.save_as(tmp_path / "delivered.bvh")
-    back = read_bvh((tmp_path / "delivered.bvh").read_bytes()).clip
+    back = read_bvh(delivered(page, tmp_path / "delivered.bvh")).clip
     at = evaluate(back).world(back.skeleton)[1][held, ankle]
     assert np.linalg.norm(at - np.array(heel["place"])) * walk.millimetres < 0.1
 
@@ -352,13 +346,7 @@ def test_a_crate_is_made_between_two_hands_that_hold_on_to_it_and_is_delivered(
     # Delivered as a joint of its own root, where the hands have it.
     page.keyboard.press("Alt+9")
     page.get_by_label("Props as joints of their own roots").check()
-    page.get_by_role("button", name="Deliver", exact=True).last.click()
-    link = page.get_by_role("link", name=re.compile(r"\.bvh$"))
-    expect(link).to_be_visible(timeout=30_000)
-    with page.expect_download() as download:
-        link.click()
-    download.value.save_as(tmp_path / "crate.bvh")
-    back = read_bvh((tmp_path / "crate.bvh").read_bytes()).clip
+    back = read_bvh(delivered(page, tmp_path / "crate.bvh")).clip
     assert back.skeleton.names[-1] == "crate"
     at = evaluate(back).world(back.skeleton)[1]
     hands = [back.skeleton.index(h) for h in ("LeftHand", "RightHand")]

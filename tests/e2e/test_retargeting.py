@@ -12,7 +12,7 @@ from leancurve.document.evaluation import evaluate
 from leancurve.formats.bvh import read_bvh
 from playwright.sync_api import Page, expect
 
-from tests.e2e.conftest import clip_now, settled
+from tests.e2e.conftest import clip_now, delivered, settled
 from tests.e2e.test_cleaning import revision
 from tests.e2e.test_planting import bring_walk, places
 
@@ -105,13 +105,7 @@ def test_a_take_is_carried_to_heron_shaped_worked_on_and_delivered(
     assert np.linalg.norm(np.array(now["place"]) - plant["place"]) > 0.5  # centimetres
 
     page.keyboard.press("Alt+9")
-    page.get_by_role("button", name="Deliver", exact=True).last.click()
-    link = page.get_by_role("link", name=re.compile(r"\.bvh$"))
-    expect(link).to_be_visible(timeout=30_000)
-    with page.expect_download() as download:
-        link.click()
-    download.value.save_as(tmp_path / "heron.bvh")
-    back = read_bvh((tmp_path / "heron.bvh").read_bytes()).clip
+    back = read_bvh(delivered(page, tmp_path / "heron.bvh")).clip
     assert back.skeleton.names == heron().names
     at = evaluate(back).world(back.skeleton)[1][frame]
     heel = at[back.skeleton.index("LeftAnkle" if "left" in plant["part"] else "RightAnkle")]

@@ -92,11 +92,12 @@ def carried(
     _lead_hands(ours, theirs, motion, reached, touches, float(source.rate), wishes)
     progress(0.7)
     clip = said(source, target, theirs, reached, links, motion.floor)
-    there = World(reached.turns, places(theirs, reached.turns, reached.hips), motion.floor)
-    props, curves = carried_props(
-        source, ours, theirs, motion, there, touches, travel, wishes.thing
-    )
-    clip = replace(clip, props=props).with_curves(curves)
+    if source.props:
+        there = World(reached.turns, places(theirs, reached.turns, reached.hips), motion.floor)
+        props, curves = carried_props(
+            source, ours, theirs, motion, there, touches, travel, wishes.thing
+        )
+        clip = replace(clip, props=props).with_curves(curves)
     missed = {k: float(m.max(initial=0.0)) * 1000.0 for k, m in reached.missed.items()}
     lowest = int(np.argmax(reached.lowered)) if source.frames else 0
     progress(1.0)

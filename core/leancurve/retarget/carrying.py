@@ -45,6 +45,11 @@ class World:
     floor: float
 
 
+def turned(standing: Standing, turns: Floats, joint: int) -> Floats:
+    """A joint's turn from its rest ``(F, 4)``, given the world's rotations ``(F, J, 4)``."""
+    return rotation.multiply(turns[:, joint], rotation.conjugate(standing.turns[joint]))
+
+
 def world_of(clip: Clip, standing: Standing, floor: float) -> World:
     """A clip's motion in figure space; ``floor`` in the clip's own unit."""
     turns, points = posed(clip).world(clip.skeleton)
@@ -71,16 +76,16 @@ class Carried:
     hips: Floats
 
 
-def rest_turns(source: Standing, target: Standing, by_hand: Mapping[int, Floats]) -> Floats:
+def rest_turns(target: Standing, by_hand: Mapping[int, Floats]) -> Floats:
     """``At`` of each target joint ``(J, 4)``, with turns set by hand, rotation vectors in degrees
     about figure space's axes, which all that hangs on a joint follows."""
     common = common_turns(target)
-    turned: list[Floats] = []
+    whole: list[Floats] = []
     for joint, parent in enumerate(target.skeleton.parents):
-        above = turned[parent] if parent >= 0 else rotation.IDENTITY
+        above = whole[parent] if parent >= 0 else rotation.IDENTITY
         own = by_hand.get(joint)
-        turned.append(above if own is None else rotation.multiply(above, rotation.exp(own)))
-    return rotation.multiply(common, np.array(turned)) if by_hand else common
+        whole.append(above if own is None else rotation.multiply(above, rotation.exp(own)))
+    return rotation.multiply(common, np.array(whole)) if by_hand else common
 
 
 def carry(
@@ -100,19 +105,14 @@ def carry(
     stood up in the source's feet while they were flat (:func:`level_soles`).
     """
     back = rotation.conjugate(rotation.multiply(common_turns(source), source.turns))
-    ahead = rotation.multiply(rest_turns(source, target, by_hand or {}), target.turns)
+    ahead = rotation.multiply(rest_turns(target, by_hand or {}), target.turns)
     frames = len(motion.turns)
     out = np.empty((frames, len(target.skeleton), 4))
     for joint, parent in enumerate(target.skeleton.parents):
         link = links.links[joint]
         if not link.mapped:
-            if parent < 0:
-                out[:, joint] = target.turns[joint]
-            else:
-                local = rotation.multiply(
-                    rotation.conjugate(target.turns[parent]), target.turns[joint]
-                )
-                out[:, joint] = rotation.multiply(out[:, parent], local)
+            rest = _rest_local(target, joint)
+            out[:, joint] = rest if parent < 0 else rotation.multiply(out[:, parent], rest)
             continue
         given = _mean(
             [rotation.multiply(motion.turns[:, j], back[j]) for j in link.sources], link.weights
@@ -122,10 +122,7 @@ def carry(
             given = rotation.multiply(given, sole)
         out[:, joint] = rotation.multiply(given, ahead[joint])
         if clavicles < 1.0 and parent >= 0 and _is_clavicle(target, joint):
-            still = rotation.multiply(
-                out[:, parent],
-                rotation.multiply(rotation.conjugate(target.turns[parent]), target.turns[joint]),
-            )
+            still = rotation.multiply(out[:, parent], _rest_local(target, joint))
             out[:, joint] = rotation.slerp(still, out[:, joint], clavicles)
     return Carried(out, _hips(source, target, motion, out, travel))
 
@@ -154,16 +151,11 @@ def _hips(
     ours, ankle = _hub(source), _ankle(source)
     theirs, other = _hub(target), _ankle(target)
     hips = source.find("hips") or 0
-    middle = motion.points[:, hips] + rotation.rotate(
-        rotation.multiply(motion.turns[:, hips], rotation.conjugate(source.turns[hips])), ours
-    )
+    middle = motion.points[:, hips] + rotation.rotate(turned(source, motion.turns, hips), ours)
     goal = travel.along * middle
     goal[:, 1] = motion.floor + travel.up * (middle[:, 1] - motion.floor - ankle) + other
     own = target.find("hips") or 0
-    moved = rotation.rotate(
-        rotation.multiply(turns[:, own], rotation.conjugate(target.turns[own])), theirs
-    )
-    return np.asarray(goal - moved)
+    return np.asarray(goal - rotation.rotate(turned(target, turns, own), theirs))
 
 
 def _hub(standing: Standing) -> Floats:
@@ -200,7 +192,7 @@ def level_soles(
         one, two = source.bones[foot], target.bones[other]
         if np.linalg.norm(unit(one) - unit(two)) < SAME_REST:
             continue
-        away = rotation.multiply(motion.turns[frames, foot], rotation.conjugate(source.turns[foot]))
+        away = turned(source, motion.turns[frames], foot)
         up = rotation.rotate(rotation.conjugate(away), np.tile(UPWARDS, (len(frames), 1)))
         usual = unit(np.median(up, axis=0))
         spread = np.degrees(np.median(np.arccos(np.clip(up @ usual, -1.0, 1.0))))
@@ -245,8 +237,8 @@ def twisted(target: Standing, links: JointMap, local: Floats) -> None:
             # The bone's own twist, in its own axes.
             away = rotation.multiply(rotation.conjugate(rest), local[:, turn])
         angle = part_of_it * twist_of(away, axis)
-        turned = rotation.exp(angle[:, None] * axis)
-        local[:, joint] = rotation.multiply(turned, _rest_local(target, joint))
+        turn_of_it = rotation.exp(angle[:, None] * axis)
+        local[:, joint] = rotation.multiply(turn_of_it, _rest_local(target, joint))
 
 
 def _rest_local(standing: Standing, joint: int) -> Floats:

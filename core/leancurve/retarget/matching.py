@@ -25,7 +25,6 @@ SAME_NAME = 0.6
 SHARED = 0.9
 """What is left of the confidence where chains of different counts share."""
 LIMB = tuple(part for part in SIDED if part not in ("twist", "end"))
-NAMED = ("twist", "end", "helper")
 
 
 @dataclass(frozen=True)
@@ -106,10 +105,10 @@ def _without(target: Standing, joint: int) -> How:
 
 
 def _index(skeleton: Skeleton, name: str, whose: str) -> int:
-    found = _named(skeleton, name)
-    if found is None:
-        raise BadInput(f"map: {whose} has no joint named {name!r}")
-    return found
+    try:
+        return skeleton.index(name)
+    except KeyError:
+        raise BadInput(f"map: {whose} has no joint named {name!r}") from None
 
 
 def _named(skeleton: Skeleton, name: str) -> int | None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -39,9 +39,9 @@ class Profile:
         return Profile(joints, {t: v for t, v in self.rest.items() if t in target.names})
 
 
-def family(a: Skeleton, b: Skeleton) -> bool:
-    """Whether most joints of either carry the same names."""
-    one, other = set(a.names), set(b.names)
+def family(a: Iterable[str], b: Iterable[str]) -> bool:
+    """Whether most joints of two skeletons, by their names, carry the same ones."""
+    one, other = set(a), set(b)
     return len(one & other) >= FAMILY * max(len(one), len(other))
 
 

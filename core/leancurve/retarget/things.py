@@ -15,7 +15,7 @@ from leancurve.document.track import TrackId
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats
 from leancurve.numbers.continuity import continuous
-from leancurve.retarget.carrying import Travel, World
+from leancurve.retarget.carrying import Travel, World, turned
 from leancurve.retarget.reaching import GOING_S, led
 from leancurve.retarget.standing import Standing
 from leancurve.retarget.touching import (
@@ -25,7 +25,6 @@ from leancurve.retarget.touching import (
     SIDES,
     Touch,
     palm,
-    turned,
 )
 
 NEAR_HAND = 0.3
@@ -103,7 +102,7 @@ def _in_hand(
     taken: Bools,
 ) -> list[tuple[int, int]]:  # fmt: skip
     """Spans in which a thing stays where it is in a hand that moves."""
-    back = rotation.conjugate(turned(standing, motion, hand))
+    back = rotation.conjugate(turned(standing, motion.turns, hand))
     local = rotation.rotate(back, points - palms)
     frames = np.arange(len(points))
     around = max(1, round(AROUND_S * rate))

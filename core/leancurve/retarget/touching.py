@@ -14,7 +14,7 @@ from leancurve.cleaning.contacts import hysteresis, tidy
 from leancurve.figure.feet import Limb, limbs_of
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats
-from leancurve.retarget.carrying import World
+from leancurve.retarget.carrying import World, turned
 from leancurve.retarget.reaching import GOING_S, led
 from leancurve.retarget.standing import Standing, unit
 
@@ -71,11 +71,6 @@ def palm_offset(standing: Standing, side: str) -> tuple[int, Floats] | None:
     return None if hand is None else (hand, 0.5 * standing.bones[hand])
 
 
-def turned(standing: Standing, motion: World, joint: int) -> Floats:
-    """A joint's turn from its rest ``(F, 4)``."""
-    return rotation.multiply(motion.turns[:, joint], rotation.conjugate(standing.turns[joint]))
-
-
 def palm(standing: Standing, motion: World, side: str) -> Floats | None:
     """The middle of a palm ``(F, 3)``, metres."""
     found = palm_offset(standing, side)
@@ -83,7 +78,7 @@ def palm(standing: Standing, motion: World, side: str) -> Floats | None:
         return None
     hand, offset = found
     return np.asarray(
-        motion.points[:, hand] + rotation.rotate(turned(standing, motion, hand), offset)
+        motion.points[:, hand] + rotation.rotate(turned(standing, motion.turns, hand), offset)
     )
 
 
@@ -113,7 +108,7 @@ def _holds(standing: Standing, motion: World, rate: float) -> list[Touch]:
     hands = [standing.find(f"{side} hand") for side in SIDES]
     if any(p is None for p in palms) or any(h is None for h in hands):
         return []
-    left, right = (turned(standing, motion, h) for h in hands if h is not None)
+    left, right = (turned(standing, motion.turns, h) for h in hands if h is not None)
     one, two = (p for p in palms if p is not None)
     back = rotation.conjugate(left)
     way = rotation.rotate(back, two - one)
@@ -165,7 +160,7 @@ def _to(standing: Standing, joint: int, role: str | None) -> Floats:
 def _by(standing: Standing, motion: World, part: _Part, points: Floats) -> Floats:
     """Points ``(F, 3)`` in a part's own axes, as it stands at rest, metres."""
     return rotation.rotate(
-        rotation.conjugate(turned(standing, motion, part.joint)),
+        rotation.conjugate(turned(standing, motion.turns, part.joint)),
         points - motion.points[:, part.joint],
     )
 
@@ -251,7 +246,7 @@ def hand_goals(
             continue
         local = _by(source, here, a, mine)[span]
         goal = _placed(a, b, local, source.height, target.height)
-        stands = turned(target, there, b.joint)[span]
+        stands = turned(target, there.turns, b.joint)[span]
         wanted = there.points[span, b.joint] + rotation.rotate(stands, goal)
         known[side][span] = wanted - there_palm[span]
         spans[side].append((touch.first, touch.last))

@@ -31,7 +31,6 @@ export const perLine = (account: Account | null, kind: string): Account['lines']
 /** To a frame, and the joint that a measure is largest at. */
 export function goToPlace(name: string, frame: number): void {
   const joint = useBench.getState().clip?.joints.findIndex((j) => j.name === name) ?? -1
-  transport.pause()
-  transport.seek(frame)
+  transport.goTo(frame)
   if (joint >= 0) selectJoints([joint])
 }

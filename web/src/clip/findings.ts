@@ -49,8 +49,7 @@ export function toNext(what: 'findings' | 'contacts', direction: -1 | 1): void {
     firsts.sort((a, b) => a - b)
     const frame = direction > 0 ? firsts.find((f) => f > now) : firsts.findLast((f) => f < now)
     if (frame === undefined) return
-    transport.pause()
-    transport.seek(frame)
+    transport.goTo(frame)
     return
   }
   const open = (findings ?? []).filter((f) => !f.accepted && f.kind !== 'idle')
@@ -73,8 +72,7 @@ export function goTo(finding: Finding): void {
   if (!clip) return
   useFinding.setState({ at: finding })
   const joint = clip.joints.findIndex((j) => j.name === finding.joint)
-  transport.pause()
-  transport.seek(finding.first)
+  transport.goTo(finding.first)
   if (joint >= 0) {
     if (finding.channel) selectChannels([channelKey(joint, finding.channel)])
     else selectJoints([joint])

@@ -38,6 +38,5 @@ export function toMark(direction: -1 | 1): void {
   const now = transport.frame
   const frame = direction > 0 ? firsts.find((f) => f > now) : firsts.findLast((f) => f < now)
   if (frame === undefined) return
-  transport.pause()
-  transport.seek(frame)
+  transport.goTo(frame)
 }

@@ -62,6 +62,12 @@ export class Transport {
     this.tell()
   }
 
+  /** To a frame, and rest there. */
+  goTo(frame: number): void {
+    this.pause()
+    this.seek(frame)
+  }
+
   step(by: number): void {
     this.pause()
     this.seek(this.frame + by)

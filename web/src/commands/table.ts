@@ -159,8 +159,7 @@ const KEYS: readonly Command[] = [
 const toKey = (direction: -1 | 1) => {
   const frame = stripRef.current?.keyBeside(direction)
   if (frame != null) {
-    transport.pause()
-    transport.seek(frame)
+    transport.goTo(frame)
   }
 }
 

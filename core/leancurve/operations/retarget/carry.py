@@ -4,7 +4,7 @@ target's."""
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Any, ClassVar, Literal
 
 from pydantic import Field
@@ -107,26 +107,25 @@ class Carry(Operation[CarryParams]):
         assert isinstance(target, Clip)
         _require_joints(clip, target, params)
         done = carried(clip, target, wishes_of(params), part_of(progress, 0.0, 0.7))
-        made, report = done.clip, report_of(clip, done)
+        made = done.clip
         curves = dict(made.curves)
+        keys: dict[str, int] = {}
         if params.keys == "as the source has them":
             kept = keyed_as(clip, done, params.tolerance_deg, params.tolerance_mm)
             curves |= kept.curves
-            report |= {"keys_kept": kept.kept, "keys_added": kept.added}
+            keys = {"keys_kept": kept.kept, "keys_added": kept.added}
         patch = Patch(
             curves=curves, skeleton=made.skeleton, layout=made.layout, reading=made.reading,
             contacts=made.contacts, plants=(), props=made.props, accepted=(),
-            report=report,
         )  # fmt: skip
+        planted: dict[str, int] = {}
         if params.plant:
             after = apply_patch(clip, patch)
-            planted = PlantFeet().run(after, progress=part_of(progress, 0.7, 0.3))
-            held = apply_patch(after, planted)
-            report |= {
-                "plants": len(held.plants),
-                "foot_slide_mm": foot_slide(clip, held),
-            }
-            patch = Patch(**{**patch.__dict__, "plants": held.plants, "report": report})
+            held = PlantFeet().run(after, progress=part_of(progress, 0.7, 0.3))
+            made = apply_patch(after, held)
+            planted = {"plants": len(made.plants)}
+            patch = replace(patch, plants=made.plants)
+        patch = replace(patch, report={**report_of(clip, done, made), **keys, **planted})
         progress(1.0)
         return patch
 
@@ -154,8 +153,9 @@ def _require_joints(clip: Clip, target: Clip, params: CarryParams) -> None:
             raise BadInput(f"rest: the target has no joint named {name!r}")
 
 
-def report_of(source: Clip, done: Outcome) -> dict[str, Any]:
-    """What came out, in numbers: mm, and ends in shares of their limbs."""
+def report_of(source: Clip, done: Outcome, made: Clip) -> dict[str, Any]:
+    """What came out, in numbers: mm, and ends in shares of their limbs. ``made`` is the clip as it
+    stands in the end, with its plants."""
     ends = end_errors(source, done, support_of(source).floor)
     links = done.links.links
     names = done.target.skeleton.names
@@ -168,7 +168,7 @@ def report_of(source: Clip, done: Outcome) -> dict[str, Any]:
         "end_error": max((e.largest for e in ends), default=0.0),
         "end_error_mm": max((e.largest_mm for e in ends), default=0.0),
         "foot_slide_before_mm": foot_slide(source, source),
-        "foot_slide_mm": foot_slide(source, done.clip),
+        "foot_slide_mm": foot_slide(source, made),
         "hips_lowered_mm": round(done.lowered_mm, 2),
         "hips_lowered_frame": done.lowered_frame,
         "missed_mm": largest(done.missed_mm),

@@ -129,8 +129,7 @@ export function ContactsPart() {
               className={`flex h-6 w-full items-center justify-between px-2 text-left hover:bg-sunk ${sameContact(c, contact) ? 'bg-sunk font-semibold' : ''}`}
               onClick={() => {
                 useBench.setState({ contact: c })
-                transport.pause()
-                transport.seek(c.first)
+                transport.goTo(c.first)
               }}
             >
               <span>{c.limb}</span>

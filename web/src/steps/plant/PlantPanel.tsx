@@ -40,11 +40,6 @@ function usePlantFigures() {
   })
 }
 
-const seek = (frame: number) => {
-  transport.pause()
-  transport.seek(frame)
-}
-
 /** What all plants do together; where hips go down or a place is missed can be gone to. */
 function Figures({ figures }: { figures: Schemas['PlantsOut']['figures'] }) {
   const { hips_changed_mm, hips_changed_at, missed_mm, missed_at, knee_ratio } = figures
@@ -54,7 +49,7 @@ function Figures({ figures }: { figures: Schemas['PlantsOut']['figures'] }) {
   )
   const at = (frame: number | null | undefined) =>
     frame != null && (
-      <button type="button" className="ml-1.5 underline" onClick={() => seek(frame)}>
+      <button type="button" className="ml-1.5 underline" onClick={() => transport.goTo(frame)}>
         frame {frame}
       </button>
     )
@@ -88,7 +83,7 @@ function PlantRow({ plant, told }: { plant: Plant; told: PlantFigures | undefine
           className={`flex h-full min-w-0 flex-1 items-center gap-2 px-2 text-left ${chosen ? 'font-semibold' : ''} ${plant.muted ? 'text-ink-3 line-through' : ''}`}
           onClick={() => {
             choosePlant(chosen ? null : plant)
-            seek(plant.first)
+            transport.goTo(plant.first)
           }}
         >
           <span className="flex-1 truncate">{plant.part}</span>

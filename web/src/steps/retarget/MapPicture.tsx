@@ -53,6 +53,24 @@ export function MapPicture({
     return link.sources.map((name, k) => ({ link, name, k, from: left[index.get(name)!]!, to }))
   })
   const shown = (link: Link) => link.target === chosen || link.word === 'doubtful'
+  const drawn = (
+    among: (link: Link) => boolean,
+    ink: (link: Link) => string,
+    wide: (link: Link) => number,
+  ) =>
+    lines
+      .filter(({ link }) => among(link))
+      .map(({ link, name, from, to }) => (
+        <line
+          key={`${link.target}/${name}`}
+          x1={from[0]}
+          y1={from[1]}
+          x2={to[0]}
+          y2={to[1]}
+          className={ink(link)}
+          strokeWidth={wide(link)}
+        />
+      ))
   const bones = (figure: Figure, at: [number, number][]) =>
     figure.parents.flatMap((parent, k) =>
       parent < 0
@@ -97,34 +115,14 @@ export function MapPicture({
         role="img"
         aria-label="The clip's figure and the other, with a line from joint to joint"
       >
-        {lines
-          .filter(({ link }) => !shown(link))
-          .map(({ link, name, from, to }) => (
-            <line
-              key={`${link.target}/${name}`}
-              x1={from[0]}
-              y1={from[1]}
-              x2={to[0]}
-              y2={to[1]}
-              className="stroke-rule-2"
-              strokeWidth={0.5}
-            />
-          ))}
+        {drawn(
+          (link) => !shown(link),
+          () => 'stroke-rule-2',
+          () => 0.5,
+        )}
         {bones(map.source, left)}
         {bones(map.target, right)}
-        {lines
-          .filter(({ link }) => shown(link))
-          .map(({ link, name, from, to }) => (
-            <line
-              key={`${link.target}/${name}`}
-              x1={from[0]}
-              y1={from[1]}
-              x2={to[0]}
-              y2={to[1]}
-              className={link.target === chosen ? 'stroke-signal' : 'stroke-ink'}
-              strokeWidth={weight(link)}
-            />
-          ))}
+        {drawn(shown, (link) => (link.target === chosen ? 'stroke-signal' : 'stroke-ink'), weight)}
         {dots(map.source, left, (n) => n === source || giving.has(n), onSource)}
         {dots(map.target, right, (n) => n === chosen, onTarget)}
       </svg>

@@ -22,13 +22,8 @@ import { Panel, Trouble } from '../Panel'
 import { MapTable } from './MapTable'
 import { WishForm } from './WishForm'
 
-const seek = (frame: number) => {
-  transport.pause()
-  transport.seek(frame)
-}
-
 const At = ({ frame }: { frame: number }) => (
-  <button type="button" className="ml-1.5 underline" onClick={() => seek(frame)}>
+  <button type="button" className="ml-1.5 underline" onClick={() => transport.goTo(frame)}>
     frame {frame}
   </button>
 )
