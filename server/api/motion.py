@@ -13,6 +13,7 @@ from editing.baseline import baseline_of
 from leancurve.curves.curve import SampledCurve
 from leancurve.document.evaluation import affected, evaluate
 from leancurve.document.posing import mirrored
+from leancurve.document.prop import PROP
 from leancurve.document.track import base_track
 from leancurve.document.tracks import curves_near
 from leancurve.errors import BadInput
@@ -47,16 +48,24 @@ def poses(
 
 @router.get("clips/{int:clip_id}/curves")
 def curves(
-    request: HttpRequest, clip_id: int, revision: int, joints: str, take: bool = False
+    request: HttpRequest,
+    clip_id: int,
+    revision: int,
+    joints: str = "",
+    props: bool = False,
+    take: bool = False,
 ) -> HttpResponse:
-    """The curves of joints given by index, ``joints=3,4``; with ``take`` those of the take as
-    read, on the revision's time, as they lie over its curves."""
+    """The curves of joints given by index, ``joints=3,4``, with ``props`` those of all props; with
+    ``take`` those of the take as read, on the revision's time, as they lie over its curves."""
     wanted = revision_for(request, clip_id, revision)
     clip = load_clip(wanted.state)
     if take:
         over = curves_near(clip, baseline_of(wanted), sorted(joints_named(clip, joints)))
         return immutable(request, message(curve_arrays(clip, over), {}))
-    chosen = {c: clip.curves[c] for c in tracks_of_joints(clip, joints)}
+    wanted_tracks = set(tracks_of_joints(clip, joints))
+    chosen = {
+        t: clip.curves[t] for t in clip.tracks if t in wanted_tracks or (props and t.owner == PROP)
+    }
     return immutable(request, message(curve_arrays(clip, chosen), {}))
 
 
@@ -65,13 +74,13 @@ def keys(
     request: HttpRequest, clip_id: int, revision: int, since: int | None = None
 ) -> HttpResponse:
     """All keyed curves of a revision; with ``since`` those that changed from there. Channels
-    with a value on every frame are named in ``dense``, as ``joint/channel``."""
+    with a value on every frame are named in ``dense``, as ``owner/joint/channel``."""
     wanted = revision_for(request, clip_id, revision)
     clip = load_clip(wanted.state)
-    chosen = set(clip.channels)
+    chosen = set(clip.tracks)
     if since is not None:
         chosen = changed_channels(revision_for(request, clip_id, since).state, wanted.state)
-    keyed = {c: clip.curves[c] for c in clip.channels if c in chosen}
+    keyed = {c: clip.curves[c] for c in clip.tracks if c in chosen}
     dense = [c for c, curve in keyed.items() if isinstance(curve, SampledCurve)]
     about = {"dense": [str(c) for c in dense]}
     for channel in dense:

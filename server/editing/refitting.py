@@ -35,7 +35,6 @@ def refit_edits(revision: Revision, scope: Scope) -> list[dict[str, Any]]:
     if (clip.frames, clip.rate) != (motion.frames, motion.rate):
         raise BadInput("time was changed since the clip was thinned: there is nothing to fit to")
     keys = None if scope.keys is None else {(k[0], k[1], k[2]) for k in scope.keys}
-    names = clip.skeleton.names
     tracks = [
         t
         for t in scope.resolve(clip)
@@ -46,7 +45,7 @@ def refit_edits(revision: Revision, scope: Scope) -> list[dict[str, Any]]:
     for track in tracks:
         curve = clip.curves[track]
         assert isinstance(curve, KeyedCurve)
-        named = names[track.joint]
+        named = clip.whose(track)
         which = np.array([keys is None or (named, track.name, int(i)) in keys for i in curve.id])
         out += _edits(track, named, curve, refitted(curve, values[track], which))
     return out
@@ -59,6 +58,7 @@ def _edits(
     changed = np.any([getattr(before, n) != getattr(after, n) for n in shape], axis=0)
     return [
         {
+            "owner": track.owner,
             "joint": joint,
             "channel": track.name,
             "id": int(before.id[k]),

@@ -14,6 +14,7 @@ from leancurve.document.base import prop_pose
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import affected, evaluate
 from leancurve.document.prop import PROP, prop_track
+from leancurve.document.scope import Scope
 from leancurve.errors import BadInput
 from leancurve.formats.bvh import read_bvh, with_prop_roots, write_bvh
 from leancurve.formats.clipjson import read_clip, write_clip
@@ -218,3 +219,46 @@ def test_feet_are_planted_on_a_step_and_on_a_slope(walk: Clip) -> None:
     assert max(heights) - min(heights) > 5
     with pytest.raises(BadInput, match="no prop is named 'stairs'"):
         OPERATIONS["plant"].run(slope, {"floor": "stairs"})
+
+
+def test_a_props_channels_are_edited_slid_brushed_and_refused_to_filters(crate: Clip) -> None:
+    thin = edited(crate, {"do": "thin", "name": "crate", "within_mm": 2.0, "within_deg": 0.5})
+    tracks = thin.props[0].tracks
+    frames = np.arange(crate.frames, dtype=np.float64)
+    for track in tracks:
+        keyed, dense = thin.curves[track], crate.curves[track]
+        assert isinstance(keyed, KeyedCurve)
+        assert keyed.key_count < crate.frames / 10
+        bound = 0.5 if track.turns else 2.0 / crate.millimetres
+        assert np.abs(keyed.at(frames) - dense.at(frames)).max() <= bound + 1e-9
+    up = thin.curves[prop_track(0, "ty")]
+    assert isinstance(up, KeyedCurve)
+    one = {"owner": "prop", "joint": "crate", "channel": "ty", "id": int(up.id[2])}
+    raised = {**one, "frame": float(up.time[2]), "value": 100.0}
+    patch = OPERATIONS["edit"].run(thin, {"keys": [raised]})
+    assert set(patch.curves) == {prop_track(0, "ty")}
+    assert apply_patch(thin, patch).curves[prop_track(0, "ty")].value[2] == 100.0  # type: ignore[union-attr]
+
+    # The same name and channel of a joint, or of no prop, is another thing: told as without place.
+    lost = OPERATIONS["edit"].run(thin, {"keys": [{**raised, "joint": "Hips"}]})
+    assert not lost.curves
+    assert lost.report["unplaced"][0]["owner"] == "prop"
+
+    of_crate = Scope(owner="prop", joints=("crate",), channels=("ty",))
+    slid = OPERATIONS["slide"].run(
+        thin, {"by": 3.0}, of_crate.model_copy(update={"channels": None})
+    )
+    assert {t.owner for t in slid.curves} == {PROP}
+    brushed = OPERATIONS["brush"].run(
+        crate, {"dabs": [{"frame": 100}], "by": 5.0, "radius": 20.0}, of_crate
+    )
+    gap = brushed.curves[prop_track(0, "ty")].at(frames) - crate.curves[prop_track(0, "ty")].at(
+        frames
+    )
+    assert gap[100] == pytest.approx(5.0)
+    assert not np.any(gap[np.abs(frames - 100) >= 20])
+    for name in ("smooth", "thin", "unflip", "despike"):
+        with pytest.raises(BadInput, match="props"):
+            OPERATIONS[name].run(crate, {}, of_crate)
+    # Where nothing is said of owners the props stay as they are.
+    assert not any(t.owner == PROP for t in OPERATIONS["smooth"].run(crate).curves)

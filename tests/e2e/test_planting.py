@@ -7,6 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+from leancurve.curves.curve import KeyedCurve, stored_curve
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.formats.bvh import read_bvh
@@ -19,6 +20,7 @@ from safetensors.numpy import load
 from tests.core.test_planting import calmed
 from tests.e2e.conftest import clip_now, delivered, open_take, settled
 from tests.e2e.test_cleaning import LANE, RULER, STRIP_LABELS, STRIP_LEFT, card, revision
+from tests.e2e.test_shaping import drag, place
 from tests.e2e.test_the_whole_job import box
 from tests.e2e.test_timing import gizmo
 
@@ -326,7 +328,9 @@ def test_a_crate_is_made_between_two_hands_that_hold_on_to_it_and_is_delivered(
     settled(page)
     (prop,) = clip_now(page)["props"]
     assert (prop["name"], prop["shape"]) == ("box 1", "box")
-    page.get_by_role("region", name="Props of the clip").get_by_role("button").click()
+    page.get_by_role("region", name="Props of the clip").get_by_role(
+        "button", name="Change"
+    ).click()
     name = page.get_by_label("Name of the prop")
     name.fill("crate")
     name.press("Enter")
@@ -353,3 +357,76 @@ def test_a_crate_is_made_between_two_hands_that_hold_on_to_it_and_is_delivered(
     middle = at[:, hands].mean(axis=1)
     free = np.r_[0 : plant["first"] - plant["ease_in"], plant["last"] + plant["ease_out"] + 1 : 800]
     assert np.abs(at[free, -1] - middle[free]).max() < 0.01
+
+
+def prop_curve(page: Page, channel: str) -> KeyedCurve:
+    """A curve of the clip's only prop, as the server has it."""
+    clip = page.url.replace("/clip/", "/api/clips/")
+    head = page.request.get(clip).json()["head"]["id"]
+    arrays = load(page.request.get(f"{clip}/curves?revision={head}&props=true").body())
+    prefix = f"prop/0/{channel}/"
+    own = {n.removeprefix(prefix): a for n, a in arrays.items() if n.startswith(prefix)}
+    curve = stored_curve(own)
+    assert isinstance(curve, KeyedCurve)
+    return curve
+
+
+def test_a_props_curves_are_worked_on_in_the_sheets(page: Page) -> None:
+    bring_walk(page, "walk_beside_a_box")
+    page.keyboard.press("Alt+6")
+    page.get_by_label("Find a joint").fill("hand")
+    page.locator("[data-joint]", has_text="LeftHand").first.click()
+    page.locator("[data-joint]", has_text="RightHand").first.click(modifiers=["Shift"])
+    page.get_by_role("button", name="Make one").click()
+    revision(page, 2)
+    settled(page)
+    props = page.get_by_role("region", name="Props of the clip")
+    props.get_by_role("button", name="box 1", exact=False).first.click()
+    settled(page)
+    assert page.get_by_test_id("sheet").get_attribute("data-arrived") == "true"
+    # Led by hands it has a value on every frame: few keys in their place, near to where it was.
+    page.get_by_role("button", name="Thin to keys").click()
+    revision(page, 3)
+    settled(page)
+    led = calmed(2)
+    at = evaluate(led).world(led.skeleton)[1]
+    middle = at[:, [led.skeleton.index(h) for h in ("LeftHand", "RightHand")]].mean(axis=1)
+    before = prop_curve(page, "ty")
+    assert 2 < before.key_count < led.frames / 4
+    assert np.abs(before.at(np.arange(led.frames)) - middle[:, 1]).max() <= 0.1 + 1e-9  # cm
+
+    # One channel alone; one of its keys dragged up, and the whole undone.
+    page.get_by_role("button", name="move Y").click()
+    settled(page)
+    page.get_by_role("button", name="Frame all").click()
+    settled(page)
+    # The key with the most room about it: its handles are not in the way.
+    k = int(np.argmax(np.minimum(np.diff(before.time)[:-1], np.diff(before.time)[1:]))) + 1
+    start = place(page, before.time[k], before.value[k])
+    page.mouse.click(*start)
+    expect(page.get_by_test_id("key-count")).to_have_text("1 key")
+    drag(page, start, (start[0], start[1] - 40))
+    revision(page, 4)
+    settled(page)
+    after = prop_curve(page, "ty")
+    moved = np.flatnonzero(after.value != before.value)
+    assert moved.tolist() == [k]
+    assert after.value[k] > before.value[k]
+    page.keyboard.press("Control+ArrowRight")
+    revision(page, 5)
+    settled(page)
+    assert prop_curve(page, "ty").time[k] == before.time[k] + 1
+
+    # On the timing sheet its keys stand below the body's.
+    page.get_by_role("button", name="Timing", exact=True).click()
+    rows = page.get_by_role("tree", name="Rows")
+    rows.get_by_role("treeitem", name="props").get_by_role("button", name="Open props").click()
+    expect(rows.get_by_role("treeitem", name="box 1")).to_be_visible()
+    page.reload()
+    settled(page)
+    page.get_by_role("button", name="Curves", exact=True).click()
+    expect(props.get_by_role("button", name="move Y")).to_have_attribute("aria-pressed", "true")
+    page.keyboard.press("Control+z")
+    revision(page, 4)
+    settled(page)
+    assert prop_curve(page, "ty").time[k] == before.time[k]

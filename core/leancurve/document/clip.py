@@ -15,7 +15,7 @@ import numpy as np
 
 from leancurve.curves.curve import Curve
 from leancurve.document.plant import Plant
-from leancurve.document.prop import PROP, Prop
+from leancurve.document.prop import PROP, Prop, prop_track
 from leancurve.document.track import TrackId, base_track
 from leancurve.figure.body import Body, body_of
 from leancurve.figure.skeleton import Skeleton
@@ -109,12 +109,23 @@ class Clip:
         """Which of its props has a name."""
         return next((k for k, prop in enumerate(self.props) if prop.name == name), None)
 
+    def whose(self, track: TrackId) -> str:
+        """The name of a track's joint, or of its prop."""
+        if track.owner != PROP:
+            return self.skeleton.names[track.joint]
+        return next((p.name for p in self.props if p.id == track.joint), "a prop")
+
     def named(self, track: TrackId) -> str:
         """A track in words: its joint or its prop, and its channel."""
-        if track.owner != PROP:
-            return f"{self.skeleton.names[track.joint]} {track.name}"
-        prop = next((p for p in self.props if p.id == track.joint), None)
-        return f"{prop.name if prop else 'a prop'} {track.name}"
+        return f"{self.whose(track)} {track.name}"
+
+    def track(self, owner: str, name: str, channel: str) -> TrackId | None:
+        """A track by the name of its joint or prop, None where the clip has none such."""
+        if owner == PROP:
+            at = self.prop_at(name)
+            return None if at is None else prop_track(self.props[at].id, channel)
+        known = name in self.skeleton.names
+        return base_track(self.skeleton.index(name), channel) if known else None
 
     @property
     def duration_s(self) -> float:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal, TypeAlias
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, field_validator
@@ -11,6 +11,8 @@ from leancurve.curves.curve import KeyedCurve
 from leancurve.document.clip import Clip
 from leancurve.document.track import BASE, TrackId
 from leancurve.numbers.arrays import Bools
+
+Owner: TypeAlias = Literal["base", "prop"]
 
 NEAR = 0.5
 """Frames within which a key counts as the one that was seen there."""
@@ -36,11 +38,15 @@ class Scope(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
-    joints: tuple[str, ...] | None = Field(None, description="joint names; all when absent")
+    joints: tuple[str, ...] | None = Field(
+        None, description="names of joints, or of props where they are the owners; all when absent"
+    )
     groups: tuple[str, ...] | None = Field(
         None, description='groups of the body, such as "left leg"'
     )
-    owner: str | None = Field(None, description="whose channels; the clip's own when absent")
+    owner: Owner | None = Field(
+        None, description="whose channels: the clip's own when absent, or its props'"
+    )
     channels: tuple[str, ...] | None = Field(
         None, description="of tx ty tz rx ry rz; all when absent"
     )
@@ -75,15 +81,14 @@ class Scope(BaseModel):
         """The clip's channels in scope. A joint that this skeleton lacks selects nothing."""
         inside = self._joints(clip)
         single = self._single
-        names = clip.skeleton.names
-        owner = BASE if self.owner is None else self.owner
+        owner = self.owner or BASE
         return tuple(
             c
-            for c in clip.channels
+            for c in clip.tracks
             if c.owner == owner
-            and (inside is None or c.joint in inside)
+            and (inside is None or clip.whose(c) in inside)
             and (self.channels is None or c.name in self.channels)
-            and (single is None or (names[c.joint], c.name) in single)
+            and (single is None or (clip.whose(c), c.name) in single)
         )
 
     @property
@@ -100,7 +105,7 @@ class Scope(BaseModel):
         """
         if self.keys is None:
             return None
-        where = (clip.skeleton.names[channel.joint], channel.name)
+        where = (clip.whose(channel), channel.name)
         curve = clip.curves[channel]
         picked = [(key, at) for joint, name, key, at in self.keys if (joint, name) == where]
         if not isinstance(curve, KeyedCurve):
@@ -111,23 +116,20 @@ class Scope(BaseModel):
     def unplaced(self, clip: Clip) -> list[dict[str, Any]]:
         """Picked keys that the clip does not have."""
         out: list[dict[str, Any]] = []
-        names = clip.skeleton.names
-        tracks = {(names[c.joint], c.name): c for c in clip.channels}
         for joint, name, key, at in self.keys or ():
-            track = tracks.get((joint, name))
-            curve = clip.curves[track] if track is not None else None
+            track = clip.track(self.owner or BASE, joint, name)
+            curve = None if track is None else clip.curves.get(track)
             if isinstance(curve, KeyedCurve) and _found(curve, key, at) is None:
                 where = {} if at is None else {"frame": at}
                 out.append({"joint": joint, "channel": name, "id": key, **where})
         return out
 
-    def _joints(self, clip: Clip) -> set[int] | None:
+    def _joints(self, clip: Clip) -> set[str] | None:
         if self.joints is None and self.groups is None:
             return None
-        inside = {j for j, n in enumerate(clip.skeleton.names) if n in (self.joints or ())}
-        if self.groups:
-            for name in self.groups:
-                inside |= set(clip.body.groups.get(name, ()))
+        inside = set(self.joints or ())
+        for name in self.groups or ():
+            inside |= {clip.skeleton.names[j] for j in clip.body.groups.get(name, ())}
         return inside
 
     @property

@@ -6,7 +6,7 @@ from typing import Final, NamedTuple
 
 CHANNELS = ("tx", "ty", "tz", "rx", "ry", "rz")
 BASE: Final = "base"
-"""The owner of the clip's own channels; others will be correction layers and props."""
+"""The owner of the clip's own channels; props own theirs."""
 
 
 class TrackId(NamedTuple):

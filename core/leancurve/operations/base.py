@@ -183,7 +183,8 @@ class Operation(ABC, Generic[P]):
 
     ``step`` is the step of the work that it belongs to, ``part`` the part of it; ``ranged`` says
     whether it can be limited to some frames, ``keyed`` whether to single keys; ``by_joint``
-    that it can be had for a few joints without the others. ``grows`` marks what has parameters
+    that it can be had for a few joints without the others; ``of_props`` that it works on props'
+    curves as on the clip's own. ``grows`` marks what has parameters
     that grow with the work. ``inputs`` are other documents that it works with, by name.
     ``carries`` marks what puts the performance on another skeleton. ``meant`` says that angles are
     written as a hand set them: nobody says them anew; ``continuous`` that they come without a flip
@@ -197,6 +198,7 @@ class Operation(ABC, Generic[P]):
     ranged: ClassVar[bool] = False
     keyed: ClassVar[bool] = False
     by_joint: ClassVar[bool] = False
+    of_props: ClassVar[bool] = False
     grows: ClassVar[bool] = False
     meant: ClassVar[bool] = False
     continuous: ClassVar[bool] = False
@@ -226,6 +228,8 @@ class Operation(ABC, Generic[P]):
             raise BadInput(f"{self.name} works on whole channels: it takes no frames in its scope")
         if scope.keys is not None and not self.keyed:
             raise BadInput(f"{self.name} works on curves: it takes no keys in its scope")
+        if scope.owner == PROP and not self.of_props:
+            raise BadInput(f"{self.name} works on the figure: it takes no props in its scope")
         parsed = self.parsed(params or {})
         self._require_room(clip, parsed)
         if self.inputs and inputs and set(inputs) >= set(self.inputs):

@@ -270,8 +270,8 @@ export interface paths {
         };
         /**
          * Curves
-         * @description The curves of joints given by index, ``joints=3,4``; with ``take`` those of the take as
-         *     read, on the revision's time, as they lie over its curves.
+         * @description The curves of joints given by index, ``joints=3,4``, with ``props`` those of all props; with
+         *     ``take`` those of the take as read, on the revision's time, as they lie over its curves.
          */
         get: operations["api_motion_curves"];
         put?: never;
@@ -430,7 +430,7 @@ export interface paths {
         /**
          * Keys
          * @description All keyed curves of a revision; with ``since`` those that changed from there. Channels
-         *     with a value on every frame are named in ``dense``, as ``joint/channel``.
+         *     with a value on every frame are named in ``dense``, as ``owner/joint/channel``.
          */
         get: operations["api_motion_keys"];
         put?: never;
@@ -3660,7 +3660,8 @@ export interface operations {
         parameters: {
             query: {
                 revision: number;
-                joints: string;
+                joints?: string;
+                props?: boolean;
                 take?: boolean;
             };
             header?: never;

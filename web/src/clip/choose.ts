@@ -2,7 +2,8 @@
 import { textOf } from '../api/client'
 import { notify, type StepName, shownChannels, useBench } from './bench'
 import { bringCurves } from './confirmed'
-import { type ChannelKey, type Readout, splitKey } from './curves'
+import type { ChannelKey, Readout } from './curves'
+import { jointsOf } from './owners'
 import { cancelPreview, previewAgain } from './previews'
 import { useSelection } from './selection'
 import { useViewing } from './viewing'
@@ -23,8 +24,7 @@ export function selectJoints(joints: number[], channels: ChannelKey[] = []): voi
 }
 
 export function selectChannels(channels: ChannelKey[]): void {
-  const joints = [...new Set(channels.map((c) => splitKey(c).joint))]
-  selectJoints(joints, channels)
+  selectJoints(jointsOf(channels), channels)
 }
 
 export function setReadout(readout: Readout | null): void {

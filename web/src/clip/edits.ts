@@ -17,13 +17,20 @@ import {
 } from './curves'
 import { draft } from './draft'
 import { type Edits, type Ends, edited, freshId, type KeyEdit, type Slide, slid } from './keys'
+import { byOwner, ofProp, PROP, whose } from './owners'
 import { countKeys, keysAsScope, type Picked, selectKeys, useSelection } from './selection'
 import { transport } from './transport'
 import { useViewing } from './viewing'
 import { apply, type Hand } from './write'
 
 const curves = () => useBench.getState().curves
-const nameOf = (joint: number) => useBench.getState().clip!.joints[joint]!.name
+const nameOf = (key: ChannelKey) => whose(useBench.getState().clip!, key)
+
+/** A channel as a scope names it. */
+const named = (key: ChannelKey): [string, string] => [nameOf(key), splitKey(key).channel]
+
+/** Whose channels a scope is about, where they are not the figure's. */
+const ownedBy = (prop: boolean): Scope => (prop ? { owner: PROP } : {})
 
 /** Channels that can be worked on: those shown, without what is only read out. */
 export function workedOn(): ChannelKey[] {
@@ -82,8 +89,8 @@ export function commitEdits(
   ends: Map<ChannelKey, Ends> = new Map(),
 ): Promise<boolean> {
   const placed = <T extends object>(key: ChannelKey, item: T) => {
-    const { joint, channel } = splitKey(key)
-    return { joint: nameOf(joint), channel, ...item }
+    const { owner, channel } = splitKey(key)
+    return { owner, joint: nameOf(key), channel, ...item }
   }
   const keys = [...edits].flatMap(([key, list]) => list.map((e) => placed(key, e)))
   if (!keys.length && !ends.size) {
@@ -183,23 +190,24 @@ export async function refit(): Promise<void> {
   const { clip } = useBench.getState()
   const { keys } = useSelection.getState()
   if (!clip) return
-  const nameOf = (joint: number) => clip.joints[joint]!.name
-  const channels = (keys.size ? [...keys.keys()] : workedOn()).map((key): [string, string] => {
-    const { joint, channel } = splitKey(key)
-    return [nameOf(joint), channel]
-  })
-  const scope: Scope = { only: channels }
-  if (keys.size) scope.keys = keysAsScope(keys, curves(), nameOf)
+  const channels = keys.size ? [...keys.keys()] : workedOn()
   try {
-    const found = await answer(
-      client.POST('/api/clips/{clip_id}/refit', {
-        params: { path: { clip_id: clip.id } },
-        body: { revision: clip.head.id, scope },
+    const fitted = await Promise.all(
+      byOwner(channels, (key) => key).map(([prop, own]) => {
+        const scope: Scope = { ...ownedBy(prop), only: own.map(named) }
+        if (keys.size) scope.keys = keysAsScope(of(keys, own), curves(), nameOf)
+        return answer(
+          client.POST('/api/clips/{clip_id}/refit', {
+            params: { path: { clip_id: clip.id } },
+            body: { revision: clip.head.id, scope },
+          }),
+        )
       }),
     )
-    if (!found.keys.length) notify('Nothing to fit: show channels that have keys.')
-    else if (await apply('edit', { keys: found.keys }, {}, 'Fit handles again'))
-      notify(`The handles of ${counted(found.keys.length, 'key')} follow the motion again.`)
+    const found = fitted.flatMap((one) => one.keys)
+    if (!found.length) notify('Nothing to fit: show channels that have keys.')
+    else if (await apply('edit', { keys: found }, {}, 'Fit handles again'))
+      notify(`The handles of ${counted(found.length, 'key')} follow the motion again.`)
   } catch (trouble) {
     notify(textOf(trouble))
   }
@@ -230,16 +238,18 @@ export function commitSlide(slide: Slide): void {
     )
   if (nothing) return
   const said = Object.entries(slide).filter(([name, v]) => v !== STILL[name as keyof Slide])
-  const picked = new Map(moving.map((key) => [key, keys.get(key)!]))
-  void apply(
-    'slide',
-    Object.fromEntries(said),
-    { keys: keysAsScope(picked, curves(), nameOf) },
-    `The move of ${countOf(countKeys(picked), 'key')}`,
-    handOf(moving, (curve, key) =>
-      curve.kind === 'keyed' ? slid(curve, picked.get(key)!, slide) : null,
-    ),
-  )
+  for (const [prop, own] of byOwner(moving, (key) => key)) {
+    const picked = of(keys, own)
+    void apply(
+      'slide',
+      Object.fromEntries(said),
+      { ...ownedBy(prop), keys: keysAsScope(picked, curves(), nameOf) },
+      `The move of ${countOf(countKeys(picked), 'key')}`,
+      handOf(own, (curve, key) =>
+        curve.kind === 'keyed' ? slid(curve, picked.get(key)!, slide) : null,
+      ),
+    )
+  }
   if (made.size) selectKeys(made)
 }
 
@@ -297,16 +307,25 @@ export function channelsOf(
   )
 }
 
-/** The scope of a brush or an operation: picked keys, or the channels that are shown. */
-export function handScope(keys: Picked = useSelection.getState().keys): Scope {
-  if (keys.size) return { keys: keysAsScope(keys, curves(), nameOf) }
-  return {
-    only: workedOn().map((key): [string, string] => {
-      const { joint, channel } = splitKey(key)
-      return [nameOf(joint), channel]
-    }),
-  }
+/** The part of a selection that is on some channels. */
+const of = (keys: Picked, channels: readonly ChannelKey[]): Picked =>
+  new Map(channels.flatMap((key) => (keys.has(key) ? [[key, keys.get(key)!]] : [])))
+
+/** The scopes of a brush, one an owner: picked keys, or the channels that are shown. */
+function handScopes(keys: Picked): Scope[] {
+  const channels = keys.size ? [...keys.keys()] : workedOn()
+  return byOwner(channels, (key) => key).map(([prop, own]) => ({
+    ...ownedBy(prop),
+    ...(keys.size
+      ? { keys: keysAsScope(of(keys, own), curves(), nameOf) }
+      : { only: own.map(named) }),
+  }))
 }
+
+/** The scope of an operation: picked keys, or the channels that are shown; the figure's where
+ * both its and props' are. */
+export const handScope = (keys: Picked = useSelection.getState().keys): Scope =>
+  handScopes(keys)[0] ?? { only: [] }
 
 export function showStroke(stroke: Stroke, take: ReadonlyMap<ChannelKey, Curve>): void {
   const { keys } = useSelection.getState()
@@ -327,7 +346,8 @@ function differs(a: Curve, b: Curve): boolean {
 }
 
 export function commitStroke(stroke: Stroke): void {
-  const scope = handScope()
+  const { keys } = useSelection.getState()
+  const scopes = handScopes(keys)
   const touched = [...draft.curves.keys()]
   const reached = changes()
   draft.drop()
@@ -335,10 +355,13 @@ export function commitStroke(stroke: Stroke): void {
     notify('No key lies within the brush’s radius: make it larger, or set a key first.')
     return
   }
-  const { keys } = useSelection.getState()
   const { take } = useViewing.getState()
-  const hand = handOf(touched, (curve, key) =>
-    brushed(curve, stroke, take.get(key), keys.get(key) ?? null),
-  )
-  void apply('brush', { ...stroke }, scope, 'The brush stroke', hand)
+  for (const scope of scopes) {
+    const own = touched.filter((key) => ofProp(key) === (scope.owner === PROP))
+    if (!own.length) continue
+    const hand = handOf(own, (curve, key) =>
+      brushed(curve, stroke, take.get(key), keys.get(key) ?? null),
+    )
+    void apply('brush', { ...stroke }, scope, 'The brush stroke', hand)
+  }
 }

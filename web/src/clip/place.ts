@@ -2,7 +2,8 @@
  * reload, or the shelf and back, goes on where it was left. */
 import { awaiting } from '../api/client'
 import { type Clip, type StepName, useBench } from './bench'
-import { type ChannelKey, READOUTS, type Readout, splitKey } from './curves'
+import { type ChannelKey, READOUTS, type Readout } from './curves'
+import { hasChannel } from './owners'
 import { transport } from './transport'
 import { useViewing } from './viewing'
 
@@ -64,10 +65,7 @@ export function goOn(clip: Clip): void {
   const place = places()[clip.id]
   const has = (j: number) => clip.joints[j] !== undefined
   const joints = place?.joints.filter(has) ?? []
-  const channels = (place?.channels ?? []).filter((key) => {
-    const { joint, channel } = splitKey(key)
-    return clip.joints[joint]?.channels.includes(channel)
-  })
+  const channels = (place?.channels ?? []).filter((key) => hasChannel(clip, key))
   if (place?.range) transport.setRange(...place.range)
   if (place) {
     transport.seek(place.frame)
@@ -75,7 +73,7 @@ export function goOn(clip: Clip): void {
   }
   useBench.setState({
     clip,
-    joints: joints.length ? joints : [0],
+    joints: joints.length || channels.length ? joints : [0],
     channels,
     readout: place?.readout && place.readout in READOUTS ? place.readout : null,
     step: place?.step ?? useBench.getState().step,

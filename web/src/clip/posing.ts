@@ -9,10 +9,11 @@ import { answer, client, textOf } from '../api/client'
 import { counted } from '../ui/numbers'
 import { notify, type Scope, useBench } from './bench'
 import { bringCurves } from './confirmed'
-import { BASE, type ChannelKey, type Curve, channelKey, splitKey, valueAt } from './curves'
+import { BASE, type ChannelKey, type Curve, channelKey, valueAt } from './curves'
 import { draft } from './draft'
 import { commitEdits, showEdits } from './edits'
 import { type Edits, freshId, type KeyEdit } from './keys'
+import { jointsOf } from './owners'
 import {
   addsOffset,
   anglesNear,
@@ -142,7 +143,7 @@ useBench.subscribe(({ curves }, { curves: before }) => {
   const missing = [...unkeyed.values.keys()].filter((key) => !curves.has(key))
   if (!missing.length) return
   bringing = true
-  bringCurves([...new Set(missing.map((key) => splitKey(key).joint))])
+  bringCurves(jointsOf(missing))
     .catch((trouble: unknown) => notify(String(trouble)))
     .finally(() => {
       bringing = false
@@ -165,7 +166,7 @@ export function posedJoints(frame: number): Map<number, JointPose> {
   const values = shownAt(frame)
   const out = new Map<number, JointPose>()
   if (!values) return out
-  for (const joint of new Set([...values.keys()].map((key) => splitKey(key).joint))) {
+  for (const joint of jointsOf(values.keys())) {
     const pose = poseNow(joint, frame)
     if (pose) out.set(joint, pose)
   }
@@ -322,7 +323,7 @@ export async function offsetSoftly(): Promise<void> {
   const { clip } = useBench.getState()
   if (!unkeyed || !clip) return
   const dense = new Set(denseOf(unkeyed.values))
-  const joints = [...new Set([...dense].map((key) => splitKey(key).joint))]
+  const joints = jointsOf(dense)
   const offsets = joints.flatMap((joint) => {
     const there = poseNow(joint, unkeyed.frame)
     const here = jointPose(clip, joint, curveNow, unkeyed.frame)
@@ -387,7 +388,7 @@ export async function pastePose(mirrored: boolean): Promise<void> {
   for (const [joint, own] of Object.entries(values))
     for (const [name, value] of Object.entries(own))
       pasted.set(channelKey(Number(joint), name), value)
-  await bringCurves([...new Set([...pasted.keys()].map((key) => splitKey(key).joint))])
+  await bringCurves(jointsOf(pasted.keys()))
   const changed = [...pasted].filter(([key, value]) => Math.abs(value - valueNow(key)!) > 1e-9)
   commitPose(new Map(changed))
 }

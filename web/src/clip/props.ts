@@ -1,6 +1,9 @@
 /** Props by hand: every change is an edit of the clip. */
-import type { Schemas } from '../api/client'
-import { useBench } from './bench'
+import { type Schemas, textOf } from '../api/client'
+import { notify, useBench } from './bench'
+import { bringCurves } from './confirmed'
+import type { ChannelKey, Curve } from './curves'
+import { channelsOfProp } from './owners'
 import { transport } from './transport'
 import { apply } from './write'
 
@@ -52,5 +55,21 @@ export const leadProp = (prop: Prop, joints: string[]): Promise<boolean> =>
 /** Set keys on a prop at now, where it shall be. */
 export const keyProp = (prop: Prop, place: number[]): Promise<boolean> =>
   edit({ do: 'key', name: prop.name, frame: transport.frame, place })
+
+/** Open a prop in the panel, or none; its curves are brought, so that it is known what they are. */
+export function openProp(prop: number | null): void {
+  useBench.setState({ prop })
+  bringCurves().catch((trouble: unknown) => notify(textOf(trouble)))
+}
+
+/** Few keys in the place of a motion with a value on every frame. */
+export const thinProp = (prop: Prop): Promise<boolean> => edit({ do: 'thin', name: prop.name })
+
+/** Whether a prop has a value on every frame, as one that is led has; undefined until it is known. */
+export function isDense(prop: Prop, curves: ReadonlyMap<ChannelKey, Curve>): boolean | undefined {
+  const own = channelsOfProp(prop.id).map((key) => curves.get(key))
+  if (own.some((curve) => !curve)) return undefined
+  return own.some((curve) => curve!.kind === 'sampled')
+}
 
 export const removeProp = (prop: Prop): Promise<boolean> => edit({ do: 'remove', name: prop.name })

@@ -1,6 +1,7 @@
 /** A joint's own pose from its channels, in the browser: for what is being dragged or muted. */
 import type { Clip } from './bench'
-import { type ChannelKey, type Curve, channelKey, valueAt } from './curves'
+import { type ChannelKey, type Curve, channelKey, splitKey, valueAt } from './curves'
+import { channelsOfProp } from './owners'
 
 /** Local rotation (x, y, z, w) and translation of a joint. */
 export interface JointPose {
@@ -31,6 +32,26 @@ export function about(axis: 'x' | 'y' | 'z', degrees: number): Quat {
 /** Whether a joint's position channels add to its rest offset: the core's `adds_offset`. */
 export const addsOffset = ({ joints, reading }: Clip, joint: number): boolean =>
   (joints[joint]!.parent < 0 ? reading.root_positions : reading.joint_positions) === 'add'
+
+/** Where a prop is and how it is turned at a frame; undefined where some of its curves are not here. */
+export function propPose(
+  id: number,
+  curve: (key: ChannelKey) => Curve | undefined,
+  frame: number,
+): JointPose | undefined {
+  let rotation: Quat = [0, 0, 0, 1]
+  const translation: [number, number, number] = [0, 0, 0]
+  for (const key of channelsOfProp(id)) {
+    const found = curve(key)
+    if (!found) return undefined
+    const { channel } = splitKey(key)
+    const axis = channel[1] as 'x' | 'y' | 'z'
+    const value = valueAt(found, frame)
+    if (channel[0] === 'r') rotation = multiply(rotation, about(axis, value))
+    else translation['xyz'.indexOf(axis)] = value
+  }
+  return { rotation, translation }
+}
 
 /** The joint's pose at a frame; undefined where some of its curves are not here. */
 export function jointPose(

@@ -118,14 +118,14 @@ export type ScopeKey = [string, string, number, number]
 export function keysAsScope(
   keys: Picked,
   curves: ReadonlyMap<ChannelKey, Curve>,
-  nameOf: (joint: number) => string,
+  nameOf: (key: ChannelKey) => string,
 ): ScopeKey[] {
   return [...keys].flatMap(([key, ids]) => {
     const curve = curves.get(key)
     if (curve?.kind !== 'keyed') return []
-    const { joint, channel } = splitKey(key)
+    const { channel } = splitKey(key)
     return [...curve.id].flatMap((own, k): ScopeKey[] =>
-      ids.has(Number(own)) ? [[nameOf(joint), channel, Number(own), curve.time[k]!]] : [],
+      ids.has(Number(own)) ? [[nameOf(key), channel, Number(own), curve.time[k]!]] : [],
     )
   })
 }

@@ -95,7 +95,7 @@ export function SheetView() {
       before,
       previewed: preview !== null,
       guide: guideShown(guide, guideCurve, clip.frames),
-      name: (key) => channelName(key, clip.joints),
+      name: (key) => channelName(key, clip),
       unit: (key) => readoutUnit(key) ?? (turns(key) ? '°' : ` ${unit}`),
     })
   }, [clip, curves, preview, joints, channels, read, pinned, hidden, before, guide, guideCurve])
@@ -163,7 +163,7 @@ export function SheetView() {
           data-testid="readout"
           className="num pointer-events-none absolute top-1 left-[66px] rounded-[3px] bg-paper/85 px-1 text-ink"
         />
-        {joints.length === 0 && pinned.length === 0 && (
+        {joints.length + channels.length + pinned.length === 0 && (
           <p className="absolute inset-0 grid place-items-center text-ink-2">
             Pick a joint on the stage or in the list to see its curves.
           </p>

@@ -1,5 +1,7 @@
 /** Channels and units in words. */
+import type { Clip } from '../clip/bench'
 import { type ChannelKey, channelTitle, readoutName, splitKey } from '../clip/curves'
+import { whose } from '../clip/owners'
 
 /** The unit that the clip's moves are in. */
 export function lengthUnit(metres: number): string {
@@ -8,10 +10,9 @@ export function lengthUnit(metres: number): string {
 }
 
 /** `Hips turn Y`: a channel in words. */
-export function channelName(key: ChannelKey, joints: readonly { name: string }[]): string {
-  const { joint, channel } = splitKey(key)
+export function channelName(key: ChannelKey, clip: Clip): string {
+  const { channel } = splitKey(key)
   const read = readoutName(key)
   const axis = channel[0] === 'p' ? ` ${channel[1]!.toUpperCase()}` : ''
-  if (read) return `${joints[joint]!.name} ${read}${axis}`
-  return `${joints[joint]!.name} ${channelTitle(channel)}`
+  return `${whose(clip, key)} ${read ? `${read}${axis}` : channelTitle(channel)}`
 }

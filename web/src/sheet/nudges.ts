@@ -161,7 +161,7 @@ function spoken(): string {
   if (!clip || !key) return ''
   if (count > 1) return `${count} keys selected on ${keys.size} channels`
   const curve = curveOf(key)
-  const name = channelName(key, clip.joints)
+  const name = channelName(key, clip)
   if (!curve) return `${name}, a value on every frame`
   const id = keys.get(key)?.values().next().value
   const k = [...curve.id].findIndex((own) => Number(own) === id)

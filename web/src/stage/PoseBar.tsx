@@ -2,7 +2,7 @@
 import { useEffect, useState, useSyncExternalStore } from 'react'
 import { useBench } from '../clip/bench'
 import { setStep } from '../clip/choose'
-import { splitKey } from '../clip/curves'
+import { jointsOf } from '../clip/owners'
 import {
   denseOf,
   keyPose,
@@ -105,7 +105,7 @@ export function UnkeyedBar({ unkeyed }: { unkeyed: Unkeyed }) {
   const radius = usePosing((s) => s.radius)
   // Thinning makes keyed channels of dense ones: asked for anew with each state.
   useBench((s) => s.curves)
-  const joints = new Set([...unkeyed.values.keys()].map((key) => splitKey(key).joint)).size
+  const joints = jointsOf(unkeyed.values.keys()).length
   const dense = denseOf(unkeyed.values).length
   const all = dense === unkeyed.values.size
   return (

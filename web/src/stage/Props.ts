@@ -13,6 +13,7 @@ import {
 } from 'three'
 import type { Schemas } from '../api/client'
 import type { Poses } from '../clip/poses'
+import type { JointPose } from '../clip/rotations'
 import { token } from '../ui/theme'
 
 type Prop = Schemas['PropOut']
@@ -35,8 +36,14 @@ export class Props {
     this.edge.color.set(token('ink-2'))
   }
 
-  /** Props as they stand at a frame; made anew where there are others. */
-  show(props: readonly Prop[], poses: Poses, frame: number): void {
+  /** Props as they stand at a frame, or as curves ahead of the poses have them; made anew where
+   * there are others. */
+  show(
+    props: readonly Prop[],
+    poses: Poses,
+    frame: number,
+    ahead: (prop: number, frame: number) => JointPose | undefined,
+  ): void {
     const wanted = JSON.stringify(props)
     if (wanted !== this.made) this.build(props, wanted)
     const { props: at } = poses
@@ -45,8 +52,9 @@ export class Props {
     if (!at || !this.group.visible) return
     const f = Math.min(Math.max(Math.round(frame), 0), poses.frames - 1)
     this.group.children.forEach((shape, k) => {
-      shape.position.fromArray(at.place, 3 * (f * count + k))
-      shape.quaternion.fromArray(at.rotation, 4 * (f * count + k))
+      const own = ahead(props[k]!.id, frame)
+      shape.position.fromArray(own?.translation ?? at.place, own ? 0 : 3 * (f * count + k))
+      shape.quaternion.fromArray(own?.rotation ?? at.rotation, own ? 0 : 4 * (f * count + k))
     })
   }
 

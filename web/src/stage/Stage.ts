@@ -3,6 +3,7 @@ import { Group, Quaternion, Scene, Vector3, WebGLRenderer } from 'three'
 import type { Clip, Plant } from '../clip/bench'
 import type { Drawn } from '../clip/carrying'
 import type { Overrides, Poses, WorldPose } from '../clip/poses'
+import type { JointPose } from '../clip/rotations'
 import { token } from '../ui/theme'
 import { AxisArrow } from './AxisArrow'
 import { awayFrom } from './bones'
@@ -113,6 +114,8 @@ export class Stage {
   frameShown: (frame: number) => number = (frame) => frame
   /** Joints that stand otherwise than the server's poses at a frame. */
   overrides: (frame: number) => Overrides | undefined = () => undefined
+  /** A prop as curves that the poses do not have yet put it. */
+  propAhead: (prop: number, frame: number) => JointPose | undefined = () => undefined
   /** Frames before and after now that trails and ghosts show. */
   private around = { trails: false, ghosts: false, span: 20, apart: 5 }
   /** Times of a joint's keys, for the dots on its trail. */
@@ -378,7 +381,7 @@ export class Stage {
         this.placing.joints,
       )
     else this.places.hide()
-    this.props.show(this.clip?.props ?? [], this.poses, at)
+    this.props.show(this.clip?.props ?? [], this.poses, at, this.propAhead)
     this.marks?.show(this.figure.world, this.plain ? [] : this.foundAt(this.frame))
     this.root.fromArray(this.figure.world.position, 0)
     this.space.localToWorld(this.root)

@@ -5,12 +5,13 @@ import { useCarrying } from '../clip/carrying'
 import { selectJoints } from '../clip/choose'
 import { axisOf, channelKey, readoutUnit, splitKey, turns } from '../clip/curves'
 import { draft } from '../clip/draft'
+import { channelsOfProp, jointsOf, ofProp } from '../clip/owners'
 import { frameBefore, usePins } from '../clip/pins'
 import { withPlants } from '../clip/planting'
 import { samePlant } from '../clip/plants'
 import type { Overrides } from '../clip/poses'
 import { onLive, posedJoints, usePosing } from '../clip/posing'
-import { channelAxis, jointPose } from '../clip/rotations'
+import { channelAxis, jointPose, propPose } from '../clip/rotations'
 import { transport } from '../clip/transport'
 import { useViewing } from '../clip/viewing'
 import { counted } from '../ui/numbers'
@@ -38,7 +39,7 @@ function dragged(frame: number): Overrides | undefined {
   const { clip, curves } = useBench.getState()
   if (!clip) return undefined
   const start = transport.range[0]
-  const joints = new Set([...ahead.keys(), ...muted].map((key) => splitKey(key).joint))
+  const joints = jointsOf([...ahead.keys(), ...muted])
   const out = new Map<number, NonNullable<ReturnType<typeof jointPose>>>()
   for (const joint of joints) {
     // A muted channel stays as it is at the start of the range.
@@ -53,6 +54,14 @@ function dragged(frame: number): Overrides | undefined {
   }
   for (const [joint, pose] of posed) out.set(joint, pose)
   return out
+}
+
+/** A prop whose curves are dragged, as they have it. */
+function propAhead(id: number, frame: number) {
+  const { ahead } = draft
+  if (!channelsOfProp(id).some((key) => ahead.has(key))) return undefined
+  const { curves } = useBench.getState()
+  return propPose(id, (key) => ahead.get(key) ?? curves.get(key), frame)
 }
 
 /** Frames of all keys of the channels that are shown, in order. */
@@ -93,6 +102,7 @@ export function StageView() {
     const toNow = () => stage.setFrame(transport.frame)
     const stop = watchPane(element, stage, toNow, () => stage.recolour())
     stage.overrides = overridesAt
+    stage.propAhead = propAhead
     stage.heavy = () => draft.curves.size > MANY
     const own = new PosingHand(stage)
     stage.onPosed = () => own.update()
@@ -145,7 +155,7 @@ export function StageView() {
   useEffect(() => {
     stageRef.current?.setHovered(() => {
       const { clip: now, curves: have } = useBench.getState()
-      if (!hovered || !now || readoutUnit(hovered) !== undefined) return null
+      if (!hovered || !now || ofProp(hovered) || readoutUnit(hovered) !== undefined) return null
       const { joint, channel } = splitKey(hovered)
       const seen = (key: string) => draft.ahead.get(key) ?? have.get(key)
       const axis = channelAxis(now, joint, channel, seen, transport.frame)

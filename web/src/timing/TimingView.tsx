@@ -35,13 +35,16 @@ function RowName({ row }: { row: Row }) {
   const open = useFolding((s) => s.open.has(row.id))
   const chosen = useBench((s) => s.joints)
   const channels = useBench((s) => s.channels)
-  const folds = row.kind === 'part' || row.kind === 'joint'
+  const folds = row.kind === 'part' || row.kind === 'joint' || row.kind === 'prop'
   const on =
     row.kind === 'channel'
       ? channels.includes(row.id)
-      : row.kind === 'joint' && chosen.includes(row.joints[0]!)
+      : row.kind === 'prop'
+        ? row.channels.every((key) => channels.includes(key))
+        : row.kind === 'joint' && chosen.includes(row.joints[0]!)
   const pick = (add: boolean) => {
     if (row.kind === 'channel') selectChannels([row.id])
+    else if (!row.joints.length) selectChannels([...row.channels])
     else selectJoints(add ? [...new Set([...chosen, ...row.joints])] : [...row.joints])
   }
   const onKeyDown = (e: KeyboardEvent<HTMLDivElement>) => {

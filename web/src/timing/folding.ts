@@ -19,9 +19,12 @@ export function setOpen(id: string, on: boolean): void {
 /** Open every row, or fold all of them. */
 export function unfoldAll(on: boolean): void {
   const { clip, body } = useBench.getState()
-  const parts = [...Object.keys(body?.groups ?? {}), 'other joints'].map((name) => `part ${name}`)
+  const parts = [...Object.keys(body?.groups ?? {}), 'other joints', 'props'].map(
+    (name) => `part ${name}`,
+  )
   const joints = clip?.joints.map((_, j) => `joint ${j}`) ?? []
-  useFolding.setState({ open: new Set(on ? [...parts, ...joints] : []) })
+  const props = clip?.props.map((p) => `prop ${p.id}`) ?? []
+  useFolding.setState({ open: new Set(on ? [...parts, ...joints, ...props] : []) })
 }
 
 /** The timing sheet in the curve sheet's place, or the curves again. */

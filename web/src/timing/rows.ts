@@ -9,13 +9,15 @@ import {
   type KeyedCurve,
   MUTED,
   RIDING,
+  splitKey,
 } from '../clip/curves'
 import { maskOf } from '../clip/keys'
+import { channelsOfProp } from '../clip/owners'
 
 export interface Row {
   id: string
   label: string
-  kind: 'body' | 'part' | 'joint' | 'channel'
+  kind: 'body' | 'part' | 'joint' | 'prop' | 'channel'
   depth: number
   channels: readonly ChannelKey[]
   /** The joints that a press on its name selects. */
@@ -63,8 +65,36 @@ export function rowsOf(
     })
     if (open.has(id)) for (const j of joints) rows.push(...jointRows(clip, j, open))
   }
+  return only ? rows : [...rows, ...propRows(clip, open)]
+}
+
+const PROPS = 'part props'
+
+/** Props under a heading of their own, below the body. */
+function propRows(clip: Clip, open: ReadonlySet<string>): Row[] {
+  if (!clip.props.length) return []
+  const all = clip.props.flatMap((p) => channelsOfProp(p.id))
+  const rows: Row[] = [
+    { id: PROPS, label: 'props', kind: 'part', depth: 0, channels: all, joints: [] },
+  ]
+  if (!open.has(PROPS)) return rows
+  for (const prop of clip.props) {
+    const channels = channelsOfProp(prop.id)
+    const id = `prop ${prop.id}`
+    rows.push({ id, label: prop.name, kind: 'prop', depth: 1, channels, joints: [] })
+    if (open.has(id)) rows.push(...channels.map((key) => channelRow(key, [])))
+  }
   return rows
 }
+
+const channelRow = (key: ChannelKey, joints: readonly number[]): Row => ({
+  id: key,
+  label: channelTitle(splitKey(key).channel),
+  kind: 'channel',
+  depth: 2,
+  channels: [key],
+  joints,
+})
 
 function jointRows(clip: Clip, j: number, open: ReadonlySet<string>): Row[] {
   const { name, channels } = clip.joints[j]!
@@ -78,17 +108,7 @@ function jointRows(clip: Clip, j: number, open: ReadonlySet<string>): Row[] {
     joints: [j],
   }
   if (!open.has(id)) return [joint]
-  const below = channels.map(
-    (c): Row => ({
-      id: channelKey(j, c),
-      label: channelTitle(c),
-      kind: 'channel',
-      depth: 2,
-      channels: [channelKey(j, c)],
-      joints: [j],
-    }),
-  )
-  return [joint, ...below]
+  return [joint, ...channels.map((c) => channelRow(channelKey(j, c), [j]))]
 }
 
 /** What is worth marking about keys: bits, so that a row above carries those of all below it. */

@@ -2,11 +2,12 @@
 import { ChevronDown, ChevronRight, Eye, EyeOff, Pin, Volume2, VolumeX } from 'lucide-react'
 import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from 'react'
 import { shownChannels, useBench } from '../clip/bench'
-import { selectChannels, selectJoints, setStep } from '../clip/choose'
+import { selectChannels, selectJoints } from '../clip/choose'
 import { axisOf, channelKey, channelTitle } from '../clip/curves'
 import { toggleHidden, toggleMuted, togglePinned, useViewing } from '../clip/viewing'
 import { Button, Check, inputLook, Popover, Toggle } from '../ui/controls'
 import { counted } from '../ui/numbers'
+import { PropRows } from './PropRows'
 
 /** Words that ask for channels, not for joints. */
 const CHANNEL_WORDS = new Set(['x', 'y', 'z', 'turn', 'move'])
@@ -354,28 +355,7 @@ export function JointTree() {
           )
         })}
       </div>
-      {clip.props.length > 0 && (
-        <section
-          aria-label="Props of the clip"
-          className="max-h-24 shrink-0 overflow-y-auto border-rule-2 border-t text-[12px]"
-        >
-          <h2 className="px-2 pt-1 font-semibold text-ink-2">Props</h2>
-          {clip.props.map((prop) => (
-            <button
-              key={prop.id}
-              type="button"
-              className="flex h-6 w-full items-center gap-2 px-2 text-left hover:bg-sunk"
-              onClick={() => {
-                useBench.setState({ prop: prop.id })
-                setStep('plant')
-              }}
-            >
-              <span className="flex-1 truncate">{prop.name}</span>
-              <span className="text-ink-3">{prop.shape}</span>
-            </button>
-          ))}
-        </section>
-      )}
+      {clip.props.length > 0 && <PropRows props={clip.props} />}
     </section>
   )
 }

@@ -9,6 +9,7 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
+from leancurve.cleaning.thinning import Channel, find_landmarks, fit_channel
 from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve, keyed
 from leancurve.curves.insertion import insert_key
 from leancurve.document.base import prop_pose
@@ -38,9 +39,9 @@ Three = tuple[float, float, float]
 class PropEdit(Params):
     """One change of a prop. ``add`` makes one, ``set`` changes its name, shape or size, ``key``
     sets keys on its channels at a frame, ``follow`` leads it by a joint or by the middle of two on
-    every frame, ``remove`` takes it out."""
+    every frame, ``thin`` makes few keys of such a motion, ``remove`` takes it out."""
 
-    do: Literal["add", "set", "key", "follow", "remove"]
+    do: Literal["add", "set", "key", "follow", "thin", "remove"]
     name: str = Field(min_length=1, max_length=60)
     new_name: str | None = Field(None, min_length=1, max_length=60)
     shape: Shape | None = None
@@ -49,6 +50,8 @@ class PropEdit(Params):
     place: Three | None = Field(None, description="where its middle is, in the skeleton's unit")
     turn: Three | None = Field(None, description="how it is turned: Z, X, Y in degrees, intrinsic")
     joints: tuple[str, ...] = Field((), description="one or two joints that lead it", max_length=2)
+    within_mm: float = Field(1.0, gt=0, description="of thinning: how far a move may lie off")
+    within_deg: float = Field(0.25, gt=0, description="of thinning: how far a turn may lie off")
 
 
 class EditPropsParams(Params):
@@ -102,6 +105,8 @@ class EditProps(Operation[EditPropsParams]):
                 curves |= _following(clip, prop, edit.joints)
             elif edit.do == "key":
                 curves |= _keyed(clip, prop, edit, curves)
+            elif edit.do == "thin":
+                curves |= _thinned(clip, prop, edit, curves)
         ordered = tuple(sorted(props.values()))
         report: dict[str, Any] = {"edits": len(params.edits), "props": len(ordered)}
         if unplaced:
@@ -118,7 +123,7 @@ class EditProps(Operation[EditPropsParams]):
         edits = params["edits"]
         if len(edits) > 1:
             return f"Edit {counted(len(edits), 'prop')}"
-        verbs = {"add": "Make", "set": "Change", "key": "Key", "follow": "Lead"}
+        verbs = {"add": "Make", "set": "Change", "key": "Key", "follow": "Lead", "thin": "Thin"}
         return f"{verbs.get(edits[0]['do'], 'Take out')} {edits[0]['name']}"
 
 
@@ -208,6 +213,22 @@ def _keyed(
             values = np.where(np.abs(curve.time - frame) < 1e-9, value, curve.value)
             curve = curve.edited(value=values)
         out[track] = curve
+    return out
+
+
+def _thinned(
+    clip: Clip, prop: Prop, edit: PropEdit, made: Mapping[TrackId, Curve]
+) -> dict[TrackId, Curve]:
+    """Keys in the place of values on every frame, each channel within its tolerance."""
+    out: dict[TrackId, Curve] = {}
+    for track in prop.tracks:
+        curve = made.get(track, clip.curves[track])
+        if isinstance(curve, KeyedCurve) or clip.frames < 2:
+            continue
+        tolerance = edit.within_deg if track.turns else edit.within_mm / clip.millimetres
+        marks = find_landmarks(curve.values, tolerance, float(clip.rate), least=tolerance)
+        channel = Channel(curve.values, tolerance, marks)
+        out[track] = fit_channel(channel.at_rest if channel.still else channel)
     return out
 
 

@@ -11,6 +11,7 @@ from pydantic import Field
 from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve
 from leancurve.curves.handles import settled
 from leancurve.document.clip import Clip
+from leancurve.document.prop import PROP
 from leancurve.document.track import TrackId
 from leancurve.document.tracks import curves_near
 from leancurve.errors import BadInput
@@ -61,6 +62,7 @@ class Brush(Operation[BrushParams]):
     title = "Brush"
     step = "shape"
     keyed = True
+    of_props = True
     grows = True
     inputs: ClassVar[Mapping[str, InputKind]] = {"take": "take"}
     Params: ClassVar[type[BrushParams]] = BrushParams
@@ -85,6 +87,8 @@ class Brush(Operation[BrushParams]):
         channels = scope.resolve(clip)
         goals: Mapping[TrackId, Curve] = clip.curves
         if params.kind == "restore":
+            if scope.owner == PROP:
+                raise BadInput("restore brings back the take: it works on the figure, not on props")
             goals = curves_near(clip, take, sorted({c.joint for c in channels}))
         curves: dict[TrackId, Curve] = {
             c: brushed(clip.curves[c], params, goals[c], key_mask(clip, scope, c))

@@ -26,7 +26,8 @@ from leancurve.curves.handles import beside, settled, with_handle
 from leancurve.curves.insertion import insert_key
 from leancurve.curves.riding import carried, riders
 from leancurve.document.clip import Clip
-from leancurve.document.track import BASE, TrackId, base_track
+from leancurve.document.scope import Owner
+from leancurve.document.track import BASE, TrackId
 from leancurve.errors import BadInput
 from leancurve.numbers.arrays import AnyArray, Bools, Floats
 from leancurve.operations.base import (
@@ -57,8 +58,8 @@ class KeyEdit(Params):
     given is set then. Edits of one ``turn`` are made together, turns one after another.
     """
 
-    owner: Literal["base"] = Field(BASE, description="whose channel: the clip's own")
-    joint: str
+    owner: Owner = Field(BASE, description="whose channel: the clip's own, or a prop's")
+    joint: str = Field(description="the joint's name, or the prop's")
     channel: ChannelName
     id: int = Field(ge=0)
     frame: float = timed(time="frame", allow_inf_nan=False)
@@ -88,8 +89,8 @@ class KeyEdit(Params):
 class EndsEdit(Params):
     """How a curve goes on before its first and after its last key."""
 
-    owner: Literal["base"] = Field(BASE, description="whose channel: the clip's own")
-    joint: str
+    owner: Owner = Field(BASE, description="whose channel: the clip's own, or a prop's")
+    joint: str = Field(description="the joint's name, or the prop's")
     channel: ChannelName
     before: ExtendName | None = None
     after: ExtendName | None = None
@@ -367,6 +368,7 @@ class Edit(Operation[EditParams]):
     title = "Edit keys"
     step = "shape"
     version = 3
+    of_props = True
     grows = True
     meant = True
     Params: ClassVar[type[EditParams]] = EditParams
@@ -375,6 +377,8 @@ class Edit(Operation[EditParams]):
         self, clip: Clip, scope: Scope, params: EditParams, progress: Progress = silent
     ) -> Patch:
         allowed = set(scope.resolve(clip))
+        if scope == Scope():
+            allowed = set(clip.tracks)
         wanted: dict[TrackId, list[KeyEdit]] = {}
         unplaced: list[KeyEdit | EndsEdit] = []
         curves: dict[TrackId, Curve] = {}
@@ -421,9 +425,7 @@ class Edit(Operation[EditParams]):
 
 
 def _keyed_channel(clip: Clip, edit: KeyEdit | EndsEdit, allowed: set[TrackId]) -> TrackId | None:
-    if edit.joint not in clip.skeleton.names:
-        return None
-    channel = base_track(clip.skeleton.index(edit.joint), edit.channel)
+    channel = clip.track(edit.owner, edit.joint, edit.channel)
     inside = channel in allowed and isinstance(clip.curves.get(channel), KeyedCurve)
     return channel if inside else None
 

@@ -27,6 +27,7 @@ class Densify(Operation[DensifyParams]):
     name = "densify"
     title = "Densify"
     step = "thin"
+    of_props = True
     Params: ClassVar[type[DensifyParams]] = DensifyParams
 
     def apply(

@@ -1,15 +1,20 @@
 /** Props: what hands hold and feet stand on, made, led and keyed. */
 import { useState, useSyncExternalStore } from 'react'
 import { useBench } from '../../clip/bench'
+import { selectChannels } from '../../clip/choose'
+import { channelsOfProp } from '../../clip/owners'
 import {
   changeProp,
+  isDense,
   keyProp,
   leadProp,
   makeProp,
+  openProp,
   type Prop,
   propPlace,
   removeProp,
   SHAPES,
+  thinProp,
 } from '../../clip/props'
 import { transport } from '../../clip/transport'
 import { Button, inputLook, NumberInput, Select, Tip } from '../../ui/controls'
@@ -25,6 +30,7 @@ function PropEditor({ prop, index }: { prop: Prop; index: number }) {
   const clip = useBench((s) => s.clip)!
   useBench((s) => s.poses)
   useSyncExternalStore(transport.subscribe, () => transport.frame)
+  const dense = useBench((s) => isDense(prop, s.curves))
   const leaders = useLeaders()
   const mm = clip.reading.metres_per_unit * 1000
   const place = propPlace(index)
@@ -105,6 +111,14 @@ function PropEditor({ prop, index }: { prop: Prop; index: number }) {
         <Button disabled={!place} onClick={() => place && void keyProp(prop, place)}>
           Key at now
         </Button>
+        <Tip text="Show its curves in the sheets">
+          <Button onClick={() => selectChannels(channelsOfProp(prop.id))}>Curves</Button>
+        </Tip>
+        {dense && (
+          <Tip text="It has a value on every frame: few keys in their place, within 1 mm and 0.25°">
+            <Button onClick={() => void thinProp(prop)}>Thin to keys</Button>
+          </Tip>
+        )}
         <span className="flex-1" />
         <Button onClick={() => void removeProp(prop)}>Take out</Button>
       </div>
@@ -140,7 +154,7 @@ export function PropsPart() {
             type="button"
             aria-expanded={chosen === prop.id}
             className="flex h-7 w-full items-center gap-2 border-rule border-t px-2 text-left hover:bg-sunk"
-            onClick={() => useBench.setState({ prop: chosen === prop.id ? null : prop.id })}
+            onClick={() => openProp(chosen === prop.id ? null : prop.id)}
           >
             <span className="flex-1 truncate">{prop.name}</span>
             <span className="text-ink-3">{prop.shape}</span>

@@ -2,8 +2,9 @@
 import type { Schemas } from '../../api/client'
 import { useBench } from '../../clip/bench'
 import { selectChannels } from '../../clip/choose'
-import { channelKey, channelTitle } from '../../clip/curves'
+import { channelTitle } from '../../clip/curves'
 import type { KeyEdit } from '../../clip/keys'
+import { channelNamed } from '../../clip/owners'
 import { useSelection } from '../../clip/selection'
 import { transport } from '../../clip/transport'
 import { useViewing } from '../../clip/viewing'
@@ -11,7 +12,7 @@ import { write } from '../../clip/write'
 import { Button } from '../../ui/controls'
 
 type Line = Schemas['RecipeLineOut']
-type Lost = KeyEdit & { joint: string; channel: string }
+type Lost = KeyEdit & { owner?: string; joint: string; channel: string }
 
 const isKey = (what: unknown): what is Lost =>
   typeof what === 'object' && what !== null && 'frame' in what && 'channel' in what
@@ -21,6 +22,7 @@ export const unplacedIn = (line: Line): Lost[] =>
   ((line.report.unplaced ?? []) as unknown[]).filter(isKey)
 
 const same = (a: Lost, b: Lost): boolean =>
+  a.owner === b.owner &&
   a.joint === b.joint &&
   a.channel === b.channel &&
   a.id === b.id &&
@@ -34,7 +36,7 @@ export function Unplaced({ line }: { line: Line }) {
     <ul aria-label="Edits without a place" className="flex flex-col gap-1 pb-2">
       {lost.map((edit) => (
         <Edit
-          key={`${edit.joint}/${edit.channel}/${edit.id}/${edit.turn ?? 0}`}
+          key={`${edit.owner}/${edit.joint}/${edit.channel}/${edit.id}/${edit.turn ?? 0}`}
           {...{ line, edit }}
         />
       ))}
@@ -44,8 +46,8 @@ export function Unplaced({ line }: { line: Line }) {
 
 function Edit({ line, edit }: { line: Line; edit: Lost }) {
   const clip = useBench((s) => s.clip)!
-  const joint = clip.joints.findIndex((j) => j.name === edit.joint)
-  const key = channelKey(joint, edit.channel)
+  const found = channelNamed(clip, edit.joint, edit.channel, edit.owner)
+  const key = found ?? ''
   const picked = useSelection((s) => s.keys.get(key))
   const curve = useBench((s) => s.curves.get(key))
   const keys = line.params.keys as Lost[] | undefined
@@ -74,7 +76,7 @@ function Edit({ line, edit }: { line: Line; edit: Lost }) {
         {edit.joint} {channelTitle(edit.channel)}, frame{' '}
         <span className="num">{Number(edit.frame.toFixed(2))}</span>
       </span>
-      <Button disabled={joint < 0} onClick={show}>
+      <Button disabled={found === null} onClick={show}>
         Show
       </Button>
       <Button
