@@ -9,7 +9,8 @@ import numpy as np
 import pytest
 from leancurve.cleaning.contacts import find_support
 from leancurve.curves.curve import KeyedCurve, SampledCurve
-from leancurve.demo import TAKES
+from leancurve.demo import TAKES, crate_take
+from leancurve.demo.crate import HELD_S
 from leancurve.document.base import prop_pose
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import affected, evaluate
@@ -262,3 +263,19 @@ def test_a_props_channels_are_edited_slid_brushed_and_refused_to_filters(crate: 
             OPERATIONS[name].run(crate, {}, of_crate)
     # Where nothing is said of owners the props stay as they are.
     assert not any(t.owner == PROP for t in OPERATIONS["smooth"].run(crate).curves)
+
+
+def test_the_demos_crate_is_in_both_hands_while_it_is_carried_and_stands_before_and_after() -> None:
+    take = crate_take()
+    clip = take.clip
+    turns, points = prop_pose(clip)
+    first, last = (round(s * float(clip.rate)) + take.lead_in for s in HELD_S)
+    assert np.ptp(points[: first + 1, 0], axis=0).max() == 0
+    assert np.ptp(points[last:, 0], axis=0).max() == 0
+    assert rotation.geodesic_deg(turns[0, 0], turns[first, 0]) < 1e-9
+    at = evaluate(clip).world(clip.skeleton)[1]
+    middle = at[:, [clip.skeleton.index(h) for h in HANDS]].mean(axis=1)
+    away = np.linalg.norm(points[:, 0] - middle, axis=1)[first:last] * clip.millimetres
+    # The hands are captured, the crate is true: what lies between is the capture's error.
+    assert 0 < np.median(away) < 15
+    assert read_clip(write_clip(clip)).clip.props == clip.props

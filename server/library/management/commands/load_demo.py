@@ -5,7 +5,7 @@ from typing import Any
 from django.contrib.auth.models import User
 from django.core.management.base import BaseCommand
 from django.db import transaction
-from leancurve.demo import TAKES, captured, gangway_take, lamp_take
+from leancurve.demo import TAKES, captured, crate_take, gangway_take, lamp_take
 from leancurve.demo.characters import heron_file, wren_file
 from leancurve.formats.bvh import write_bvh
 from leancurve.formats.clipjson import write_clip
@@ -50,8 +50,13 @@ class Command(BaseCommand):
             ("heron.bvh", "Heron", write_bvh(heron_file())),
             ("wren.json", "Wren", write_clip(wren_file())),
         ]
-        for take in reversed(TAKES):
-            files.append((f"{take.file}.bvh", take.title, write_bvh(captured(take).clip)))
+        line, crate, walk = TAKES
+        for take in (walk, crate, line):
+            # BVH knows no props: the crate comes with its take as clip JSON.
+            if take is crate:
+                files.append((f"{take.file}.json", take.title, write_clip(crate_take().clip)))
+            else:
+                files.append((f"{take.file}.bvh", take.title, write_bvh(captured(take).clip)))
         for file_name, title, data in files:
             stored = StoredFile.objects.create(
                 workspace=workspace, name=file_name, data=data, size=len(data)

@@ -78,14 +78,14 @@ function PropEditor({ prop, index }: { prop: Prop; index: number }) {
       {place && (
         <div className="flex items-center justify-between gap-1 text-ink-2">
           <Tip text="Typed, it is keyed at now; a prop with a value on every frame is moved as a whole">
-            <span>at now, mm</span>
+            <span className="whitespace-nowrap">at now, mm</span>
           </Tip>
           {([0, 1, 2] as const).map((k) => (
             <NumberInput
               key={k}
               label={`Place of the prop, ${'xyz'[k]}`}
               className="w-[58px]"
-              digits={1}
+              digits={0}
               value={place[k]! * mm}
               onCommit={(v) => {
                 const next = [...place]
