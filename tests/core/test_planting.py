@@ -31,6 +31,8 @@ from leancurve.operations import OPERATIONS, Scope, apply_patch
 from leancurve.operations.plant.figures import knee_ratios
 from leancurve.recipe import ALL_OF_IT, run_recipe
 
+from tests.core.retarget_variants import twisted_in_line
+
 
 def cleaned(clip: Clip) -> Clip:
     """A take as "All of it" leaves it, dense."""
@@ -428,3 +430,37 @@ def test_a_walk_on_nearly_straight_legs_is_planted_with_the_hips_help() -> None:
     stiff = OPERATIONS["plant"].run(clip, {"hips": 0.0}).report
     assert stiff["hips_changed_mm"] == 0
     assert stiff["missed_mm"] > told["missed_mm"]
+
+
+def test_twist_joints_in_line_ride_along_in_a_limb_and_change_nothing() -> None:
+    """Many characters have them between knee and foot, or elbow and hand."""
+    plain = calmed(2)
+    sway = 30.0 * np.sin(np.arange(plain.frames) / 40.0)
+    rolled = twisted_in_line(plain, "LeftFoot", 0.5, sway)
+    rolled = twisted_in_line(rolled, "RightHand", 0.4, -sway)
+    assert np.abs(world(rolled)[:, -1] - world(plain)[:, -1]).max() < 1e-9
+    limbs = {x.name: x for x in limbs_of(rolled.skeleton, rolled.body)}
+    assert set(limbs) == {"left leg", "right leg", "left arm", "right arm"}
+
+    def apart(a: Clip, b: Clip) -> float:
+        names = ("LeftFoot", "LeftToe", "LeftShin", "RightForearm", "RightHand", "RightIndex1")
+        here, there = evaluate(a).world(a.skeleton), evaluate(b).world(b.skeleton)
+        pairs = [(a.skeleton.index(n), b.skeleton.index(n)) for n in names]
+        places = max(np.abs(here[1][:, i] - there[1][:, j]).max() for i, j in pairs)
+        turns = max(rotation.geodesic_deg(here[0][:, i], there[0][:, j]).max() for i, j in pairs)
+        return float(max(places, turns))
+
+    assert apart(plain, rolled) < 1e-6
+    plants = OPERATIONS["plant"].run(plain).plants or ()
+    place = Plant("right hand", 300, 360, (30.0, 120.0, 60.0), ease_in=30, ease_out=30)
+    held, also = (replace(c, plants=(*plants, place)) for c in (plain, rolled))
+    assert apart(plain, held) > 1.0
+    assert apart(held, also) < 1e-5
+    for name, params in (
+        ("pull", {"part": "left foot", "y": 80.0}),
+        ("mend_limbs", {}),
+        ("clamp", {"feet": True, "soft": 5.0}),
+    ):
+        one, other = (apply_patch(c, OPERATIONS[name].run(c, params)) for c in (plain, rolled))
+        assert apart(one, plain) > 0.01, name
+        assert apart(one, other) < 1e-5, name

@@ -27,18 +27,21 @@ from tests.conftest import PROJECT
 
 FILE = PROJECT / "web/src/clip/planting.vectors.json"
 NAMES = (
-    "Hips", *(f"{side}{part}" for side in ("Left", "Right")
-              for part in ("UpLeg", "Leg", "Foot", "ToeBase")),
+    "Hips", "LeftUpLeg", "LeftLeg", "LeftLegTwist", "LeftFoot", "LeftToeBase",
+    "RightUpLeg", "RightLeg", "RightFoot", "RightToeBase",
 )  # fmt: skip
 
 
 def legs(frames: int = 61) -> Clip:
-    """Hips with two legs that sway: feet that slide by some centimetres."""
-    offsets = [(0.0, 96.0, 0.0)]
-    for side in (1.0, -1.0):
-        offsets += [(9.0 * side, -3.0, 0.0), (0, -43.0, 0.5), (0, -42.0, -1.0), (0, -7.0, 13.0)]
-    parents = (-1, 0, 1, 2, 3, 0, 5, 6, 7)
-    ends = (EndSite(4, (0.0, 0.0, 7.0), 5), EndSite(8, (0.0, 0.0, 7.0), 9))
+    """Hips with two legs that sway, a twist joint in line in the left shin: feet that slide by some
+    centimetres."""
+    offsets = [
+        (0.0, 96.0, 0.0),
+        *((9.0, -3.0, 0.0), (0, -43.0, 0.5), (0, -20.0, -0.5), (0, -22.0, -0.5), (0, -7.0, 13.0)),
+        *((-9.0, -3.0, 0.0), (0, -43.0, 0.5), (0, -42.0, -1.0), (0, -7.0, 13.0)),
+    ]
+    parents = (-1, 0, 1, 2, 3, 4, 0, 6, 7, 8)
+    ends = (EndSite(5, (0.0, 0.0, 7.0), 6), EndSite(9, (0.0, 0.0, 7.0), 10))
     skeleton = Skeleton(NAMES, parents, tuple(offsets), ends)
     t = np.arange(frames) / 60
     curves: Any = {}

@@ -22,7 +22,7 @@ from leancurve.document.plant import Plant
 from leancurve.errors import BadInput
 from leancurve.figure.chain import follow
 from leancurve.figure.feet import Chain, Limb, chain_to, limbs_of
-from leancurve.figure.limb import arc, reach, usual_hinge
+from leancurve.figure.limb import arc, reach, said_under, usual_hinge
 from leancurve.figure.pose import Pose
 from leancurve.figure.skeleton import UP
 from leancurve.numbers import rotation
@@ -473,7 +473,9 @@ def _solved(world: _World, limb: Limb | Chain, correction: _Correction, lowered:
             target[moving],
             hinge,
         )
-        for joint, local in zip(limb.joints, solved, strict=True):
+        parents = world.clip.skeleton.parents
+        said = said_under(solved, limb.joints, parents, lambda j: world.turn(j)[moving])
+        for joint, local in zip(limb.joints, said, strict=True):
             world.pose.rotation[moving, world.at[joint]] = local
         world.forward()
     missed = np.where(moving, np.linalg.norm(world.point(end) - target, axis=1), 0.0)

@@ -18,13 +18,14 @@ import numpy as np
 
 from leancurve.figure.body_names import read_names
 from leancurve.figure.body_shape import FINGERS, read_shape
-from leancurve.figure.skeleton import Skeleton
+from leancurve.figure.skeleton import UP, Skeleton
 from leancurve.numbers.arrays import Floats
 
 SIDED = (
     *("clavicle", "upper arm", "forearm", "hand", *FINGERS),
     *("thigh", "shin", "foot", "toe", "twist", "end"),
 )
+SIDES = ("left", "right")
 ROLES = (
     *("hips", "spine", "neck", "head", "jaw", "eye", "twist", "end", "helper"),
     *(f"{side} {part}" for side in ("left", "right") for part in SIDED),
@@ -102,7 +103,9 @@ def body_of(
     probability that at least one of them is right, and the best score wins.
     """
     names = read_names(skeleton)
-    shape = read_shape(skeleton, up_axis, helpers=_surely_helpers(names))
+    _settle_wrists(skeleton, names)
+    left = _named_left(skeleton, names, up_axis)
+    shape = read_shape(skeleton, up_axis, helpers=_surely_helpers(names), left=left)
     fixed = dict(by_hand)
     out: list[JointRole] = []
     for joint, name in enumerate(skeleton.names):
@@ -111,6 +114,43 @@ def body_of(
             continue
         out.append(_weighed(names[joint], shape[joint]))
     return Body(tuple(out), skeleton.parents)
+
+
+TWISTING_WRIST = 0.75
+"""A wrist nearer the elbow than this share of the way to the hand is a joint of the forearm's."""
+
+
+def _settle_wrists(skeleton: Skeleton, names: list[dict[str, float]]) -> None:
+    """Of a wrist with a hand below it, which bends? Where the wrist lies well up the forearm it is
+    its twist, and the hand the hand; else the wrist is, and the hand its palm. In place."""
+    points = skeleton.rest_positions
+    for side in SIDES:
+        hands = [j for j, roles in enumerate(names) if roles.get(f"{side} hand", 0.0) >= 0.8]
+        for wrist in hands:
+            hand = next((j for j in hands if skeleton.parents[j] == wrist), None)
+            elbow = skeleton.parents[wrist]
+            if hand is None or elbow < 0 or "wrist" not in skeleton.names[wrist].lower():
+                continue
+            near, far = (np.linalg.norm(points[j] - points[elbow]) for j in (wrist, hand))
+            if near < TWISTING_WRIST * far:
+                names[wrist] = {f"{side} twist": 0.9}
+
+
+def _named_left(
+    skeleton: Skeleton, names: Sequence[dict[str, float]], up_axis: str
+) -> Floats | None:
+    """Where the joints that are named left lie from those named right, level ``(3,)``; None where
+    names do not say."""
+    sided = [
+        [j for j, roles in enumerate(names) if any(r.startswith(f"{side} ") for r in roles)]
+        for side in SIDES
+    ]
+    if min(len(one) for one in sided) < 2:
+        return None
+    left, right = (skeleton.rest_positions[one].mean(axis=0) for one in sided)
+    gap = np.asarray(left - right)
+    gap[UP[up_axis]] = 0.0
+    return gap if np.linalg.norm(gap) > 0.02 * skeleton.rest_height else None
 
 
 def _surely_helpers(names: Sequence[dict[str, float]]) -> frozenset[int]:

@@ -18,6 +18,7 @@ PATTERNS: tuple[tuple[str, dict[str, float]], ...] = (
     (r"thumb|pollex", {"thumb": 0.9}),
     (r"index|pointer|forefinger", {"index": 0.9}),
     (r"mid(dle)?(finger)?$|middle", {"middle": 0.85}),
+    (r"^fingers$", {"middle": 0.6}),
     (r"ring", {"ring": 0.85}),
     (r"pinky|pinkie|little|small", {"little": 0.85}),
     (r"clav|collar|scapula", {"clavicle": 0.9}),

@@ -25,29 +25,43 @@ class _Pair:
 
 
 def read_shape(
-    skeleton: Skeleton, up_axis: str, helpers: frozenset[int] = frozenset()
+    skeleton: Skeleton,
+    up_axis: str,
+    helpers: frozenset[int] = frozenset(),
+    left: Floats | None = None,
 ) -> list[Placed]:
     """Per joint a role and how far its place can be trusted; ``("", 0)`` where it says nothing.
 
     Legs are the pair of like limbs that reaches lowest at rest, arms the longest pair higher up
     the line from the hips. In a limb the two longest bones in a row are the upper and the lower
-    one. Left is up × forward, forward where the toes point.
+    one. Left is where ``left (3,)`` points, if it is known; else up × forward, forward where the
+    toes point. ``helpers`` are no part of a limb; what hangs on one counts as its parent's.
     """
-    reader = _Reader(skeleton, up_axis, helpers)
+    reader = _Reader(skeleton, up_axis, helpers, left)
     return reader.read()
 
 
 class _Reader:
-    def __init__(self, skeleton: Skeleton, up_axis: str, helpers: frozenset[int]) -> None:
+    def __init__(
+        self, skeleton: Skeleton, up_axis: str, helpers: frozenset[int], left: Floats | None
+    ) -> None:
         self.skeleton = skeleton
         self.points = skeleton.rest_positions
         self.up = np.zeros(3)
         self.up[UP[up_axis]] = 1.0
         self.helpers = helpers
-        self.children = [[c for c in cs if c not in helpers] for cs in skeleton.children]
+        self.known_left = left
+        self.children: list[list[int]] = [[] for _ in skeleton.names]
+        self.bones = [0.0] * len(skeleton)
+        for joint in range(len(skeleton)):
+            up = skeleton.parents[joint]
+            while up in helpers:
+                up = skeleton.parents[up]
+            if up >= 0 and joint not in helpers:
+                self.children[up].append(joint)
+                self.bones[joint] = float(np.linalg.norm(self.points[joint] - self.points[up]))
         self.height = max(skeleton.rest_height, 1e-9)
         self.out: list[Placed] = [("", 0.0)] * len(skeleton)
-        self.bones = np.linalg.norm(skeleton.offset_array, axis=1).tolist()
         self.paths = self._all_paths()
 
     def read(self) -> list[Placed]:
@@ -126,6 +140,8 @@ class _Reader:
         forward -= (forward @ self.up) * self.up
         across = self.points[legs.paths[0][0]] - self.points[legs.paths[1][0]]
         across -= (across @ self.up) * self.up
+        if self.known_left is not None:
+            return np.asarray(across if across @ self.known_left >= 0 else -across)
         if np.linalg.norm(forward) < 0.01 * self.height:
             # Without toes a figure is taken to face Z, or X where Z is up (common practice).
             forward = np.array([0.0, 0.0, 1.0]) if self.up[2] == 0 else np.array([0.0, -1.0, 0.0])

@@ -31,7 +31,8 @@ def foot_points(skeleton: Skeleton, body: Body) -> dict[str, int]:
 @dataclass(frozen=True)
 class Limb:
     """Two bones and what they end in: joints by index. ``ball`` is a foot's second point, as a
-    joint below the end; ``sole`` the end site that stands for it where a foot has no toe."""
+    joint below the end; ``sole`` the end site that stands for it where a foot has no toe. Twist
+    joints may lie in line between the three: they ride along as they are turned."""
 
     name: str
     upper: int
@@ -93,6 +94,14 @@ def chain_to(skeleton: Skeleton, body: Body, turning: Sequence[bool], joint: int
     return Chain(skeleton.names[joint], tuple(above), joint) if above else None
 
 
+def _leads(skeleton: Skeleton, body: Body, top: int, low: int) -> bool:
+    """Whether a joint hangs on another, with nothing but twist joints between."""
+    at = skeleton.parents[low]
+    while at >= 0 and at != top and body.joints[at].role.endswith("twist"):
+        at = skeleton.parents[at]
+    return at == top
+
+
 @lru_cache(maxsize=64)
 def limbs_of(skeleton: Skeleton, body: Body) -> tuple[Limb, ...]:
     """The legs and arms of a body that have two bones, legs first."""
@@ -106,8 +115,7 @@ def limbs_of(skeleton: Skeleton, body: Body) -> tuple[Limb, ...]:
             if any(j is None for j in found):
                 continue
             upper, middle, end = (int(j) for j in found if j is not None)
-            # Twist joints between them would be turned along, which two bones do not do.
-            if skeleton.parents[middle] != upper or skeleton.parents[end] != middle:
+            if not (_leads(skeleton, body, upper, middle) and _leads(skeleton, body, middle, end)):
                 continue
             if skeleton.parents[upper] < 0:
                 continue

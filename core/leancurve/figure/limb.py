@@ -7,6 +7,7 @@ limb's usual hinge takes its place, softly, so that a straight leg bends as it a
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from typing import TypeAlias
 
 import numpy as np
@@ -74,8 +75,28 @@ def usual_hinge(upper: Floats, points: Three) -> Floats:
     return np.asarray(_across(bone)[0])
 
 
+def said_under(
+    solved: Three,
+    joints: tuple[int, int, int],
+    parents: Sequence[int],
+    turn: Callable[[int], Floats],
+) -> Three:
+    """Local rotations of a limb's three joints, each seen from the one above it in the limb, as
+    seen from their parents: twist joints may lie between, whose own rotations stay. ``turn`` gives
+    a joint's world rotations ``(F, 4)`` as they stand."""
+    out = [solved[0]]
+    for top, low, local in zip(joints, joints[1:], solved[1:], strict=False):
+        parent = parents[low]
+        if parent != top:
+            between = rotation.multiply(rotation.conjugate(turn(top)), turn(parent))
+            local = rotation.multiply(rotation.conjugate(between), local)
+        out.append(local)
+    return out[0], out[1], out[2]
+
+
 def reach(rotations: Three, parent: Floats, points: Three, target: Floats, hinge: Floats) -> Three:
-    """Local rotations of upper, middle and end joint that bring the end to ``target (F, 3)``.
+    """Local rotations of upper, middle and end joint that bring the end to ``target (F, 3)``, each
+    seen from the one above it (:func:`said_under` where others lie between).
 
     ``rotations`` are the three joints' world rotations ``(F, 4)``, ``parent`` that of the upper
     one's parent, ``points`` their positions, ``hinge`` is of :func:`usual_hinge`. The end keeps its

@@ -212,33 +212,74 @@ def twisted(target: Standing, links: JointMap, local: Floats) -> None:
 
     ``local (F, J, 4)`` are the target's local rotations. A joint at the share ``f`` of a forearm or
     a shin turns with ``f`` of what the hand or foot twists by; one in an upper arm or a thigh
-    against ``1 - f`` of what the bone itself does.
+    against ``1 - f`` of what the bone itself does. What hangs on a twist joint stays as it stood.
     """
+    seen: dict[int, Floats] = {}
     for joint, link in enumerate(links.links):
         place = twist_place(target, joint)
-        if link.mapped or place is None:
-            continue
-        limb, share = place
-        part = target.body.joints[limb].role.split(" ", 1)[-1]
-        if part in ("forearm", "shin"):
-            side = target.body.joints[limb].role.split(" ", 1)[0]
-            end = target.find(f"{side} {'hand' if part == 'forearm' else 'foot'}")
-            if end is None or target.skeleton.parents[end] != limb:
-                continue
-            turn, part_of_it = end, share
-        elif part in ("upper arm", "thigh"):
-            turn, part_of_it = limb, -(1.0 - share)
-        else:
-            continue
-        axis = unit(rotation.rotate(rotation.conjugate(target.turns[limb]), target.bones[limb]))
-        rest = _rest_local(target, turn)
-        away = rotation.multiply(local[:, turn], rotation.conjugate(rest))
-        if turn == limb:
-            # The bone's own twist, in its own axes.
-            away = rotation.multiply(rotation.conjugate(rest), local[:, turn])
-        angle = part_of_it * twist_of(away, axis)
-        turn_of_it = rotation.exp(angle[:, None] * axis)
-        local[:, joint] = rotation.multiply(turn_of_it, _rest_local(target, joint))
+        if not link.mapped and place is not None:
+            turn = _twist_at(target, local, *place)
+            if turn is not None:
+                rest = _rest_from(target, place[0], joint)
+                seen[joint] = rotation.multiply(turn, rest)
+    if not seen:
+        return
+    was = {j: _from_limb(target, local, j) for j in seen}
+    said = {}
+    for joint in range(len(target.skeleton)):
+        parent = target.skeleton.parents[joint]
+        if joint in seen:
+            above = seen.get(parent)
+            said[joint] = seen[joint] if above is None else _seen_from(above, seen[joint])
+        elif parent in seen:
+            below = rotation.multiply(was[parent], local[:, joint])
+            said[joint] = _seen_from(seen[parent], below)
+    for joint, turn in said.items():
+        local[:, joint] = turn
+
+
+def _seen_from(above: Floats, turns: Floats) -> Floats:
+    return rotation.multiply(rotation.conjugate(above), turns)
+
+
+def _from_limb(target: Standing, local: Floats, joint: int) -> Floats:
+    """A joint's rotation ``(F, 4)`` as seen from the limb's joint that it hangs on."""
+    place = twist_place(target, joint)
+    out = local[:, joint]
+    at = target.skeleton.parents[joint]
+    while place is not None and at != place[0]:
+        out = rotation.multiply(local[:, at], out)
+        at = target.skeleton.parents[at]
+    return out
+
+
+def _rest_from(target: Standing, top: int, joint: int) -> Floats:
+    """The same at rest ``(4,)``, from a joint above it."""
+    return rotation.multiply(rotation.conjugate(target.turns[top]), target.turns[joint])
+
+
+def _twist_at(target: Standing, local: Floats, limb: int, share: float) -> Floats | None:
+    """The turn ``(F, 4)`` of a twist joint at a share of a limb's bone, None where it has none."""
+    side, part = (*target.body.joints[limb].role.split(" ", 1), "")[:2]
+    axis = unit(rotation.rotate(rotation.conjugate(target.turns[limb]), target.bones[limb]))
+    if part in ("forearm", "shin"):
+        end = target.find(f"{side} {'hand' if part == 'forearm' else 'foot'}")
+        if end is None or limb not in target.skeleton.chain(end):
+            return None
+        turns, at = local[:, end], target.skeleton.parents[end]
+        while at != limb:
+            turns = rotation.multiply(local[:, at], turns)
+            at = target.skeleton.parents[at]
+        away = rotation.multiply(turns, rotation.conjugate(_rest_from(target, limb, end)))
+        part_of_it = share
+    elif part in ("upper arm", "thigh"):
+        # The bone's own twist, in its own axes.
+        away = rotation.multiply(rotation.conjugate(_rest_local(target, limb)), local[:, limb])
+        part_of_it = share - 1.0
+    else:
+        return None
+    angle = part_of_it * twist_of(away, axis)
+    return rotation.exp(angle[:, None] * axis)
 
 
 def _rest_local(standing: Standing, joint: int) -> Floats:

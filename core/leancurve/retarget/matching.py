@@ -217,8 +217,13 @@ def _between(at: Floats, here: float) -> tuple[list[int], tuple[float, ...]]:
 
 def twist_place(standing: Standing, joint: int) -> tuple[int, float] | None:
     """The limb's joint that a twist joint hangs on, and how far down its bone it sits, 0 to 1."""
+    if not standing.body.joints[joint].role.endswith("twist"):
+        return None
     parent = standing.skeleton.parents[joint]
-    if parent < 0 or not standing.body.joints[joint].role.endswith("twist"):
+    # Several may lie in line on one bone.
+    while parent >= 0 and standing.body.joints[parent].role.endswith("twist"):
+        parent = standing.skeleton.parents[parent]
+    if parent < 0:
         return None
     bone = standing.bones[parent]
     along = float((standing.points[joint] - standing.points[parent]) @ bone)

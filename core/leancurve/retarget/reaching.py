@@ -194,9 +194,11 @@ def _below(target: Standing, limb: Limb) -> dict[int, int]:
     out: dict[int, int] = {}
     for joint in range(limb.upper + 1, len(target.skeleton)):
         parent = target.skeleton.parents[joint]
+        if joint in limb.joints:
+            continue
         if parent in out:
             out[joint] = out[parent]
-        elif parent in (limb.upper, limb.middle) and joint not in limb.joints:
+        elif parent in (limb.upper, limb.middle):
             out[joint] = parent
     return out
 

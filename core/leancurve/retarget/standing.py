@@ -164,7 +164,8 @@ class Standing:
 
         Told nine good rests of captures from six odd ones, the nearest of them far off either.
         """
-        hips, head = self.find("hips"), self.find("head")
+        hips = self.find("hips")
+        head = next((j for r in ("head", "neck") if (j := self.find(r)) is not None), None)
         pairs = {p: self.body.pair(p) for p in ("thigh", "upper arm", "hand", "foot")}
         if hips is None or head is None or pairs["thigh"] is None:
             return False

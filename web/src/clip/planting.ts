@@ -151,10 +151,16 @@ export function solvedOver(
     )
     const parent = clip.joints[upper]!.parent
     const above: Quat = parent < 0 ? [0, 0, 0, 1] : quatAt(now.rotation, parent)
+    // Twist joints may lie between: they ride along as they are turned.
+    const ridden = (top: number, to: Quat, low: number): Quat => {
+      const up = clip.joints[low]!.parent
+      if (up === top) return to
+      return multiply(to, multiply(inverse(quatAt(now.rotation, top)), quatAt(now.rotation, up)))
+    }
     for (const [joint, from, to] of [
       [upper, above, first],
-      [middle, first, second],
-      [last, second, end],
+      [middle, ridden(upper, first, middle), second],
+      [last, ridden(middle, second, last), end],
     ] as const)
       out.set(joint, { ...out.get(joint)!, rotation: multiply(inverse(from), to) })
     forward(clip.joints, poses, f, now, out)

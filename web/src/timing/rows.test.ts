@@ -26,6 +26,7 @@ const clip = {
     { name: 'Prop', channels: ['rx'] },
     { name: 'Tip', channels: [] },
   ],
+  props: [],
 } as unknown as Clip
 const body = { groups: { torso: [0], 'left arm': [1] } } as never
 
@@ -47,6 +48,17 @@ describe('rows', () => {
       'body',
       'part left arm',
     ])
+  })
+
+  it('have props under a heading of their own, below the body', () => {
+    const with_ = { ...clip, props: [{ id: 4, name: 'crate' }] } as unknown as Clip
+    const open = rowsOf(with_, body, new Set(['part props', 'prop 4']), null).slice(4)
+    expect(open.map((r) => r.label)).toEqual([
+      'props',
+      'crate',
+      ...['move X', 'move Y', 'move Z', 'turn Z', 'turn X', 'turn Y'],
+    ])
+    expect(open[2]!.channels).toEqual(['prop/4/tx'])
   })
 })
 

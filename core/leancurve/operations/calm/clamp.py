@@ -16,7 +16,7 @@ from leancurve.document.track import TrackId
 from leancurve.document.tracks import turning_tracks, written
 from leancurve.errors import BadInput
 from leancurve.figure.feet import foot_points
-from leancurve.figure.limb import reach, usual_hinge
+from leancurve.figure.limb import reach, said_under, usual_hinge
 from leancurve.figure.skeleton import UP
 from leancurve.measures.account import Kind
 from leancurve.numbers import rotation
@@ -223,7 +223,10 @@ def _feet_up(clip: Clip, scope: Scope, soft: float, progress: Progress) -> Patch
             target,
             hinge,
         )
-        for joint, local in zip((thigh, shin, foot), solved, strict=True):
+        leg = (thigh, shin, foot)
+        stood = rotations[moved]
+        said = said_under(solved, leg, clip.skeleton.parents, lambda j, q=stood: q[:, j])
+        for joint, local in zip(leg, said, strict=True):
             q = tracks[joint].rotations.copy()
             q[moved] = local
             changed[joint] = rotation.hemisphere(q)

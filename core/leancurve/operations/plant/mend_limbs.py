@@ -14,7 +14,7 @@ from leancurve.document.evaluation import evaluate
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
 from leancurve.figure.feet import Limb, limbs_of
-from leancurve.figure.limb import usual_hinge
+from leancurve.figure.limb import said_under, usual_hinge
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
@@ -150,7 +150,8 @@ def _mended(
         rotation.multiply(rotation.conjugate(first), second),
         rotation.multiply(rotation.conjugate(second), turns[:, limb.end]),
     )
-    return solved, wrong, turned
+    said = said_under(solved, limb.joints, clip.skeleton.parents, lambda j: turns[:, j])
+    return said, wrong, turned
 
 
 def _between(u: Floats, n: Floats, u2: Floats, n2: Floats) -> Floats:

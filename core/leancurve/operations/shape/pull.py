@@ -14,7 +14,7 @@ from leancurve.document.planting import limb_of
 from leancurve.errors import BadInput
 from leancurve.figure.chain import follow
 from leancurve.figure.feet import Chain, Limb
-from leancurve.figure.limb import reach, usual_hinge
+from leancurve.figure.limb import reach, said_under, usual_hinge
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
 from leancurve.operations.base import Operation, Patch, Progress, Scope, number, silent
@@ -103,7 +103,9 @@ def _solved(
         first, second, third = (turns[:, j] for j in limb.joints)
         hinge = usual_hinge(first, (one, two, three))
         parent = turns[:, clip.skeleton.parents[limb.upper]]
-        return list(reach((first, second, third), parent, (one, two, three), target, hinge))
+        solved = reach((first, second, third), parent, (one, two, three), target, hinge)
+        parents = clip.skeleton.parents
+        return list(said_under(solved, limb.joints, parents, lambda j: turns[:, j]))
     led = follow(turns[:, list(limb.above)], points[:, list(limb.joints)], target)
     own = [*(led[:, k] for k in range(len(limb.above))), turns[:, limb.end]]
     above = [turns[:, clip.skeleton.parents[limb.above[0]]], *own[:-1]]
