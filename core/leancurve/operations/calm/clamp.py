@@ -224,8 +224,11 @@ def _feet_up(clip: Clip, scope: Scope, soft: float, progress: Progress) -> Patch
             hinge,
         )
         leg = (thigh, shin, foot)
-        stood = rotations[moved]
-        said = said_under(solved, leg, clip.skeleton.parents, lambda j, q=stood: q[:, j])
+
+        def turn(joint: int, stood: Floats = rotations[moved]) -> Floats:
+            return np.asarray(stood[:, joint])
+
+        said = said_under(solved, leg, clip.skeleton.parents, turn)
         for joint, local in zip(leg, said, strict=True):
             q = tracks[joint].rotations.copy()
             q[moved] = local
