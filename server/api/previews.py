@@ -50,7 +50,7 @@ def preview_joints(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn
     def of_joints(track: TrackId) -> bool:
         return track.owner == BASE and track.joint in joints
 
-    line = new_line(wanted.operation, wanted.params, scope)
+    line = new_line(wanted.operation, wanted.params, scope, wanted.inputs)
     at = standing_before(revision, wanted.line)
     operation = OPERATIONS.get(wanted.operation)
     if operation is not None and operation.by_joint and known(line, at.state, at.take) is None:
@@ -62,7 +62,12 @@ def preview_joints(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn
     # Where joints share key times or a budget, a few of them alone are only nearly right: once
     # the whole clip has been previewed its own curves are shown.
     patch = known(line, at.state, at.take) or compute(
-        new_line(wanted.operation, wanted.params, {**scope, "joints": inside, "groups": None}),
+        new_line(
+            wanted.operation,
+            wanted.params,
+            {**scope, "joints": inside, "groups": None},
+            wanted.inputs,
+        ),
         at.state,
         at.take,
         while_wanted,
@@ -75,7 +80,7 @@ def preview_joints(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn
 def preview_whole(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn) -> HttpResponse:
     """The numbers and poses an operation would give the whole clip. Nothing is saved."""
     revision = revision_for(request, clip_id, wanted.revision)
-    line = new_line(wanted.operation, wanted.params, wanted.scope.model_dump())
+    line = new_line(wanted.operation, wanted.params, wanted.scope.model_dump(), wanted.inputs)
     at = standing_before(revision, wanted.line)
     result = whole_preview(line, at.state, at.take, while_wanted)
     joints = list(affected(result.clip, result.patch.curves, load_clip(at.state)))

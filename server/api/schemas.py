@@ -682,6 +682,9 @@ class PreviewIn(Schema):
     operation: str
     params: dict[str, Any] = {}
     scope: ScopeIO = ScopeIO()
+    inputs: dict[str, str] | None = Field(
+        None, description="digests of other documents it works with, by name"
+    )
     line: str | None = Field(
         None, description="preview a change of this line of the recipe, on what stood before it"
     )

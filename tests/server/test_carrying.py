@@ -270,3 +270,35 @@ def test_many_takes_are_carried_onto_one_skeleton(
     assert api.get(f"clips/{clip['id']}/carried").json()[0]["current"]
     gone = api.post(f"workspaces/{workspace.pk}/carry", {**body, "takes": [10**9]})
     assert gone.status_code == 422
+
+
+def test_parts_of_another_clip_are_brought_over_as_a_line_and_previewed(
+    api: Api, workspace: Workspace, take: Take, clip: dict, heron: Take
+) -> None:
+    """One arm of the suit's walk in a range of what was carried onto Heron before."""
+    (made,) = carried(api, clip, [heron])
+    wanted = {
+        "operation": "bring_over",
+        "params": {"at": 10, "start": 40},
+        "scope": {"groups": ["left arm"], "frames": [10, 60]},
+    }
+    asked = {**wanted, "revision": made["head"]["id"], "joints": ["LeftUpArm"]}
+    refused = api.post(f"clips/{made['id']}/preview", asked)
+    assert refused.status_code == 422
+    assert "source is to be chosen" in refused.json()["detail"]
+    inputs = {"source": clip["head"]["state"]}
+    shown = api.post(f"clips/{made['id']}/preview", {**asked, "inputs": inputs})
+    assert shown.status_code == 200, shown.content
+    joint = [j["name"] for j in made["joints"]].index("LeftUpArm")
+    assert {n.rsplit("/", 1)[0] for n in arrays(shown)} >= {f"base/{joint}/ry"}
+    whole = api.post(f"clips/{made['id']}/preview/whole", {**asked, "inputs": inputs})
+    assert about(whole)["report"]["frames"] == 51
+    done = api.write(made, append={**wanted, "inputs": inputs})
+    assert done.status_code == 200, done.content
+    after = done.json()
+    assert after["head"]["recipe"][-1]["inputs"] == inputs
+    changed = document_of(after)
+    before = document_of(made)
+    same = [t for t in before.curves if changed.curves[t] is before.curves[t]]
+    arm = before.body.groups["left arm"]
+    assert {t.joint for t in before.curves if t not in set(same)} == set(arm)

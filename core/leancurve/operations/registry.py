@@ -23,6 +23,7 @@ from leancurve.operations.plant.edit import BakePlants, EditPlants
 from leancurve.operations.plant.mend_limbs import MendLimbs
 from leancurve.operations.plant.plant import PlantFeet
 from leancurve.operations.plant.props import EditProps
+from leancurve.operations.retarget.bring_over import BringOver
 from leancurve.operations.retarget.carry import Carry
 from leancurve.operations.shape.brush import Brush
 from leancurve.operations.shape.by_hand import KeyPose, SoftOffset
@@ -73,6 +74,7 @@ OPERATIONS: dict[str, Operation[Any]] = {
         BakePlants(),
         MendLimbs(),
         Carry(),
+        BringOver(),
         Edit(),
         Brush(),
         EditMarks(),

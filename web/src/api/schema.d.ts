@@ -2791,6 +2791,13 @@ export interface components {
         /** PreviewIn */
         PreviewIn: {
             /**
+             * Inputs
+             * @description digests of other documents it works with, by name
+             */
+            inputs?: {
+                [key: string]: string;
+            } | null;
+            /**
              * Joints
              * @description only these joints' curves come back; empty: the whole clip
              * @default []

@@ -18,11 +18,14 @@ let wanted: {
   params: Record<string, unknown>
   line: string | null
   scope: Scope
+  inputs: Record<string, string> | null
 } | null = null
 
 interface PreviewOptions {
   line?: string | null
   scope?: Scope
+  /** Other documents that it works with, by name and digest. */
+  inputs?: Record<string, string> | null
   /** Only the selected joints' curves: the whole clip's numbers stand. */
   jointsOnly?: boolean
   /** Only the selected joints, while something is dragged: numbers wait until it is let go. */
@@ -33,11 +36,17 @@ interface PreviewOptions {
 export async function startPreview(
   operation: string,
   params: Record<string, unknown>,
-  { line = null, scope = {}, jointsOnly = false, near: only = false }: PreviewOptions = {},
+  {
+    line = null,
+    scope = {},
+    inputs = null,
+    jointsOnly = false,
+    near: only = false,
+  }: PreviewOptions = {},
 ): Promise<void> {
   const { clip, joints, preview } = get()
   if (!clip) return
-  wanted = { operation, params, line, scope }
+  wanted = { operation, params, line, scope, inputs }
   asked.abort()
   asked = new AbortController()
   const { signal } = asked
@@ -46,6 +55,7 @@ export async function startPreview(
     operation,
     params,
     scope,
+    inputs,
     line,
     view,
     sequence: ++sequence,

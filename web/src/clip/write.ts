@@ -208,8 +208,13 @@ export const apply = (
   scope: Scope = {},
   told?: string,
   hand?: Hand,
+  inputs?: Record<string, string> | null,
 ): Promise<boolean> =>
-  write({ append: { operation, params, scope } }, told ?? titleOf(operation), hand)
+  write(
+    { append: { operation, params, scope, ...(inputs ? { inputs } : {}) } },
+    told ?? titleOf(operation),
+    hand,
+  )
 
 export const undo = (): Promise<boolean> => change({ do: 'undo' }, 'Undo')
 export const redo = (): Promise<boolean> => change({ do: 'redo' }, 'Redo')

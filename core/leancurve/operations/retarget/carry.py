@@ -105,7 +105,7 @@ class Carry(Operation[CarryParams]):
     ) -> Patch:
         target = inputs["target"]
         assert isinstance(target, Clip)
-        _require_joints(clip, target, params)
+        require_joints(clip, target, params.joints, params.rest)
         done = carried(clip, target, wishes_of(params), part_of(progress, 0.0, 0.7))
         made = done.clip
         curves = dict(made.curves)
@@ -142,13 +142,16 @@ def wishes_of(params: CarryParams) -> Wishes:
     )  # fmt: skip
 
 
-def _require_joints(clip: Clip, target: Clip, params: CarryParams) -> None:
-    for name, source in params.joints.items():
+def require_joints(
+    source: Clip, target: Clip, joints: Mapping[str, str], rest: Mapping[str, Turn]
+) -> None:
+    """:class:`BadInput` where joints are named, or turned at rest, that are not there."""
+    for name, giving in joints.items():
         if name not in target.skeleton.names:
             raise BadInput(f"joints: the target has no joint named {name!r}")
-        if source and source not in clip.skeleton.names:
-            raise BadInput(f"joints: the clip has no joint named {source!r}")
-    for name in params.rest:
+        if giving and giving not in source.skeleton.names:
+            raise BadInput(f"joints: the clip has no joint named {giving!r}")
+    for name in rest:
         if name not in target.skeleton.names:
             raise BadInput(f"rest: the target has no joint named {name!r}")
 

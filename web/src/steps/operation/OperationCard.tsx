@@ -20,6 +20,7 @@ export function OperationCard({
   where = 'all',
   hidden = [],
   live,
+  inputs = null,
   children,
 }: {
   name: string
@@ -33,6 +34,8 @@ export function OperationCard({
   hidden?: readonly string[]
   /** Values that come from elsewhere on the bench when it is previewed or applied. */
   live?: (() => Params) | undefined
+  /** Other documents that it works with, by name and digest; asked for first where it needs some. */
+  inputs?: Record<string, string> | 'to be chosen' | null
   children?: ReactNode
 }) {
   const operation = useCatalogue((s) => s.operations.find((o) => o.name === name))
@@ -52,8 +55,14 @@ export function OperationCard({
   if (!operation) return null
   const within = (choice: ScopeChosen) =>
     scoped ? scopeOf(operation.ranged ? choice : { ...choice, time: 'all' }) : {}
+  const ready = inputs !== 'to be chosen'
+  const given = ready ? inputs : null
   const show = (next: Params, choice = scope) =>
-    void startPreview(name, chosen(operation, { ...next, ...live?.() }), { scope: within(choice) })
+    ready &&
+    void startPreview(name, chosen(operation, { ...next, ...live?.() }), {
+      scope: within(choice),
+      inputs: given,
+    })
   const toggle = () => {
     if (open && preview) cancelPreview()
     useOpenCard.setState({ open: open ? null : name, at: null })
@@ -105,13 +114,22 @@ export function OperationCard({
             {preview ? (
               <Button onClick={cancelPreview}>Discard</Button>
             ) : (
-              <Button onClick={() => show(values)}>Preview</Button>
+              <Button disabled={!ready} onClick={() => show(values)}>
+                Preview
+              </Button>
             )}
             <Button
               kind="primary"
-              disabled={saving}
+              disabled={saving || !ready}
               onClick={() =>
-                void apply(name, chosen(operation, { ...values, ...live?.() }), within(scope))
+                void apply(
+                  name,
+                  chosen(operation, { ...values, ...live?.() }),
+                  within(scope),
+                  undefined,
+                  undefined,
+                  given,
+                )
               }
             >
               {saving ? 'Applying …' : 'Apply'}

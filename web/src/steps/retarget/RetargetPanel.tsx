@@ -19,6 +19,7 @@ import { takeUp, write } from '../../clip/write'
 import { Button, Check, Row, Select, Toggle } from '../../ui/controls'
 import { counted, grouped, millimetres } from '../../ui/numbers'
 import { Panel, Trouble } from '../Panel'
+import { BringOver } from './BringOver'
 import { MapTable } from './MapTable'
 import { WishForm } from './WishForm'
 
@@ -349,6 +350,7 @@ export function RetargetPanel() {
         </>
       )}
       <Made clip={clip} />
+      <BringOver clip={clip} />
     </Panel>
   )
 }

@@ -1,0 +1,188 @@
+"""Bring over: parts of another clip's performance, on whatever skeleton, in a range of this one."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, ClassVar
+
+import numpy as np
+from pydantic import Field
+
+from leancurve.cleaning.turned import turned_curves, with_values
+from leancurve.curves.curve import Curve
+from leancurve.document.clip import Clip
+from leancurve.document.evaluation import evaluate
+from leancurve.document.track import TrackId, base_track
+from leancurve.errors import BadInput
+from leancurve.figure.pose import Pose
+from leancurve.figure.skeleton import UP
+from leancurve.measures.account import Kind
+from leancurve.numbers import rotation
+from leancurve.numbers.arrays import Bools, Floats
+from leancurve.operations.base import (
+    InputKind,
+    Inputs,
+    Operation,
+    Patch,
+    Progress,
+    Scope,
+    number,
+    silent,
+    timed,
+)
+from leancurve.operations.retarget.carry import Turn, require_joints
+from leancurve.operations.shaping import RampParams, windows_of
+from leancurve.progress import part_of
+from leancurve.retarget.carry import Outcome, Wishes, carried
+from leancurve.retarget.carrying import twist_of
+
+
+class BringOverParams(RampParams):
+    at: int = timed(
+        0, time="frame", ge=0, description="the frame of this clip that the source's frame comes to"
+    )
+    start: int = number(0, "frame", "the source's frame that comes there", ge=0)
+    share: float = number(1.0, "share", "how much of it is taken", ge=0, le=1)
+    go_on: bool = Field(
+        True, description="hips go on from where this clip has them, where they are brought as well"
+    )
+    joints: dict[str, str] = Field(
+        default_factory=dict,
+        description="this clip's joints with the source joint that gives them theirs, if by hand",
+    )
+    rest: dict[str, Turn] = Field(
+        default_factory=dict,
+        description="this clip's joints turned by hand at rest, degrees about left, up and forward",
+    )
+    tolerance_deg: float = number(0.25, "°", "how far keyed turns may lie off", gt=0, le=20)
+    tolerance_mm: float = number(1.0, "mm", "how far keyed moves may lie off", gt=0, le=1000)
+
+
+class BringOver(Operation[BringOverParams]):
+    """Bring parts of another clip over: the joints and the frames in scope do what that clip's do.
+
+    The other clip is carried onto this one's skeleton first, so it may be anybody's, at any rate.
+    It begins where it is put and counts as far as it lasts. What is not in scope stays, and so do
+    all plants.
+    """
+
+    name = "bring_over"
+    title = "Bring parts over"
+    step = "retarget"
+    ranged = True
+    inputs: ClassVar[Mapping[str, InputKind]] = {"source": "clip"}
+    Params: ClassVar[type[BringOverParams]] = BringOverParams
+
+    def apply(
+        self, clip: Clip, scope: Scope, params: BringOverParams, progress: Progress = silent
+    ) -> Patch:
+        raise BadInput("bring_over: choose a clip to bring parts of")
+
+    def apply_with(
+        self,
+        clip: Clip,
+        inputs: Inputs,
+        scope: Scope,
+        params: BringOverParams,
+        progress: Progress = silent,
+    ) -> Patch:
+        source = inputs["source"]
+        assert isinstance(source, Clip)
+        require_joints(source, clip, params.joints, params.rest)
+        if not source.frames or params.start >= source.frames:
+            raise BadInput(f"start: the source has frames 0 to {max(source.frames - 1, 0)}")
+        wishes = Wishes(joints=params.joints, rest=params.rest)
+        done = carried(source, clip, wishes, part_of(progress, 0.0, 0.7))
+        ratio = float(source.rate / clip.rate)
+        frames = params.start + (np.arange(clip.frames, dtype=np.float64) - params.at) * ratio
+        weight = np.zeros(clip.frames)
+        for window in windows_of(clip, scope, params):
+            weight += window.at(np.arange(clip.frames, dtype=np.float64))
+        lasts = (frames > params.start - 1e-6) & (frames < source.frames - 1 + 1e-6)
+        weight = params.share * np.where(lasts, np.clip(weight, 0.0, 1.0), 0.0)
+        moved = weight > 0.0
+        joints = self._joints(clip, scope, done)
+        if not np.any(moved) or not joints:
+            raise BadInput("bring_over: nothing in scope has its like in the source there")
+        there = evaluate(done.clip, np.clip(frames[moved], 0.0, source.frames - 1.0))
+        here = evaluate(clip.below, np.flatnonzero(moved).astype(np.float64))
+        places = {j: there.translation[:, j] for j in joints if _moves(clip, j)}
+        turns = {j: there.rotation[:, j] for j in joints}
+        if params.go_on:
+            _go_on(clip, here, turns, places)
+        mixed = {j: rotation.slerp(here.rotation[:, j], q, weight[moved]) for j, q in turns.items()}
+        curves: dict[TrackId, Curve] = {}
+        curves |= turned_curves(clip, mixed, moved, params.tolerance_deg)
+        for joint, place in places.items():
+            led = here.translation[:, joint]
+            led = led + weight[moved, None] * (place - led)
+            curves |= _moved_curves(clip, joint, led, moved, params.tolerance_mm)
+        progress(1.0)
+        apart = [float(rotation.geodesic_deg(here.rotation[:, j], mixed[j]).max()) for j in joints]
+        return Patch(
+            curves=curves,
+            report={
+                "joints": len(joints),
+                "frames": int(np.count_nonzero(moved)),
+                "most_turned_deg": round(max(apart), 3),
+            },
+        )
+
+    @staticmethod
+    def _joints(clip: Clip, scope: Scope, done: Outcome) -> list[int]:
+        """Joints in scope that turn freely and whose turn the source gives."""
+        inside = {t.joint for t in scope.resolve(clip)}
+        links = done.links.links
+        gives = {"joint", "chain", "twist", "hand"}
+        return [
+            j
+            for j in sorted(inside)
+            if len(clip.order(j)) == 3 and (links[j].how in gives or _is_twist(done, j))
+        ]
+
+    def told(self, params: Mapping[str, Any]) -> str:
+        return f"Bring parts over at frame {params.get('at', 0)}"
+
+    def counted_as(self, params: Mapping[str, Any]) -> Kind:
+        """The performance is another there, on the same skeleton."""
+        return "hand"
+
+
+def _is_twist(done: Outcome, joint: int) -> bool:
+    return done.target.body.joints[joint].role.endswith("twist")
+
+
+def _moves(clip: Clip, joint: int) -> bool:
+    return {"tx", "ty", "tz"} <= set(clip.layout[joint]) and clip.skeleton.parents[joint] < 0
+
+
+def _go_on(clip: Clip, here: Pose, turns: dict[int, Floats], places: dict[int, Floats]) -> None:
+    """The root's way laid on from where this clip has it on the first frame, level and about the
+    up axis, in place."""
+    up = np.zeros(3)
+    up[UP[clip.reading.up_axis]] = 1.0
+    for joint, place in places.items():
+        back = rotation.conjugate(turns[joint][:1])
+        heading = twist_of(rotation.multiply(here.rotation[:1, joint], back), up)
+        turn = rotation.exp(heading[:, None] * up)[0]
+        begun = here.translation[0, joint]
+        way = place - place[0]
+        level = begun + rotation.rotate(np.broadcast_to(turn, (len(way), 4)), way)
+        level[:, UP[clip.reading.up_axis]] = place[:, UP[clip.reading.up_axis]]
+        places[joint] = level
+        turns[joint] = rotation.multiply(turn, turns[joint])
+
+
+def _moved_curves(
+    clip: Clip, joint: int, places: Floats, moved: Bools, tolerance_mm: float
+) -> dict[TrackId, Curve]:
+    values = clip.translation_values(joint, places)
+    frames = np.arange(clip.frames, dtype=np.float64)
+    out: dict[TrackId, Curve] = {}
+    for channel in ("tx", "ty", "tz"):
+        track = base_track(joint, channel)
+        curve = clip.curves[track]
+        whole = curve.at(frames)
+        whole[moved] = values[track]
+        out[track] = with_values(curve, whole, moved, tolerance_mm / clip.millimetres)
+    return out
