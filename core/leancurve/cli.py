@@ -248,6 +248,7 @@ def retarget(args: argparse.Namespace) -> dict[str, Any]:
     profile = _profile(args.map).fitting(clip.skeleton, target.skeleton)
     params = {
         "joints": dict(profile.joints), "rest": dict(profile.rest),
+        "chains": [c._asdict() for c in profile.chains],
         "feet": args.ends, "hands": args.ends, "plant": args.plant,
     }  # fmt: skip
     patch = OPERATIONS["carry"].run(clip, params, inputs={"target": target})

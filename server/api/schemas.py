@@ -400,10 +400,20 @@ class MadeOut(Schema):
     current: bool = Field(description="whether the source has not gone on since")
 
 
+class ChainIO(Schema):
+    source: list[str] = Field(
+        min_length=2, max_length=2, description="the chain that is followed: first and last joint"
+    )
+    target: list[str] = Field(
+        min_length=2, max_length=2, description="the chain that follows it: first and last joint"
+    )
+
+
 class MapIn(Schema):
     revision: int
     target: int | None = Field(None, description="the one it is carried onto where absent")
     joints: dict[str, str] | None = Field(None, description="set by hand; as kept where absent")
+    chains: list[ChainIO] | None = Field(None, description="set by hand; as kept where absent")
 
 
 class LinkOut(Schema):
@@ -430,6 +440,7 @@ class MapOut(Schema):
     links: list[LinkOut]
     unused: list[str] = Field(description="source joints that give nothing")
     joints: dict[str, str] = Field(description="set by hand for the pair")
+    chains: list[ChainIO] = Field(description="set by hand for the pair")
     rest: dict[str, list[float]]
     source: FigureOut
     target: FigureOut

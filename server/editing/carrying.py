@@ -20,6 +20,7 @@ from leancurve.figure.skeleton import Skeleton
 from leancurve.formats.clipjson import write_clip
 from leancurve.formats.files import read_take
 from leancurve.measures.picture import picture
+from leancurve.retarget.matching import ChainPair
 from leancurve.retarget.profile import Profile, family
 from library import jobs
 from library.intake import store_take
@@ -56,12 +57,12 @@ def start(
     for target in targets:
         aim = load_clip(target.state)
         workspace = revision.clip.workspace
-        by_hand = "joints" in params or "rest" in params
+        by_hand = any(name in params for name in ("joints", "rest", "chains"))
         if by_hand:
             fitting = _fitting(params, aim.skeleton)
         else:
             kept = map_for(workspace, source.skeleton, aim.skeleton)
-            fitting = {**params, "joints": dict(kept.joints), "rest": dict(kept.rest)}
+            fitting = {**params, **as_params(kept)}
         new_line("carry", fitting, {}, {"target": target.state_id})
         if by_hand:
             keep_map(workspace, source.skeleton, aim.skeleton, fitting)
@@ -83,7 +84,22 @@ def _fitting(params: dict[str, Any], target: Skeleton) -> dict[str, Any]:
     for name in ("joints", "rest"):
         if isinstance(out.get(name), dict):
             out[name] = {t: v for t, v in out[name].items() if t in target.names}
+    if isinstance(out.get("chains"), list):
+        out["chains"] = [
+            c
+            for c in out["chains"]
+            if not isinstance(c, dict) or set(c.get("target", ())) <= set(target.names)
+        ]
     return out
+
+
+def as_params(kept: Profile) -> dict[str, Any]:
+    """What was kept of a pair, as parameters of the carrying."""
+    return {
+        "joints": dict(kept.joints),
+        "rest": dict(kept.rest),
+        "chains": [c._asdict() for c in kept.chains],
+    }
 
 
 @job_kind("carry")
@@ -193,7 +209,8 @@ def map_for(workspace: Workspace, source: Skeleton, target: Skeleton) -> Profile
     for kept in workspace.joint_maps.order_by("-changed"):
         if family(kept.source, source.names) and family(kept.target, target.names):
             rest = {n: (x, y, z) for n, (x, y, z) in kept.rest.items()}
-            return Profile(kept.joints, rest).fitting(source, target)
+            chains = [ChainPair(tuple(c["source"]), tuple(c["target"])) for c in kept.chains]
+            return Profile(kept.joints, rest, chains).fitting(source, target)
     return Profile()
 
 
@@ -202,11 +219,12 @@ def keep_map(
 ) -> None:
     """Keep what was set by hand for the pair, in the place of what was kept before."""
     joints, rest = params.get("joints", {}), params.get("rest", {})
+    chains = params.get("chains", [])
     pair = {"source": list(source.names), "target": list(target.names)}
     kept = workspace.joint_maps.filter(**pair).first()
-    if kept is None and not joints and not rest:
+    if kept is None and not (joints or rest or chains):
         return
     if kept is None:
         kept = JointMap(workspace=workspace, **pair)
-    kept.joints, kept.rest = joints, rest
+    kept.joints, kept.rest, kept.chains = joints, rest, chains
     kept.save()

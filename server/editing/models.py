@@ -112,12 +112,13 @@ class Carried(models.Model):
 
 class JointMap(models.Model):
     """What was set by hand between two skeletons, for all pairs of their families: source joints of
-    target joints, and turns of target joints at rest."""
+    target joints, chains that follow others, and turns of target joints at rest."""
 
     workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="joint_maps")
     source = models.JSONField(default=list)
     target = models.JSONField(default=list)
     joints = models.JSONField(default=dict)
+    chains = models.JSONField(default=list)
     rest = models.JSONField(default=dict)
     changed = models.DateTimeField(auto_now=True)
 

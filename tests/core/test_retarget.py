@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from fractions import Fraction
 from functools import cache
 from pathlib import Path
 
@@ -10,6 +11,7 @@ import numpy as np
 import orjson
 import pytest
 from leancurve.cleaning.contacts import contacts_of, support_of
+from leancurve.curves.curve import SampledCurve
 from leancurve.demo import TAKES, gangway_take
 from leancurve.demo.characters import heron_file, wren_file
 from leancurve.demo.characters import standing as file_of
@@ -18,7 +20,7 @@ from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.errors import BadInput
 from leancurve.figure.feet import limbs_of
-from leancurve.figure.skeleton import UP, Skeleton
+from leancurve.figure.skeleton import UP, EndSite, Skeleton
 from leancurve.measures.findings import find
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
@@ -26,6 +28,8 @@ from leancurve.operations import OPERATIONS, apply_patch
 from leancurve.retarget.carry import Outcome, Wishes, carried
 from leancurve.retarget.carrying import World, twist_of, world_of
 from leancurve.retarget.figures import foot_slide
+from leancurve.retarget.matching import ChainPair
+from leancurve.retarget.profile import Profile, read_profile, write_profile
 from leancurve.retarget.standing import Standing, unit
 from leancurve.retarget.touching import palm
 
@@ -619,3 +623,77 @@ def test_the_open_capture_s_feet_slide_no_more_than_they_did(
     held = apply_patch(done.clip, OPERATIONS["plant"].run(done.clip))
     assert foot_slide(open_capture, held) <= 3.0
     assert not done.touches
+
+
+def creature(count: int, letter: str, length: float, metres: float) -> Skeleton:
+    """A creature without legs: joints one behind another, level, of no names that tell a body."""
+    step = length / count / metres
+    offsets = ((0.0, 20.0 * 0.01 / metres, 0.0), *(((0.0, 0.0, step),) * (count - 1)))
+    ends = (EndSite(count - 1, (0.0, 0.0, step), count),)
+    names = tuple(f"{letter}{k}" for k in range(count))
+    return Skeleton(names, tuple(range(-1, count - 1)), offsets, ends)
+
+
+def test_chains_set_by_hand_carry_what_is_no_human_body(tmp_path: Path) -> None:
+    """Eight joints of a creature onto five of another, end to end."""
+    frames = 120
+    made = file_of(creature(8, "segment", 2.4, 0.01), "creature", 0.01, "y", "ZXY")
+    t = np.arange(frames) / 60.0
+    curves = {}
+    for track in made.curves:
+        wave = 8.0 * np.sin(3.0 * t - 0.7 * track.joint) if track.name == "ry" else np.zeros(frames)
+        if track.name == "tz":
+            wave = 80.0 * t
+        if track.name == "ty" and made.reading.root_positions != "add":
+            wave = wave + 20.0
+        curves[track] = SampledCurve(wave)
+    source = replace(made, frames=frames, rate=Fraction(60), curves=curves)
+    target = file_of(creature(5, "vertebra", 1.2, 1.0), "other", 1.0, "y", "XYZ")
+    pair = ChainPair(("segment0", "segment7"), ("vertebra0", "vertebra4"))
+    alone = carried(source, target)
+    assert not any(link.mapped for link in alone.links.links)
+    done = carried(source, target, Wishes(chains=(pair,)))
+    assert all(link.how == "hand" for link in done.links.links)
+    here, there = (
+        evaluate(source).world(source.skeleton),
+        evaluate(done.clip).world(done.clip.skeleton),
+    )
+    ours, theirs = done.source, done.target
+    for one, other in ((0, 0), (7, 4)):
+        was = rotation.multiply(ours.to_figure, here[0][:, one])
+        now = rotation.multiply(theirs.to_figure, there[0][:, other])
+        was = rotation.multiply(was, rotation.conjugate(ours.turns[one]))
+        now = rotation.multiply(now, rotation.conjugate(theirs.turns[other]))
+        assert rotation.geodesic_deg(was, now).max() < 1e-6
+    # Half as long it goes half as far, and its inner joints wave along.
+    way = np.linalg.norm(there[1][-1, 0] - there[1][0, 0])
+    assert way == pytest.approx(0.5 * 0.8 * t[-1], rel=1e-3)
+    assert np.ptp(evaluate(done.clip).rotation[:, 2, 1]) > 0.05
+
+    # Kept in a file, with what fits other skeletons only left out.
+    profile = Profile(chains=(pair, ChainPair(("segment0", "segment7"), ("tail0", "tail4"))))
+    kept = read_profile(write_profile(profile))
+    assert kept == profile
+    assert kept.fitting(source.skeleton, target.skeleton).chains == (pair,)
+
+
+@pytest.mark.parametrize(
+    ("chains", "says"),
+    [
+        ([{"source": ["Hips", "Head"], "target": ["Hip", "none"]}], "no joint named 'none'"),
+        (
+            [{"source": ["Head", "Hips"], "target": ["Hip", "Head"]}],
+            "does not hang on 'Head'",
+        ),
+        ([{"source": ["Hips"], "target": ["Hip", "Head"]}], "chains.0.source"),
+    ],
+)
+def test_chains_that_are_none_are_told(chains: list[dict[str, list[str]]], says: str) -> None:
+    with pytest.raises(BadInput, match=says):
+        OPERATIONS["carry"].run(clean("walk"), {"chains": chains}, inputs={"target": heron_file()})
+
+
+def test_a_map_with_chains_that_are_none_is_refused() -> None:
+    bad = b'{"schema":"leancurve.map","schema_version":1,"chains":[{"source":["a"]}]}'
+    with pytest.raises(BadInput, match="two joints each"):
+        read_profile(bad)

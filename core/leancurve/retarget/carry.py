@@ -27,7 +27,7 @@ from leancurve.retarget.carrying import (
     twisted,
     world_of,
 )
-from leancurve.retarget.matching import JointMap, match
+from leancurve.retarget.matching import ChainPair, JointMap, match
 from leancurve.retarget.reaching import Reached, feet, lead, places
 from leancurve.retarget.standing import Standing
 from leancurve.retarget.things import carried_props
@@ -38,14 +38,16 @@ USUAL_ORDER = ("rz", "rx", "ry")
 
 @dataclass(frozen=True)
 class Wishes:
-    """How a clip is carried. ``joints`` are target joints with their source by name, ``rest`` turns
-    of target joints by hand (rotation vectors, degrees, figure space); ``travel`` a factor of the
-    way over the floor, None by the legs' lengths; ``feet`` and ``hands`` the shares to which they
-    are led; ``thing`` how many times as large the target's things are as the source's, which both
-    hands hold; ``clavicles`` the share of their turn that collar bones take. ``rest_frame`` is a
-    frame of the source to take for its rest, where its own is no pose."""
+    """How a clip is carried. ``joints`` are target joints with their source by name, ``chains``
+    those that follow others by hand, ``rest`` turns of target joints by hand (rotation vectors,
+    degrees, figure space); ``travel`` a factor of the way over the floor, None by the legs'
+    lengths; ``feet`` and ``hands`` the shares to which they are led; ``thing`` how many times as
+    large the target's things are as the source's, which both hands hold; ``clavicles`` the share
+    of their turn that collar bones take. ``rest_frame`` is a frame of the source to take for its
+    rest, where its own is no pose."""
 
     joints: Mapping[str, str] = field(default_factory=dict)
+    chains: Sequence[ChainPair] = ()
     rest: Mapping[str, tuple[float, float, float]] = field(default_factory=dict)
     travel: float | None = None
     feet: float = 1.0
@@ -79,7 +81,7 @@ def carried(
     theirs = Standing.of(target.skeleton, target.reading)
     support, contacts = support_of(source), contacts_of(source)
     motion = world_of(source, ours, support.floor)
-    links = match(ours, theirs, wishes.joints)
+    links = match(ours, theirs, wishes.joints, wishes.chains)
     travel = travel_between(ours, theirs, wishes.travel)
     progress(0.2)
     turned = {target.skeleton.index(n): np.array(v) for n, v in wishes.rest.items()}

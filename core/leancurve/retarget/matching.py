@@ -7,8 +7,8 @@ chest to head, collar bones, arms, fingers, legs, toes. Joints of no body go by 
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
-from typing import Literal
+from dataclasses import dataclass, replace
+from typing import Literal, NamedTuple
 
 import numpy as np
 
@@ -63,6 +63,14 @@ class JointMap:
         return frozenset(j for link in self.links for j in link.sources)
 
 
+class ChainPair(NamedTuple):
+    """A chain of the target set by hand to follow one of the source: each by the names of its first
+    and its last joint, from the top."""
+
+    source: tuple[str, str]
+    target: tuple[str, str]
+
+
 def _one(target: int, source: int, how: How, confidence: float) -> Link:
     return Link(target, (source,), (1.0,), how, confidence)
 
@@ -71,9 +79,15 @@ def _none(target: int, how: How) -> Link:
     return Link(target, (), (), how, 1.0)
 
 
-def match(source: Standing, target: Standing, by_hand: Mapping[str, str] | None = None) -> JointMap:
+def match(
+    source: Standing,
+    target: Standing,
+    by_hand: Mapping[str, str] | None = None,
+    chains: Sequence[ChainPair] = (),
+) -> JointMap:
     """The map of a source onto a target; ``by_hand`` gives target joints their source joint by
-    name, or none: ``{"wrist.l": "LeftHand", "tail": ""}``."""
+    name, or none: ``{"wrist.l": "LeftHand", "tail": ""}``. ``chains`` are shared along their
+    lengths, end to end; a joint that is given by itself counts before its chain."""
     links: dict[int, Link] = {}
     for chain, other, exact in _chains(source, target):
         for link in _shared(source, target, chain, other, exact):
@@ -90,6 +104,11 @@ def match(source: Standing, target: Standing, by_hand: Mapping[str, str] | None 
     for twist, twin, confidence in _twists(source, target):
         if twist not in links:
             links[twist] = _one(twist, twin, "twist", confidence)
+    for pair in chains:
+        one = chain_between(source.skeleton, *pair.source, "the source")
+        other = chain_between(target.skeleton, *pair.target, "the target")
+        for link in _shared(source, target, one, other, True):
+            links[link.target] = replace(link, how="hand", confidence=1.0)
     for name, chosen in (by_hand or {}).items():
         joint = _index(target.skeleton, name, "the target")
         if chosen == "":
@@ -109,6 +128,16 @@ def _index(skeleton: Skeleton, name: str, whose: str) -> int:
         return skeleton.index(name)
     except KeyError:
         raise BadInput(f"map: {whose} has no joint named {name!r}") from None
+
+
+def chain_between(skeleton: Skeleton, top: str, end: str, whose: str) -> list[int]:
+    """The joints from one down to another; :class:`BadInput` where the second does not hang on the
+    first."""
+    first, last = (_index(skeleton, name, whose) for name in (top, end))
+    up = list(skeleton.chain(last))
+    if first not in up:
+        raise BadInput(f"map: {end!r} does not hang on {top!r} in {whose}")
+    return up[: up.index(first) + 1][::-1]
 
 
 def _named(skeleton: Skeleton, name: str) -> int | None:

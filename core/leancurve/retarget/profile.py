@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -10,7 +10,7 @@ import orjson
 
 from leancurve.errors import BadInput, short
 from leancurve.figure.skeleton import Skeleton
-from leancurve.retarget.matching import JointMap
+from leancurve.retarget.matching import ChainPair, JointMap
 from leancurve.retarget.standing import Standing
 
 SCHEMA = "leancurve.map"
@@ -23,11 +23,13 @@ Turn = tuple[float, float, float]
 
 @dataclass(frozen=True)
 class Profile:
-    """Target joints with their source joint by name, empty for none; and turns of target joints at
-    rest, rotation vectors in degrees about the figure's left, up and forward."""
+    """Target joints with their source joint by name, empty for none; chains that follow others; and
+    turns of target joints at rest, rotation vectors in degrees about the figure's left, up and
+    forward."""
 
     joints: Mapping[str, str] = field(default_factory=dict)
     rest: Mapping[str, Turn] = field(default_factory=dict)
+    chains: Sequence[ChainPair] = ()
 
     def fitting(self, source: Skeleton, target: Skeleton) -> Profile:
         """What of it both skeletons have joints for."""
@@ -36,7 +38,13 @@ class Profile:
             for t, s in self.joints.items()
             if t in target.names and (not s or s in source.names)
         }
-        return Profile(joints, {t: v for t, v in self.rest.items() if t in target.names})
+        chains = [
+            c
+            for c in self.chains
+            if set(c.source) <= set(source.names) and set(c.target) <= set(target.names)
+        ]
+        rest = {t: v for t, v in self.rest.items() if t in target.names}
+        return Profile(joints, rest, tuple(chains))
 
 
 def family(a: Iterable[str], b: Iterable[str]) -> bool:
@@ -52,6 +60,7 @@ def write_profile(profile: Profile) -> bytes:
         "schema_version": SCHEMA_VERSION,
         "joints": dict(profile.joints),
         "rest": {name: list(turn) for name, turn in profile.rest.items()},
+        **({"chains": [c._asdict() for c in profile.chains]} if profile.chains else {}),
     }
     return orjson.dumps(document, option=orjson.OPT_INDENT_2 | orjson.OPT_APPEND_NEWLINE)
 
@@ -74,7 +83,20 @@ def read_profile(data: bytes, name: str | None = None) -> Profile:
         raise BadInput("joints: expected names of joints by names of joints", file=name)
     if not isinstance(rest, dict):
         raise BadInput("rest: expected turns by names of joints", file=name)
-    return Profile(joints, {n: _turn(v, n, name) for n, v in rest.items()})
+    chains = document.get("chains", [])
+    if not isinstance(chains, list):
+        raise BadInput("chains: expected a list of chains", file=name)
+    turns = {n: _turn(v, n, name) for n, v in rest.items()}
+    return Profile(joints, turns, tuple(_chain(c, name) for c in chains))
+
+
+def _chain(value: Any, name: str | None) -> ChainPair:
+    pairs = [value.get(k) for k in ("source", "target")] if isinstance(value, dict) else []
+    named = [p for p in pairs if isinstance(p, list) and [type(n) for n in p] == [str, str]]
+    if len(named) != 2:
+        raise BadInput("chains: each needs a source and a target, two joints each", file=name)
+    (a, b), (c, d) = named
+    return ChainPair((a, b), (c, d))
 
 
 def _turn(value: Any, joint: str, name: str | None) -> Turn:

@@ -1794,6 +1794,19 @@ export interface components {
              */
             view: string;
         };
+        /** ChainIO */
+        ChainIO: {
+            /**
+             * Source
+             * @description the chain that is followed: first and last joint
+             */
+            source: string[];
+            /**
+             * Target
+             * @description the chain that follows it: first and last joint
+             */
+            target: string[];
+        };
         /**
          * ChangeOut
          * @description A step of somebody's: whose, what, and which revision it made.
@@ -2371,6 +2384,11 @@ export interface components {
         /** MapIn */
         MapIn: {
             /**
+             * Chains
+             * @description set by hand; as kept where absent
+             */
+            chains?: components["schemas"]["ChainIO"][] | null;
+            /**
              * Joints
              * @description set by hand; as kept where absent
              */
@@ -2387,6 +2405,11 @@ export interface components {
         };
         /** MapOut */
         MapOut: {
+            /**
+             * Chains
+             * @description set by hand for the pair
+             */
+            chains: components["schemas"]["ChainIO"][];
             /**
              * Joints
              * @description set by hand for the pair

@@ -14,6 +14,8 @@ export type Turn = [number, number, number]
 export interface Wishes {
   /** Source joints of target joints, as set by hand; '' for none. */
   joints: Record<string, string>
+  /** Chains that follow others, as set by hand: first and last joint of each. */
+  chains: Schemas['ChainIO'][]
   /** Turns of target joints at rest: degrees about left, up and forward. */
   rest: Record<string, Turn>
   travel: 'by stride' | 'as it was' | 'by a factor'
@@ -66,6 +68,7 @@ interface Carrying {
 
 export const PLAIN: Wishes = {
   joints: {},
+  chains: [],
   rest: {},
   travel: 'by stride',
   factor: 1,
@@ -164,11 +167,11 @@ export function wish(change: Partial<Wishes>): void {
 /** Another skeleton: what was set by hand for the pair comes with it. */
 export function carryOnto(
   target: number | null,
-  kept: Pick<Schemas['MapOut'], 'joints' | 'rest'>,
+  { joints, chains, rest }: Pick<Schemas['MapOut'], 'joints' | 'chains' | 'rest'>,
 ): void {
   set({
     target,
-    wishes: { ...get().wishes, joints: kept.joints, rest: kept.rest as Record<string, Turn> },
+    wishes: { ...get().wishes, joints, chains, rest: rest as Record<string, Turn> },
     preview: null,
     joint: null,
   })

@@ -30,7 +30,7 @@ from leancurve.operations.base import (
     silent,
     timed,
 )
-from leancurve.operations.retarget.carry import Turn, require_joints
+from leancurve.operations.retarget.carry import ChainParams, Turn, pairs_of, require_joints
 from leancurve.operations.shaping import RampParams, windows_of
 from leancurve.progress import part_of
 from leancurve.retarget.carry import Outcome, Wishes, carried
@@ -49,6 +49,9 @@ class BringOverParams(RampParams):
     joints: dict[str, str] = Field(
         default_factory=dict,
         description="this clip's joints with the source joint that gives them theirs, if by hand",
+    )
+    chains: tuple[ChainParams, ...] = Field(
+        (), description="chains that are set by hand to follow others along their lengths"
     )
     rest: dict[str, Turn] = Field(
         default_factory=dict,
@@ -91,7 +94,7 @@ class BringOver(Operation[BringOverParams]):
         require_joints(source, clip, params.joints, params.rest)
         if not source.frames or params.start >= source.frames:
             raise BadInput(f"start: the source has frames 0 to {max(source.frames - 1, 0)}")
-        wishes = Wishes(joints=params.joints, rest=params.rest)
+        wishes = Wishes(joints=params.joints, chains=pairs_of(params.chains), rest=params.rest)
         done = carried(source, clip, wishes, part_of(progress, 0.0, 0.7))
         ratio = float(source.rate / clip.rate)
         frames = params.start + (np.arange(clip.frames, dtype=np.float64) - params.at) * ratio

@@ -3,7 +3,7 @@ target's."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import asdict, replace
 from typing import Any, ClassVar, Literal
 
@@ -29,14 +29,25 @@ from leancurve.progress import part_of
 from leancurve.retarget.carry import Outcome, Wishes, carried
 from leancurve.retarget.figures import end_errors, foot_slide, largest
 from leancurve.retarget.keys import keyed_as
+from leancurve.retarget.matching import ChainPair
 
 Turn = tuple[float, float, float]
+
+
+class ChainParams(Params):
+    """A chain of the target's and the one of the source's that it follows: first and last joint."""
+
+    source: tuple[str, str]
+    target: tuple[str, str]
 
 
 class CarryParams(Params):
     joints: dict[str, str] = Field(
         default_factory=dict,
         description="target joints with the source joint that gives them theirs; empty for none",
+    )
+    chains: tuple[ChainParams, ...] = Field(
+        (), description="chains that are set by hand to follow others along their lengths"
     )
     rest: dict[str, Turn] = Field(
         default_factory=dict,
@@ -137,9 +148,13 @@ def wishes_of(params: CarryParams) -> Wishes:
     """The parameters as the carrying takes them."""
     travel = {"by stride": None, "as it was": 1.0, "by a factor": params.factor}[params.travel]
     return Wishes(
-        params.joints, params.rest, travel, params.feet, params.hands, params.thing,
-        params.clavicles, params.rest_frame,
+        params.joints, pairs_of(params.chains), params.rest, travel, params.feet, params.hands,
+        params.thing, params.clavicles, params.rest_frame,
     )  # fmt: skip
+
+
+def pairs_of(chains: Iterable[ChainParams]) -> tuple[ChainPair, ...]:
+    return tuple(ChainPair(c.source, c.target) for c in chains)
 
 
 def require_joints(

@@ -4,6 +4,7 @@ import type { Schemas } from '../../api/client'
 import { useCarrying, wish } from '../../clip/carrying'
 import { Toggle } from '../../ui/controls'
 import { counted } from '../../ui/numbers'
+import { Chains } from './Chains'
 import { MapPicture } from './MapPicture'
 
 type Link = Schemas['LinkOut']
@@ -115,6 +116,7 @@ export function MapTable({ map }: { map: Schemas['MapOut'] }) {
       ) : (
         <p className="text-ink-3">Every joint was recognised: there is nothing to look at here.</p>
       )}
+      <Chains map={map} />
       {map.unused.length > 0 && (
         <p className="text-[12px] text-ink-3" title={map.unused.join(', ')}>
           {counted(map.unused.length, 'joint')} of this clip give nothing:{' '}

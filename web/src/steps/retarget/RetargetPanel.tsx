@@ -1,5 +1,6 @@
 /** Retarget: the same performance on another skeleton, as a clip of its own. */
 import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query'
+import { ChevronLeft, ChevronRight } from 'lucide-react'
 import { useEffect, useRef, useState } from 'react'
 import { Link as To } from 'react-router'
 import { answer, client, textOf } from '../../api/client'
@@ -66,17 +67,43 @@ function Numbers({ report }: { report: Report }) {
   )
 }
 
-function useMap(clip: Clip | null, target: number | null, joints: Record<string, string>) {
+/** To where a foot or a hand is set down, or let go of: there a carrying is judged first. */
+function Stands() {
+  const contacts = useBench((s) => s.contacts?.contacts)
+  const frames = [...new Set((contacts ?? []).flatMap((c) => [c.first, c.last]))]
+  frames.sort((a, b) => a - b)
+  if (!frames.length) return null
+  const step = (on: boolean) => {
+    const now = transport.frame
+    const next = on ? frames.find((f) => f > now) : frames.findLast((f) => f < now)
+    if (next !== undefined) transport.goTo(next)
+  }
+  return (
+    <div className="flex items-center justify-between gap-2 text-ink-2">
+      {counted(frames.length, 'frame')} where contacts begin or end
+      <span className="flex gap-1">
+        <Button aria-label="The contact before" onClick={() => step(false)}>
+          <ChevronLeft size={13} />
+        </Button>
+        <Button aria-label="The contact after" onClick={() => step(true)}>
+          <ChevronRight size={13} />
+        </Button>
+      </span>
+    </div>
+  )
+}
+
+function useMap(clip: Clip | null, target: number | null, { joints, chains }: Wishes) {
   const own = carryLine(clip) !== null
   return useQuery({
-    queryKey: ['map', clip?.id, clip?.head.id, target, joints],
+    queryKey: ['map', clip?.id, clip?.head.id, target, joints, chains],
     enabled: clip !== null && (target !== null || own),
     placeholderData: keepPreviousData,
     queryFn: () =>
       answer(
         client.POST('/api/clips/{clip_id}/map', {
           params: { path: { clip_id: clip!.id } },
-          body: { revision: clip!.head.id, target, joints },
+          body: { revision: clip!.head.id, target, joints, chains },
         }),
       ),
   })
@@ -200,7 +227,7 @@ export function RetargetPanel() {
   const clip = useBench((s) => s.clip)
   const { target, wishes, preview, asking, trouble, beside } = useCarrying()
   const own = carryLine(clip)
-  const map = useMap(clip, target, wishes.joints)
+  const map = useMap(clip, target, wishes)
   const skeletons = useQuery({
     queryKey: ['skeletons', clip?.workspace],
     enabled: clip !== null,
@@ -343,6 +370,7 @@ export function RetargetPanel() {
               {own && <Button onClick={askSoon}>Preview</Button>}
             </span>
           </div>
+          <Stands />
           {asking && !preview && <p className="text-ink-3">Carrying the whole clip …</p>}
           {preview && <Numbers report={preview.report} />}
           {map.data && <MapTable map={map.data} />}
