@@ -46,6 +46,7 @@ def times(clip: Clip, source: Clip) -> Floats:
 
 
 def brought(clip: Clip, source: Clip, scope: Scope, **params: Any) -> Patch:
+    params = {"ramp_in": 0, "ramp_out": 0, **params}
     return OPERATIONS["bring_over"].run(clip, params, scope, inputs={"source": source})
 
 
@@ -109,6 +110,21 @@ def test_a_source_of_another_rate_keeps_its_pace_and_counts_as_long_as_it_lasts(
     assert rotation.geodesic_deg(done[100 + many // 2], theirs) < 1e-6
 
 
+def test_where_the_source_ends_it_goes_out_softly() -> None:
+    clip, source = walk(), crate()
+    scope = Scope(groups=("left arm",))
+    hard = brought(clip, source, scope, at=FIRST, start=1000)
+    soft = brought(clip, source, scope, at=FIRST, start=1000, ramp_in=30, ramp_out=30)
+    joint = clip.skeleton.index("LeftUpperArm")
+
+    def steps(patch: Patch) -> float:
+        turns = evaluate(apply_patch(clip, patch)).rotation[:, joint]
+        return float(rotation.geodesic_deg(turns[1:], turns[:-1]).max())
+
+    assert steps(hard) > 2.0 * steps(soft)
+    assert soft.report["frames"] == hard.report["frames"]
+
+
 def test_hips_go_on_from_where_they_are() -> None:
     clip, source = walk(), crate()
     scope = Scope(groups=("torso", "left leg", "right leg"), frames=(FIRST, LAST))
@@ -146,14 +162,12 @@ def test_keyed_channels_stay_keyed_within_the_tolerance() -> None:
     [
         (Scope(), {"start": 5000}, "the source has frames 0 to"),
         (Scope(), {"joints": {"Tail": "Hips"}}, "no joint named 'Tail'"),
-        (Scope(joints=("none such",)), {}, "nothing in scope"),
-        (Scope(), {"at": 880, "start": 1439}, ""),
+        (Scope(frames=(0, 10)), {"at": 20}, "does not reach into the frames"),
     ],
 )
 def test_what_cannot_be_brought_is_told(scope: Scope, params: dict[str, Any], says: str) -> None:
-    if not says:
-        # A single frame is one all the same.
-        assert brought(walk(), crate(), scope, **params).report["frames"] == 1
-        return
     with pytest.raises(BadInput, match=says):
         brought(walk(), crate(), scope, **params)
+    # A single frame is one all the same; joints that are not there are none.
+    assert brought(walk(), crate(), Scope(), at=880, start=1439).report["frames"] == 1
+    assert not brought(walk(), crate(), Scope(joints=("none such",))).curves

@@ -171,3 +171,67 @@ def test_chosen_takes_are_carried_onto_a_character_from_the_shelf(page: Page) ->
     page.get_by_role("heading", name="two_to_carry · Wren").wait_for()
     settled(page)
     assert len(clip_now(page)["joints"]) == 52
+
+
+def test_a_rest_is_dragged_a_chain_set_and_parts_of_another_take_brought_over(page: Page) -> None:
+    bring_walk(page, "walk_that_borrows")
+    page.keyboard.press("Alt+7")
+    page.get_by_label("Skeleton to carry onto").select_option(label="Heron, 64 joints")
+    expect(page.get_by_test_id("carry-numbers")).to_be_visible()
+    settled(page)
+
+    # The left arm's bone pulled down in the picture, seen from the front: about forward alone.
+    page.get_by_label("Turn by hand at rest").select_option("LeftUpArm")
+    bone = page.get_by_test_id("swing-LeftLowArm")
+    box = bone.bounding_box()
+    assert box is not None
+    x, y = box["x"] + 0.9 * box["width"], box["y"] + 0.5 * box["height"]
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x, y + 8, steps=4)
+    page.mouse.up()
+    settled(page)
+    turns = [
+        float(page.get_by_label(f"Turn of LeftUpArm about {axis}, degrees").input_value())
+        for axis in ("left", "up", "forward")
+    ]
+    assert turns[:2] == [0, 0]
+    assert -60 < turns[2] < -2  # the left arm goes down
+    page.get_by_role("button", name="Rest as it was found").click()
+
+    # The spine set by hand to follow the neck's two joints: both ends say so.
+    page.get_by_role("button", name="Set a chain by hand").click()
+    page.get_by_label("Last joint of the chain, this clip").select_option("Neck2")
+    page.get_by_label("First joint of the chain, this clip").select_option("Neck1")
+    page.get_by_label("Last joint of the chain, the other").select_option("SpineF")
+    page.get_by_label("First joint of the chain, the other").select_option("SpineD")
+    page.get_by_role("button", name="Let it follow").click()
+    settled(page)
+    expect(page.get_by_text("SpineD … SpineF follows Neck1 … Neck2")).to_be_visible()
+    for joint, source in (("SpineD", "Neck1"), ("SpineF", "Neck2")):
+        row = page.get_by_role("listitem").filter(
+            has=page.get_by_label(f"{joint} has its turn from")
+        )
+        expect(row).to_contain_text("by hand")
+        expect(page.get_by_label(f"{joint} has its turn from")).to_have_value(source)
+    page.get_by_role("button", name="Take out the chain onto SpineD to SpineF").click()
+    settled(page)
+
+    # The left arm of another take in this one, previewed and kept.
+    page.get_by_role("button", name="Bring parts over").click()
+    card = page.get_by_role("region", name="Bring parts over")
+    expect(card.get_by_role("button", name="Preview")).to_be_disabled()
+    card.get_by_label("Clip to bring parts of").select_option(label="Signal lamp, take 01")
+    card.get_by_label("Which joints").select_option("left arm")
+    card.get_by_role("button", name="Preview").click()
+    expect(card).to_contain_text("Most turned")
+    before = clip_now(page)
+    card.get_by_role("button", name="Apply").click()
+    revision(page, 2)
+    settled(page)
+    after = clip_now(page)
+    line = after["head"]["recipe"][-1]
+    assert line["operation"] == "bring_over"
+    assert line["scope"]["groups"] == ["left arm"]
+    assert line["inputs"]["source"]
+    assert after["frames"] == before["frames"]

@@ -10,6 +10,7 @@ from pydantic import Field
 
 from leancurve.cleaning.turned import turned_curves, with_values
 from leancurve.curves.curve import Curve
+from leancurve.curves.easing import easing_of
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.document.track import TrackId, base_track
@@ -18,7 +19,7 @@ from leancurve.figure.pose import Pose
 from leancurve.figure.skeleton import UP
 from leancurve.measures.account import Kind
 from leancurve.numbers import rotation
-from leancurve.numbers.arrays import Bools, Floats
+from leancurve.numbers.arrays import Bools, Floats, runs
 from leancurve.operations.base import (
     InputKind,
     Inputs,
@@ -31,13 +32,15 @@ from leancurve.operations.base import (
     timed,
 )
 from leancurve.operations.retarget.carry import ChainParams, Turn, pairs_of, require_joints
-from leancurve.operations.shaping import RampParams, windows_of
+from leancurve.operations.shaping import RampParams, Window
 from leancurve.progress import part_of
 from leancurve.retarget.carry import Outcome, Wishes, carried
 from leancurve.retarget.carrying import twist_of
 
 
 class BringOverParams(RampParams):
+    ramp_in: int = number(12, "frames", "over how many frames it comes in", ge=0, le=100000)
+    ramp_out: int = number(12, "frames", "over how many frames it goes out", ge=0, le=100000)
     at: int = timed(
         0, time="frame", ge=0, description="the frame of this clip that the source's frame comes to"
     )
@@ -98,15 +101,14 @@ class BringOver(Operation[BringOverParams]):
         done = carried(source, clip, wishes, part_of(progress, 0.0, 0.7))
         ratio = float(source.rate / clip.rate)
         frames = params.start + (np.arange(clip.frames, dtype=np.float64) - params.at) * ratio
-        weight = np.zeros(clip.frames)
-        for window in windows_of(clip, scope, params):
-            weight += window.at(np.arange(clip.frames, dtype=np.float64))
         lasts = (frames > params.start - 1e-6) & (frames < source.frames - 1 + 1e-6)
-        weight = params.share * np.where(lasts, np.clip(weight, 0.0, 1.0), 0.0)
+        weight = params.share * _weight(clip, scope.mask(clip) & lasts, params)
         moved = weight > 0.0
         joints = self._joints(clip, scope, done)
-        if not np.any(moved) or not joints:
-            raise BadInput("bring_over: nothing in scope has its like in the source there")
+        if not np.any(moved):
+            raise BadInput("bring_over: the source does not reach into the frames in scope")
+        if not joints:
+            return Patch(report={"joints": 0, "frames": 0, "most_turned_deg": 0.0})
         there = evaluate(done.clip, np.clip(frames[moved], 0.0, source.frames - 1.0))
         here = evaluate(clip.below, np.flatnonzero(moved).astype(np.float64))
         places = {j: there.translation[:, j] for j in joints if _moves(clip, j)}
@@ -149,6 +151,21 @@ class BringOver(Operation[BringOverParams]):
     def counted_as(self, params: Mapping[str, Any]) -> Kind:
         """The performance is another there, on the same skeleton."""
         return "hand"
+
+
+def _weight(clip: Clip, inside: Bools, params: BringOverParams) -> Floats:
+    """How much it counts on each frame ``(F,)``: it comes and goes softly within a clip, not at its
+    ends."""
+    frames = np.arange(clip.frames, dtype=np.float64)
+    easing = easing_of(params.easing, params.bezier)
+    out = np.zeros(clip.frames)
+    for first, last in runs(inside):
+        into = params.ramp_in if first > 0 else 0
+        out_of = params.ramp_out if last < clip.frames - 1 else 0
+        out += Window(first, last, into, out_of, easing, clip.frames).at(frames) * (
+            (frames >= first) & (frames <= last)
+        )
+    return np.clip(out, 0.0, 1.0)
 
 
 def _is_twist(done: Outcome, joint: int) -> bool:
