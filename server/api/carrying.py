@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from typing import Any
 
 import numpy as np
@@ -144,14 +145,20 @@ def preview(request: HttpRequest, clip_id: int, wanted: schemas.CarryPreviewIn) 
     saved; latest wins."""
     revision = revision_for(request, clip_id, wanted.revision)
     source, aim = _both(request, revision, wanted.target)
+    began = time.perf_counter()
     patch = OPERATIONS["carry"].run(
         source, wanted.params, progress=while_wanted, inputs={"target": aim}
     )
+    took = round(time.perf_counter() - began, 3)
     done = apply_patch(source, patch)
     joints = list(range(len(done.skeleton)))
     return message(
         pose_arrays(done, posed(done), joints),
-        {"report": patch.report, "frames": done.frames, "figure": _drawn(done)},
+        {
+            "report": {**patch.report, "seconds": took},
+            "frames": done.frames,
+            "figure": _drawn(done),
+        },
     )
 
 

@@ -697,3 +697,65 @@ def test_a_map_with_chains_that_are_none_is_refused() -> None:
     bad = b'{"schema":"leancurve.map","schema_version":1,"chains":[{"source":["a"]}]}'
     with pytest.raises(BadInput, match="two joints each"):
         read_profile(bad)
+
+
+@pytest.mark.parametrize("space", ["world", "chest", "head", "hips", "crate"])
+def test_a_hand_told_relative_to_something_is_where_it_was_there_in_proportion(space: str) -> None:
+    source = with_crate(clean("crate")) if space == "crate" else clean("walk")
+    wishes = Wishes(spaces={"left hand": space})
+    # Onto itself any way of telling is the same motion.
+    same = carried(source, source, wishes)
+    a, b = (evaluate(c).world(c.skeleton) for c in (source, same.clip))
+    assert np.abs(a[1] - b[1]).max() * source.millimetres < 1e-4
+    done = carried(source, heron_file(), wishes)
+    plain = carried(source, heron_file())
+    here, there = worlds(done, source)
+    mine, its = palm(done.source, here, "left"), palm(done.target, there, "left")
+    assert mine is not None
+    assert its is not None
+    scale = done.target.height / done.source.height
+    missed = done.missed_mm["left arm"]
+    if space == "world":
+        assert done.target.leg_length
+        assert done.source.leg_length
+        k = done.target.leg_length / done.source.leg_length
+        gap = np.linalg.norm((its - k * mine)[:, [0, 2]], axis=1) * 1000
+    elif space == "crate":
+        props = [prop_pose(c)[1][:, 0] for c in (source, done.clip)]
+        places = [
+            s.metres * rotation.rotate(s.to_figure, p)
+            for s, p in zip((done.source, done.target), props, strict=True)
+        ]
+        held = slice(200, 1200)
+        gap = np.linalg.norm((its - places[1]) - (mine - places[0]), axis=1)[held] * 1000
+    else:
+        roles = [s.body.all("spine")[-1] if space == "chest" else s.find(space) for s in
+                 (done.source, done.target)]  # fmt: skip
+        ways = []
+        for standing, motion, joint, point in (
+            (done.source, here, roles[0], mine), (done.target, there, roles[1], its),
+        ):  # fmt: skip
+            assert joint is not None
+            turn = turned_from_rest(standing, motion, joint)
+            ways.append(rotation.rotate(rotation.conjugate(turn), point - motion.points[:, joint]))
+        gap = np.linalg.norm(ways[1] - scale * ways[0], axis=1) * 1000
+    assert missed < 1.0
+    assert np.percentile(gap, 95) < 2.0
+    other = [evaluate(d.clip).rotation for d in (plain, done)]
+    arm = done.target.find("left upper arm")
+    right = done.target.find("right upper arm")
+    assert rotation.geodesic_deg(other[0][:, arm], other[1][:, arm]).max() > 0.5
+    if space != "crate":  # which both hands hold
+        assert rotation.geodesic_deg(other[0][:, right], other[1][:, right]).max() < 1e-6
+
+
+@pytest.mark.parametrize(
+    ("spaces", "says"),
+    [
+        ({"left foot": "head"}, "'left foot' is none of left hand, right hand"),
+        ({"left hand": "crate"}, "'crate' is none of world, chest, head, hips"),
+    ],
+)
+def test_spaces_that_are_none_are_told(spaces: dict[str, str], says: str) -> None:
+    with pytest.raises(BadInput, match=says):
+        OPERATIONS["carry"].run(clean("walk"), {"spaces": spaces}, inputs={"target": heron_file()})

@@ -29,6 +29,7 @@ from leancurve.retarget.carrying import (
 )
 from leancurve.retarget.matching import ChainPair, JointMap, match
 from leancurve.retarget.reaching import Reached, feet, lead, places
+from leancurve.retarget.spaces import space_goals
 from leancurve.retarget.standing import Standing
 from leancurve.retarget.things import carried_props
 from leancurve.retarget.touching import Touch, arms_of, find_touches, hand_goals
@@ -42,8 +43,9 @@ class Wishes:
     those that follow others by hand, ``rest`` turns of target joints by hand (rotation vectors,
     degrees, figure space); ``travel`` a factor of the way over the floor, None by the legs'
     lengths; ``feet`` and ``hands`` the shares to which they are led; ``thing`` how many times as
-    large the target's things are as the source's, which both hands hold; ``clavicles`` the share
-    of their turn that collar bones take. ``rest_frame`` is a frame of the source to take for its
+    large the target's things are as the source's, which both hands hold; ``spaces`` says relative
+    to what a hand is told, ``{"left hand": "head"}``; ``clavicles`` the share of their turn that
+    collar bones take. ``rest_frame`` is a frame of the source to take for its
     rest, where its own is no pose."""
 
     joints: Mapping[str, str] = field(default_factory=dict)
@@ -53,6 +55,7 @@ class Wishes:
     feet: float = 1.0
     hands: float = 1.0
     thing: float = 1.0
+    spaces: Mapping[str, str] = field(default_factory=dict)
     clavicles: float = 1.0
     rest_frame: int | None = None
 
@@ -91,7 +94,16 @@ def carried(
     progress(0.5)
     reached = feet(ours, theirs, motion, done, contacts, travel, float(source.rate), wishes.feet)
     touches = find_touches(ours, motion, float(source.rate))
-    _lead_hands(ours, theirs, motion, reached, touches, float(source.rate), wishes)
+    if wishes.spaces and source.frames:
+        there = World(reached.turns, places(theirs, reached.turns, reached.hips), motion.floor)
+        goals = space_goals(
+            source, ours, theirs, motion, there, touches, travel, wishes.thing, wishes.spaces
+        )
+        _lead_hands(theirs, reached, there.points, goals, wishes.hands)
+    if touches:
+        there = World(reached.turns, places(theirs, reached.turns, reached.hips), motion.floor)
+        goals = hand_goals(ours, theirs, motion, there, touches, float(source.rate), wishes.thing)
+        _lead_hands(theirs, reached, there.points, goals, wishes.hands)
     progress(0.7)
     clip = said(source, target, theirs, reached, links, motion.floor)
     if source.props:
@@ -110,19 +122,15 @@ def carried(
 
 
 def _lead_hands(
-    ours: Standing, theirs: Standing, motion: World, reached: Reached, touches: tuple[Touch, ...],
-    rate: float, wishes: Wishes,
-) -> None:  # fmt: skip
-    """Hands brought to what they hold and touch, in place."""
-    if not touches or wishes.hands == 0.0:
+    theirs: Standing, reached: Reached, points: Floats, shifts: Mapping[str, Floats], share: float
+) -> None:
+    """Arms' ends moved by a share of ``shifts (F, 3)``, by side, in place."""
+    if share == 0.0:
         return
-    points = places(theirs, reached.turns, reached.hips)
-    there = World(reached.turns, points, motion.floor)
-    shifts = hand_goals(ours, theirs, motion, there, touches, rate, wishes.thing)
     arms = arms_of(theirs)
     for side, shift in shifts.items():
         if side in arms:
-            goal = points[:, arms[side].end] + wishes.hands * shift
+            goal = points[:, arms[side].end] + share * shift
             reached.missed[arms[side].name] = lead(theirs, reached.turns, points, arms[side], goal)
 
 

@@ -23,6 +23,8 @@ export interface Wishes {
   feet: number
   hands: number
   thing: number
+  /** Relative to what a hand is told, where that is not as carried. */
+  spaces: Record<string, string>
   clavicles: number
   rest_frame: number | null
   keys: 'as the source has them' | 'on every frame'
@@ -48,6 +50,10 @@ export interface Report {
   hips_lowered_mm: number
   hips_lowered_frame: number
   missed_mm: number
+  /** Joints whose rotations are given in another order than the source's. */
+  reordered: number
+  /** How long it took. */
+  seconds: number
   keys_kept?: number
   keys_added?: number
   touches: { hand: string; part: string; first: number; last: number }[]
@@ -75,6 +81,7 @@ export const PLAIN: Wishes = {
   feet: 1,
   hands: 1,
   thing: 1,
+  spaces: {},
   clavicles: 1,
   rest_frame: null,
   keys: 'as the source has them',

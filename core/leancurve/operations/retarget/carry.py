@@ -30,6 +30,7 @@ from leancurve.retarget.carry import Outcome, Wishes, carried
 from leancurve.retarget.figures import end_errors, foot_slide, largest
 from leancurve.retarget.keys import keyed_as
 from leancurve.retarget.matching import ChainPair
+from leancurve.retarget.spaces import require_spaces
 
 Turn = tuple[float, float, float]
 
@@ -65,6 +66,11 @@ class CarryParams(Params):
     )
     thing: float = number(
         1.0, "times", "how large the target's things are to what the source held", ge=0.05, le=20
+    )
+    spaces: dict[str, str] = Field(
+        default_factory=dict,
+        description="relative to what a hand is told, where it is not as carried: the world, the "
+        "chest, the head, the hips, or a prop by its name",
     )
     clavicles: float = number(1.0, "share", "how much collar bones turn", ge=0, le=1)
     rest_frame: int | None = Field(
@@ -117,6 +123,7 @@ class Carry(Operation[CarryParams]):
         target = inputs["target"]
         assert isinstance(target, Clip)
         require_joints(clip, target, params.joints, params.rest)
+        require_spaces(clip, params.spaces)
         done = carried(clip, target, wishes_of(params), part_of(progress, 0.0, 0.7))
         made = done.clip
         curves = dict(made.curves)
@@ -149,7 +156,7 @@ def wishes_of(params: CarryParams) -> Wishes:
     travel = {"by stride": None, "as it was": 1.0, "by a factor": params.factor}[params.travel]
     return Wishes(
         params.joints, pairs_of(params.chains), params.rest, travel, params.feet, params.hands,
-        params.thing, params.clavicles, params.rest_frame,
+        params.thing, params.spaces, params.clavicles, params.rest_frame,
     )  # fmt: skip
 
 
@@ -180,6 +187,9 @@ def report_of(source: Clip, done: Outcome, made: Clip) -> dict[str, Any]:
     return {
         "mapped": sum(x.mapped for x in links),
         "unmapped": [names[x.target] for x in links if x.how == "follows"],
+        "reordered": sum(
+            made.order(x.target) != source.order(x.sources[0]) for x in links if len(x.sources) == 1
+        ),
         "doubtful": [names[x.target] for x in links if x.word == "doubtful"],
         "rest_is_pose": done.source.is_pose,
         "ends": [asdict(e) for e in ends],

@@ -49,6 +49,10 @@ function Numbers({ report }: { report: Report }) {
         {report.hips_lowered_mm > 0.05 && <At frame={report.hips_lowered_frame} />}
       </Row>
       <Row name="Out of reach by">{millimetres(report.missed_mm)}</Row>
+      {report.reordered > 0 && (
+        <Row name="In another order of turns">{counted(report.reordered, 'joint')}</Row>
+      )}
+      {report.seconds > 0 && <Row name="Carried in">{report.seconds.toFixed(2)} s</Row>}
       {(report.keys_kept ?? 0) > 0 && (
         <Row name="Keys kept and added">
           {grouped(report.keys_kept!)} + {grouped(report.keys_added ?? 0)}

@@ -1,7 +1,8 @@
 /** What is wished of carrying: rest, root, ends. */
 import type { Schemas } from '../../api/client'
+import { useBench } from '../../clip/bench'
 import { PLAIN, type Turn, useCarrying, type Wishes, wish } from '../../clip/carrying'
-import { Button, Check, Choice, NumberInput, Slider } from '../../ui/controls'
+import { Button, Check, Choice, NumberInput, Select, Slider } from '../../ui/controls'
 
 const percent = (share: number) => `${Math.round(100 * share)} %`
 
@@ -73,6 +74,29 @@ function Rest({ map }: { map: Schemas['MapOut'] }) {
   )
 }
 
+/** Relative to what a hand is told: there it is where it was, in proportion. */
+function Space({ end }: { end: 'left hand' | 'right hand' }) {
+  const spaces = useCarrying((s) => s.wishes.spaces)
+  const props = useBench((s) => s.clip?.props) ?? []
+  const named = ['world', 'chest', 'head', 'hips'].map((n) => [n, `told by the ${n}`])
+  const { [end]: own = '', ...others } = spaces
+  return (
+    <div className="flex items-center justify-between gap-2 text-ink-2">
+      {end === 'left hand' ? 'Left hand' : 'Right hand'}
+      <Select
+        label={`Relative to what the ${end} is told`}
+        value={own}
+        options={{
+          '': 'as its arm is carried',
+          ...Object.fromEntries(named),
+          ...Object.fromEntries(props.map((p) => [p.name, `told by ${p.name} (prop)`])),
+        }}
+        onChange={(space) => wish({ spaces: space ? { ...others, [end]: space } : others })}
+      />
+    </div>
+  )
+}
+
 function RestFrame() {
   const frame = useCarrying((s) => s.wishes.rest_frame)
   return (
@@ -131,6 +155,9 @@ export function WishForm({ map }: { map: Schemas['MapOut'] }) {
             onCommit={(thing) => wish({ thing: Math.max(0.05, Math.min(20, thing)) })}
           />
         </div>
+        {(['left hand', 'right hand'] as const).map((end) => (
+          <Space key={end} end={end} />
+        ))}
         <Share label="Collar bones turn along" name="clavicles" />
         {keyed && (
           <>

@@ -1,0 +1,93 @@
+"""Where a hand goes when it is told relative to something: the world, the chest, the head, the
+hips, a prop. There it is where it was, in proportion."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from leancurve.document.base import prop_pose
+from leancurve.document.clip import Clip
+from leancurve.errors import BadInput
+from leancurve.numbers import rotation
+from leancurve.numbers.arrays import Floats
+from leancurve.retarget.carrying import Travel, World, turned
+from leancurve.retarget.standing import Standing
+from leancurve.retarget.things import carried_props
+from leancurve.retarget.touching import SIDES, Touch, palm
+
+HANDS = tuple(f"{side} hand" for side in SIDES)
+WORLD = "world"
+PARTS = ("chest", "head", "hips")
+
+
+def require_spaces(clip: Clip, spaces: Mapping[str, str]) -> None:
+    """:class:`BadInput` where an end or what it is told relative to is not there."""
+    for end, space in spaces.items():
+        if end not in HANDS:
+            raise BadInput(f"spaces: {end!r} is none of {', '.join(HANDS)}")
+        if space not in (WORLD, *PARTS) and clip.prop_at(space) is None:
+            props = "".join(f", {p.name}" for p in clip.props)
+            raise BadInput(f"spaces: {space!r} is none of {WORLD}, {', '.join(PARTS)}{props}")
+
+
+def space_goals(
+    source: Clip,
+    ours: Standing,
+    theirs: Standing,
+    here: World,
+    there: World,
+    touches: tuple[Touch, ...],
+    travel: Travel,
+    thing: float,
+    spaces: Mapping[str, str],
+) -> dict[str, Floats]:
+    """By how much the hand of each side that is told in a space of its own is moved ``(F, 3)``,
+    metres in figure space."""
+    out: dict[str, Floats] = {}
+    for end, space in spaces.items():
+        side = end.split()[0]
+        mine, its = palm(ours, here, side), palm(theirs, there, side)
+        if mine is None or its is None:
+            continue
+        if space == WORLD:
+            goal = mine * np.array([travel.along, 0.0, travel.along])
+            goal[:, 1] = there.floor + travel.up * (mine[:, 1] - here.floor)
+        elif space in PARTS:
+            joint, other = _joint(ours, space), _joint(theirs, space)
+            if joint is None or other is None:
+                continue
+            back = rotation.conjugate(turned(ours, here.turns, joint))
+            local = rotation.rotate(back, mine - here.points[:, joint])
+            scale = theirs.height / ours.height
+            goal = rotation.rotate(turned(theirs, there.turns, other), scale * local)
+            goal += there.points[:, other]
+        else:
+            at = source.prop_at(space)
+            assert at is not None  # asked for before
+            turns, points = prop_pose(source)
+            turn = rotation.multiply(ours.to_figure, turns[:, at])
+            place = ours.metres * rotation.rotate(ours.to_figure, points[:, at])
+            local = rotation.rotate(rotation.conjugate(turn), mine - place)
+            goes = _prop_place(source, ours, theirs, here, there, touches, travel, thing, at)
+            goal = goes + rotation.rotate(turn, thing * local)
+        out[side] = goal - its
+    return out
+
+
+def _joint(standing: Standing, part: str) -> int | None:
+    if part == "chest":
+        return next(reversed(standing.body.all("spine")), None)
+    return standing.find(part)
+
+
+def _prop_place(
+    source: Clip, ours: Standing, theirs: Standing, here: World, there: World,
+    touches: tuple[Touch, ...], travel: Travel, thing: float, at: int,
+) -> Floats:  # fmt: skip
+    """Where a prop of the source's goes ``(F, 3)``, metres in figure space."""
+    props, curves = carried_props(source, ours, theirs, here, there, touches, travel, thing)
+    frames = np.arange(source.frames, dtype=np.float64)
+    own = np.stack([curves[t].at(frames) for t in props[at].tracks[:3]], axis=-1)
+    return np.asarray(theirs.metres * rotation.rotate(theirs.to_figure, own))
