@@ -24,6 +24,7 @@ from pydantic import BaseModel
 # A line of each operation that names frames or lengths; what is not here has none.
 LINES: dict[str, dict[str, Any]] = {
     "accept": {"findings": [{"kind": "gimbal", "joint": "Hips", "first": 8, "last": 30}]},
+    "bring_over": {"at": 20, "start": 300, "ramp_in": 6},
     "brush": {"radius": 12.0, "dabs": [{"frame": 40.0}], "by": 2.0, "by_frames": 3.0},
     "change_rate": {"rate": "30"},
     "close_loop": {"spread": 12},

@@ -44,7 +44,7 @@ class BringOverParams(RampParams):
     at: int = timed(
         0, time="frame", ge=0, description="the frame of this clip that the source's frame comes to"
     )
-    start: int = number(0, "frame", "the source's frame that comes there", ge=0)
+    start: int = number(0, "of its frames", "the source's frame that comes there", ge=0)
     share: float = number(1.0, "share", "how much of it is taken", ge=0, le=1)
     go_on: bool = Field(
         True, description="hips go on from where this clip has them, where they are brought as well"
