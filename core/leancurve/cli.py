@@ -21,6 +21,7 @@ from leancurve.formats.files import read_take, write_take
 from leancurve.measures.account import LineDrift, account
 from leancurve.measures.drift import drift
 from leancurve.measures.findings import find, work_left
+from leancurve.measures.layers import layer_changes
 from leancurve.operations import OPERATIONS, apply_patch
 from leancurve.operations.describe import described
 from leancurve.operations.plant.figures import plant_figures
@@ -237,6 +238,38 @@ def convert(args: argparse.Namespace) -> dict[str, Any]:
     return {"frames": clip.frames, "channels": len(clip.channels), "keys": clip.key_count}
 
 
+def layers(args: argparse.Namespace) -> dict[str, Any]:
+    """A clip's layers, bottom to top, with what each changes."""
+    clip = _read(args.file).clip
+    return {
+        "layers": [
+            {
+                "name": c.layer.name, "kind": c.layer.kind, "space": c.layer.space,
+                "muted": c.layer.muted, "solo": c.layer.solo, "locked": c.layer.locked,
+                "parts": list(c.parts), "joints": list(c.joints),
+                "max_deg": round(c.change.max_deg, 4), "max_joint": c.change.max_joint,
+                "max_frame": c.change.max_frame, "max_mm": round(c.change.max_mm, 3),
+                "max_end": c.change.max_end, "max_end_frame": c.change.max_end_frame,
+            }
+            for c in layer_changes(clip)
+        ]
+    }  # fmt: skip
+
+
+def flatten(args: argparse.Namespace) -> dict[str, Any]:
+    """What layers make written into the clip's own curves; the layers stay, switched off."""
+    began = time.perf_counter()
+    clip = _read(args.file).clip
+    params: dict[str, Any] = {"layers": args.layers or []}
+    if args.keyed is not None:
+        params |= {"keyed": True, "tolerance_deg": args.keyed}
+    patch = OPERATIONS["flatten"].run(clip, params)
+    flat = apply_patch(clip, patch)
+    _write(flat, args.out)
+    seconds = round(time.perf_counter() - began, 3)
+    return {**patch.report, "frames": flat.frames, "seconds": seconds}
+
+
 def _profile(path: str | None) -> Profile:
     return Profile() if path is None else read_profile(_bytes(path), path)
 
@@ -311,6 +344,12 @@ def _parser() -> argparse.ArgumentParser:
     command("operations", operations)
     command("compare", compare, "a", "b")
     command("convert", convert, "file", "out")
+    command("layers", layers, "file")
+    flattener = command("flatten", flatten, "file", "out")
+    flattener.add_argument(
+        "--keyed", type=float, metavar="DEG", help="keys within DEG degrees, not a value a frame"
+    )
+    flattener.add_argument("--layers", nargs="+", metavar="NAME", help="these alone, by name")
     carrier = command("retarget", retarget, "file", "out")
     carrier.add_argument("--to", metavar="SKELETON", required=True, help="a file of the skeleton")
     carrier.add_argument("--map", metavar="FILE", help="a map of joints that was kept")

@@ -23,7 +23,7 @@ def sampled_on_frames(curve: Curve, frames: int) -> bool:
     return curve.key_count == frames and bool(np.all(curve.time == np.arange(frames)))
 
 
-def _curve_values(clip: Clip, frames: Floats, wanted: Iterable[TrackId]) -> dict[TrackId, Floats]:
+def curve_values(clip: Clip, frames: Floats, wanted: Iterable[TrackId]) -> dict[TrackId, Floats]:
     """Each curve by itself at times ``(F,)`` in frames: between frames sampled ones go straight."""
     whole = len(frames) == clip.frames and bool(np.all(frames == np.arange(clip.frames)))
     out: dict[TrackId, Floats] = {}
@@ -65,7 +65,7 @@ def _values_at(
     A joint all of whose turns are sampled turns by slerp between frames; where some are keyed,
     those follow their curves and the sampled ones go straight, the short way round.
     """
-    values = _curve_values(clip, frames, [base_track(j, c) for j in joints for c in clip.layout[j]])
+    values = curve_values(clip, frames, [base_track(j, c) for j in joints for c in clip.layout[j]])
     between = np.flatnonzero(frames != np.floor(frames))
     slerped: dict[int, Floats] = {}
     if not len(between):
@@ -81,7 +81,7 @@ def _values_at(
     high = np.minimum(low + 1, clip.frames - 1)
     share = off - low
     tracks = [t for found in sampled.values() for t in found]
-    before, after = (_curve_values(clip, at, tracks) for at in (low, high))
+    before, after = (curve_values(clip, at, tracks) for at in (low, high))
     for joint, found in sampled.items():
         order = clip.order(joint)
         if len(found) < len(order):
@@ -92,14 +92,14 @@ def _values_at(
                 values[track][between] = before[track] + share * step
         else:
             a, b = (
-                _rotations(np.stack([side[t] for t in found], axis=-1), clip, [joint])
+                rotations_of(np.stack([side[t] for t in found], axis=-1), clip, [joint])
                 for side in (before, after)
             )
             slerped[joint] = rotation.slerp(a, b, share)
     return values, slerped
 
 
-def _rotations(angles: Floats, clip: Clip, joints: Sequence[int]) -> Floats:
+def rotations_of(angles: Floats, clip: Clip, joints: Sequence[int]) -> Floats:
     """Rotations ``(F, 4)`` of a joint's angles ``(F, n)``, or ``(F, J, 4)`` of ``(F, J, 3)``."""
     from leancurve.numbers.kernels import motion  # numba loads late
 
@@ -125,9 +125,9 @@ def channel_values(
     wanted = list(clip.channels if channels is None else channels)
     at = times_of(clip, frames)
     if bool(np.all(at == np.floor(at))):
-        return _curve_values(clip, at, wanted)
+        return curve_values(clip, at, wanted)
     values, slerped = _values_at(clip, at, sorted({t.joint for t in wanted if t.owner == BASE}))
-    values |= _curve_values(clip, at, [t for t in wanted if t.owner != BASE])
+    values |= curve_values(clip, at, [t for t in wanted if t.owner != BASE])
     between = np.flatnonzero(at != np.floor(at))
     for joint, turned in slerped.items():
         order, tracks = clip.order(joint), clip.turns_of(joint)
@@ -167,7 +167,7 @@ def base_pose(clip: Clip, frames: Floats, joints: Sequence[int]) -> Pose:
         if len(turns) < len(names):
             moves = {c: values[base_track(j, c)] for c in names if c[0] == "t"}
             translation[:, at] = clip.joint_translations(moves, j, count)
-    rotations = _rotations(angles, clip, joints)
+    rotations = rotations_of(angles, clip, joints)
     rotations[:, still] = clip.skeleton.rest_rotations[[joints[at] for at in still]]
     between = np.flatnonzero(frames != np.floor(frames))
     for at, j in enumerate(joints):
@@ -179,7 +179,7 @@ def base_pose(clip: Clip, frames: Floats, joints: Sequence[int]) -> Pose:
 def prop_pose(clip: Clip, frames: Floats | None = None) -> tuple[Floats, Floats]:
     """World rotations ``(F, P, 4)`` and positions ``(F, P, 3)`` of the clip's props, own unit."""
     at = times_of(clip, frames)
-    values = _curve_values(clip, at, [t for prop in clip.props for t in prop.tracks])
+    values = curve_values(clip, at, [t for prop in clip.props for t in prop.tracks])
     turns = np.empty((len(at), len(clip.props), 4))
     points = np.empty((len(at), len(clip.props), 3))
     for k, prop in enumerate(clip.props):

@@ -14,6 +14,7 @@ from typing import Literal, TypeAlias
 import numpy as np
 
 from leancurve.curves.curve import Curve
+from leancurve.document.layer import NOBODY, Layer, layer_of
 from leancurve.document.plant import Plant
 from leancurve.document.prop import PROP, Prop, prop_track
 from leancurve.document.track import TrackId, base_track
@@ -95,6 +96,7 @@ class Clip:
     marks: tuple[Mark, ...] = ()
     plants: tuple[Plant, ...] = ()
     props: tuple[Prop, ...] = ()
+    layers: tuple[Layer, ...] = ()
 
     @property
     def channels(self) -> tuple[TrackId, ...]:
@@ -102,30 +104,46 @@ class Clip:
 
     @property
     def tracks(self) -> tuple[TrackId, ...]:
-        """All that has a curve: the clip's own channels, then those of its props."""
-        return (*self.channels, *(t for prop in self.props for t in prop.tracks))
+        """All that has a curve: the clip's own channels, its props' and its layers'."""
+        props = (t for prop in self.props for t in prop.tracks)
+        return (*self.channels, *props, *(t for layer in self.layers for t in layer.tracks))
 
     def prop_at(self, name: str) -> int | None:
         """Which of its props has a name."""
         return next((k for k, prop in enumerate(self.props) if prop.name == name), None)
 
+    def layer(self, owner: str) -> Layer | None:
+        """The layer that owns tracks, None where no layer does."""
+        return next((x for x in self.layers if x.owner == owner), None)
+
+    def layer_named(self, name: str) -> Layer | None:
+        """The layer of a name."""
+        return next((x for x in self.layers if x.name == name), None)
+
     def whose(self, track: TrackId) -> str:
-        """The name of a track's joint, or of its prop."""
-        if track.owner != PROP:
-            return self.skeleton.names[track.joint]
-        return next((p.name for p in self.props if p.id == track.joint), "a prop")
+        """The name of a track's joint, or of its prop; none of a layer's weight."""
+        if track.owner == PROP:
+            return next((p.name for p in self.props if p.id == track.joint), "a prop")
+        return "" if track.joint == NOBODY else self.skeleton.names[track.joint]
 
     def named(self, track: TrackId) -> str:
-        """A track in words: its joint or its prop, and its channel."""
-        return f"{self.whose(track)} {track.name}"
+        """A track in words: its joint or its prop, and its channel; whose layer it is of."""
+        layer = self.layer(track.owner)
+        if track.joint == NOBODY:
+            return f"the weight of {layer.name if layer else 'a layer'}"
+        told = f"{self.whose(track)} {track.name}"
+        return told if layer is None else f"{told} of {layer.name}"
 
     def track(self, owner: str, name: str, channel: str) -> TrackId | None:
-        """A track by the name of its joint or prop, None where the clip has none such."""
+        """A track by its owner and the name of its joint or prop (none of a layer's weight), None
+        where the clip has none such."""
         if owner == PROP:
             at = self.prop_at(name)
             return None if at is None else prop_track(self.props[at].id, channel)
+        if layer_of(owner) is not None and not name:
+            return TrackId(owner, NOBODY, channel)
         known = name in self.skeleton.names
-        return base_track(self.skeleton.index(name), channel) if known else None
+        return TrackId(owner, self.skeleton.index(name), channel) if known else None
 
     @property
     def duration_s(self) -> float:
@@ -152,6 +170,11 @@ class Clip:
     @cached_property
     def below(self) -> Clip:
         """This clip as its own curves have it, without what stands over them."""
+        return replace(self, plants=(), layers=()) if self.plants or self.layers else self
+
+    @cached_property
+    def unplanted(self) -> Clip:
+        """This clip as its curves and its layers have it, without its plants."""
         return replace(self, plants=()) if self.plants else self
 
     @cached_property
@@ -182,7 +205,7 @@ class Clip:
             tuple(c for c in names if base_track(j, c) in curves)
             for j, names in enumerate(self.layout)
         )
-        return replace(self, layout=layout, curves=dict(curves))
+        return replace(self, layout=layout, curves=dict(curves), layers=())
 
     def adds_offset(self, joint: int) -> bool:
         """Whether a joint's position channels add to its rest offset, rather than replace it."""

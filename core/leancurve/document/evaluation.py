@@ -4,7 +4,8 @@
 :func:`effective`. Poses are made in stages, each from the one before:
 
 1. base: what the clip's own curves give, a local rotation and translation a joint;
-2. correction layers and 3. placement, which are not here yet;
+2. correction layers (:mod:`leancurve.document.layering`), bottom to top; 3. placement, which is
+   not here yet;
 4. plants (:mod:`leancurve.document.planting`).
 
 Each stage takes the pose of the one before and the frames, and gives one of the same shape. World
@@ -19,16 +20,18 @@ from typing import TypeAlias
 
 import numpy as np
 
-from leancurve.document import planting
-from leancurve.document.base import base_pose, channel_values, times_of
+from leancurve.document import layering, planting
+from leancurve.document.base import channel_values, times_of
 from leancurve.document.clip import Clip
 from leancurve.document.kept import recent
+from leancurve.document.layer import NOBODY
+from leancurve.document.layering import layered_pose
 from leancurve.document.track import BASE, TrackId, base_track
 from leancurve.figure.pose import Pose
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
 
-VERSION = 2
+VERSION = 3
 """Rises when the same document gives other poses or channels: what was kept of them is old then."""
 
 Stage: TypeAlias = Callable[[Clip, Floats, Sequence[int], Pose], Pose]
@@ -46,7 +49,7 @@ def evaluate(clip: Clip, frames: Floats | None = None, joints: Sequence[int] | N
     """
     at = times_of(clip, frames)
     wanted = range(len(clip.skeleton)) if joints is None else joints
-    pose = base_pose(clip, at, wanted)
+    pose = layered_pose(clip, at, wanted)
     for stage in STAGES:
         pose = stage(clip, at, wanted, pose)
     return pose
@@ -70,12 +73,12 @@ def effective(
     """Effective channels at times ``(F,)`` in frames, by default on each of the clip's frames;
     all channels unless some are named.
 
-    Where nothing stands over them they are :func:`channel_values`. Angles of joints that plants
-    turn are the reading nearest to what the joint's own curves say there.
+    Where nothing stands over them they are :func:`channel_values`. Angles of joints that layers or
+    plants turn are the reading nearest to what the joint's own curves say there.
     """
     at = times_of(clip, frames)
     values = channel_values(clip, at, channels)
-    turned = planting.touched(clip)
+    turned = planting.touched(clip) | layering.touched(clip)
     over = sorted({t.joint for t in values if t.owner == BASE} & turned)
     if not over:
         return values
@@ -100,9 +103,19 @@ def affected(clip: Clip, changed: Iterable[TrackId], before: Clip | None = None)
     than in the clip ``before``: what must be sent anew."""
     changed = list(changed)
     joints = {t.joint for t in changed if t.owner == BASE}
+    for one in (clip, before) if before is not None else (clip,):
+        for layer in one.layers:
+            reached = set(layer.shares)
+            own = {t.joint for t in changed if t.owner == layer.owner}
+            # A weight counts for all of its joints; in the figure's space all above one do.
+            whole = NOBODY in own or (layer.space == "figure" and (joints or own))
+            joints |= reached if whole else own & reached
     held = planting.touched(clip)
     if before is not None:
         held |= planting.touched(before)
-    if changed or (before is not None and before.plants != clip.plants):
+        if before.layers != clip.layers:
+            joints |= layering.touched(before) | layering.touched(clip)
+    others = before is not None and (before.plants, before.layers) != (clip.plants, clip.layers)
+    if changed or others:
         joints |= held
     return tuple(sorted(joints))

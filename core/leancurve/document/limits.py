@@ -13,6 +13,7 @@ import numpy as np
 
 from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve
 from leancurve.document.clip import Clip
+from leancurve.document.track import CHANNELS
 from leancurve.errors import BadInput, short
 from leancurve.numbers.arrays import Floats
 
@@ -25,6 +26,7 @@ MOST_VALUES = 40_000_000
 """Channels times frames, and keys in all."""
 MOST_PLANTS = 5_000
 MOST_PROPS = 50
+MOST_LAYERS = 200
 LONGEST_NAME = 200
 LARGEST = 1e9
 """Degrees, or the skeleton's unit."""
@@ -78,6 +80,8 @@ def require_sound(clip: Clip, before: Clip | None = None) -> None:
         raise BadInput(f"the clip: {keys:,} keys; at most {MOST_VALUES:,}")
     if clip.props and (before is None or clip.props is not before.props):
         _require_sound_props(clip)
+    if clip.layers and (before is None or clip.layers is not before.layers):
+        _require_sound_layers(clip)
     if clip.plants and (before is None or clip.plants is not before.plants):
         _require_sound_plants(clip)
 
@@ -156,3 +160,25 @@ def _require_sound_props(clip: Clip) -> None:
             raise BadInput(f"{short(prop.name)}: its size must be 0 or more")
         if any(t not in clip.curves for t in prop.tracks):
             raise BadInput(f"{short(prop.name)}: a prop has a curve for each of its six channels")
+
+
+def _require_sound_layers(clip: Clip) -> None:
+    if len(clip.layers) > MOST_LAYERS:
+        raise BadInput(f"the clip: {len(clip.layers):,} layers; at most {MOST_LAYERS:,}")
+    for what in ("id", "name"):
+        if len({getattr(x, what) for x in clip.layers}) < len(clip.layers):
+            raise BadInput(f"the clip: two layers have the same {what}")
+    for layer in clip.layers:
+        require_name(layer.name)
+        named = f"the layer {short(layer.name)}"
+        joints = [j for j, _ in layer.layout]
+        if joints != sorted(set(joints)) or not all(0 <= j < len(clip.skeleton) for j in joints):
+            raise BadInput(f"{named}: its joints must be the skeleton's, each once")
+        for _, names in layer.layout:
+            if not names or len(set(names)) < len(names) or not set(names) <= set(CHANNELS):
+                raise BadInput(f"{named}: expected channels of {', '.join(CHANNELS)}, each once")
+        for joint, share in layer.mask:
+            if not 0 <= joint < len(clip.skeleton) or not 0.0 <= share <= 1.0:
+                raise BadInput(f"{named}: expected shares from 0 to 1 of the skeleton's joints")
+        if any(t not in clip.curves for t in layer.tracks):
+            raise BadInput(f"{named}: a layer has a curve for its weight and each of its channels")

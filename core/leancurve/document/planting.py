@@ -15,9 +15,10 @@ import numpy as np
 from scipy.ndimage import maximum_filter1d
 
 from leancurve.curves.easing import easing_of
-from leancurve.document.base import base_pose, prop_pose
+from leancurve.document.base import prop_pose
 from leancurve.document.clip import Clip
 from leancurve.document.kept import kept
+from leancurve.document.layering import layered_pose
 from leancurve.document.plant import Plant
 from leancurve.errors import BadInput
 from leancurve.figure.chain import follow
@@ -141,7 +142,7 @@ class _World:
         self.joints = tuple(sorted({k for j in joints for k in skeleton.chain(j)}))
         self.at = {j: k for k, j in enumerate(self.joints)}
         frames = np.arange(clip.frames, dtype=np.float64)
-        self.pose = base_pose(clip, frames, self.joints)
+        self.pose = layered_pose(clip, frames, self.joints)
         parents = [self.at.get(skeleton.parents[j], -1) for j in self.joints]
         self.parents = np.array(parents, dtype=np.int64)
         self.forward()

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal, TypeAlias
+from typing import Annotated, Any, TypeAlias
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from leancurve.curves.curve import KeyedCurve
 from leancurve.document.clip import Clip
+from leancurve.document.layer import NOBODY
 from leancurve.document.track import BASE, TrackId
 from leancurve.numbers.arrays import Bools
 
-Owner: TypeAlias = Literal["base", "prop"]
+Owner: TypeAlias = Annotated[str, Field(pattern=r"^(base|prop|layer:\d{1,9})$")]
+"""Whose channels are meant: the clip's own, its props', or a layer's by its id."""
 
 NEAR = 0.5
 """Frames within which a key counts as the one that was seen there."""
@@ -45,7 +47,7 @@ class Scope(BaseModel):
         None, description='groups of the body, such as "left leg"'
     )
     owner: Owner | None = Field(
-        None, description="whose channels: the clip's own when absent, or its props'"
+        None, description="whose channels: the clip's own when absent, its props', or a layer's"
     )
     channels: tuple[str, ...] | None = Field(
         None, description="of tx ty tz rx ry rz; all when absent"
@@ -86,6 +88,7 @@ class Scope(BaseModel):
             c
             for c in clip.tracks
             if c.owner == owner
+            and (c.joint != NOBODY or single is not None)
             and (inside is None or clip.whose(c) in inside)
             and (self.channels is None or c.name in self.channels)
             and (single is None or (clip.whose(c), c.name) in single)

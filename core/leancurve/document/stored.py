@@ -14,6 +14,7 @@ from typing import Any
 
 from leancurve.curves.curve import Curve
 from leancurve.document.clip import Accepted, Clip, Contact, Mark, Reading
+from leancurve.document.layer import Layer
 from leancurve.document.plant import Plant
 from leancurve.document.prop import Prop
 from leancurve.document.track import BASE, TrackId
@@ -67,7 +68,8 @@ def reading_of(values: Mapping[str, Any]) -> Reading:
 
 
 def span_values(clip: Clip) -> dict[str, Any]:
-    """Contacts, acceptances, marks, plants and props as plain JSON values, empty ones left out."""
+    """Contacts, acceptances, marks, plants, props and layers as plain JSON values, empty ones left
+    out."""
     out: dict[str, Any] = {}
     if clip.contacts is not None:
         out["contacts"] = [asdict(c) for c in clip.contacts]
@@ -79,7 +81,29 @@ def span_values(clip: Clip) -> dict[str, Any]:
         out["plants"] = [_plant_values(p) for p in clip.plants]
     if clip.props:
         out["props"] = [{**asdict(p), "size": list(p.size)} for p in clip.props]
+    if clip.layers:
+        out["layers"] = [_layer_values(x) for x in clip.layers]
     return out
+
+
+def _layer_values(layer: Layer) -> dict[str, Any]:
+    """A layer as plain JSON values; what is as it is for most is left out."""
+    usual = {f.name: f.default for f in fields(Layer)}
+    values = {f: getattr(layer, f) for f in usual if getattr(layer, f) != usual[f]}
+    for name in ("layout", "mask"):
+        if name in values:
+            values[name] = [[j, list(x) if name == "layout" else x] for j, x in values[name]]
+    return values
+
+
+def _layer_of(values: Mapping[str, Any]) -> Layer:
+    return Layer(
+        **{
+            **values,
+            "layout": tuple((j, tuple(names)) for j, names in values.get("layout", ())),
+            "mask": tuple((j, float(share)) for j, share in values.get("mask", ())),
+        }
+    )
 
 
 def _plant_values(plant: Plant) -> dict[str, Any]:
@@ -107,6 +131,7 @@ def spans_of(values: Mapping[str, Any]) -> dict[str, Any]:
         "marks": tuple(Mark(**m) for m in values.get("marks", ())),
         "plants": tuple(_plant_of(p) for p in values.get("plants", ())),
         "props": tuple(Prop(**{**p, "size": point(p["size"])}) for p in values.get("props", ())),
+        "layers": tuple(_layer_of(x) for x in values.get("layers", ())),
     }
 
 

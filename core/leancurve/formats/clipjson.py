@@ -27,6 +27,7 @@ from leancurve.curves.curve import (
     Segment,
 )
 from leancurve.document.clip import Clip
+from leancurve.document.layer import NOBODY, Layer, layer_owner
 from leancurve.document.limits import require_name, require_rate, require_room
 from leancurve.document.plant import Plant
 from leancurve.document.prop import PROP, prop_track
@@ -38,14 +39,14 @@ from leancurve.document.stored import (
     span_values,
     spans_of,
 )
-from leancurve.document.track import TrackId, base_track
+from leancurve.document.track import BASE, TrackId
 from leancurve.errors import BadInput, short
 from leancurve.figure.skeleton import STRAIGHT
 from leancurve.formats.bvh import Take
 from leancurve.numbers.arrays import AnyArray
 
 SCHEMA = "leancurve.clip"
-SCHEMA_VERSION = 2
+SCHEMA_VERSION = 3
 
 
 def _header(clip: Clip) -> dict[str, Any]:
@@ -71,7 +72,31 @@ def _header(clip: Clip) -> dict[str, Any]:
         "reading": reading_values(clip.reading),
         "skeleton": {"joints": joints, "ends": ends},
         **span_values(clip),
+        **({"layers": [_layer_values(clip, x) for x in clip.layers]} if clip.layers else {}),
     }
+
+
+def _layer_values(clip: Clip, layer: Layer) -> dict[str, Any]:
+    """A layer by the names of its joints; what is as it is for most is left out."""
+    names = clip.skeleton.names
+    usual = Layer(layer.id, layer.name)
+    given = {n: getattr(layer, n) for n in ("kind", "space", "muted", "solo", "locked")}
+    out: dict[str, Any] = {"id": layer.id, "name": layer.name}
+    out |= {n: v for n, v in given.items() if v != getattr(usual, n)}
+    out["channels"] = {names[j]: list(channels) for j, channels in layer.layout}
+    if layer.mask:
+        out["mask"] = {names[j]: share for j, share in layer.mask}
+    return out
+
+
+def _layer_of(values: Mapping[str, Any], names: Sequence[str]) -> Layer:
+    unknown = [n for part in ("channels", "mask") for n in values.get(part, {}) if n not in names]
+    if unknown:
+        raise BadInput(f"the layer {short(values['name'])}: no joint is named {short(unknown[0])}")
+    layout = sorted((names.index(n), tuple(c)) for n, c in values["channels"].items())
+    mask = sorted((names.index(n), float(share)) for n, share in values.get("mask", {}).items())
+    rest = {n: v for n, v in values.items() if n not in ("channels", "mask")}
+    return Layer(**rest, layout=tuple(layout), mask=tuple(mask))
 
 
 def _clip(header: Mapping[str, Any], curves: Mapping[TrackId, Curve]) -> Clip:
@@ -94,8 +119,10 @@ def _clip(header: Mapping[str, Any], curves: Mapping[TrackId, Curve]) -> Clip:
         header["frames"],
         reading_of(header["reading"]),
         header["name"],
-        **spans_of(header),
+        **spans_of({k: v for k, v in header.items() if k != "layers"}),
     )
+    layers = tuple(_layer_of(x, clip.skeleton.names) for x in header.get("layers", ()))
+    clip = replace(clip, layers=layers)
     return replace(clip, plants=tuple(sorted(_whole_turn(p) for p in clip.plants)))
 
 
@@ -125,11 +152,14 @@ def write_clip(clip: Clip, recipe: Sequence[Mapping[str, Any]] = ()) -> bytes:
     props = {p.id: p.name for p in clip.props}
     for channel in clip.tracks:
         curve = clip.curves[channel]
-        entry: dict[str, Any] = (
-            {"prop": props[channel.joint]}
-            if channel.owner == PROP
-            else {"joint": clip.skeleton.names[channel.joint]}
-        )
+        entry: dict[str, Any] = {}
+        layer = clip.layer(channel.owner)
+        if layer is not None:
+            entry["layer"] = layer.name
+        if channel.owner == PROP:
+            entry["prop"] = props[channel.joint]
+        elif channel.joint != NOBODY:
+            entry["joint"] = clip.skeleton.names[channel.joint]
         entry["channel"] = channel.name
         if isinstance(curve, SampledCurve):
             entry["values"] = np.ascontiguousarray(curve.values)
@@ -178,16 +208,25 @@ def read_clip(data: bytes, name: str | None = None) -> Take:
     _check_tree(document["skeleton"], names)
     curves: dict[TrackId, Curve] = {}
     props = {p["name"]: p["id"] for p in document.get("props", ())}
+    layers = {x["name"]: x["id"] for x in document.get("layers", ())}
     for entry in document["curves"]:
         where = f"{entry.get('prop', entry.get('joint'))} {entry['channel']}"
-        if "prop" in entry:
+        owner = BASE
+        if "layer" in entry:
+            if entry["layer"] not in layers:
+                raise BadInput(f"curve {where}: there is no such layer")
+            owner = layer_owner(layers[entry["layer"]])
+            where = f"{where} of {entry['layer']}"
+        if owner != BASE and "joint" not in entry:
+            channel = TrackId(owner, NOBODY, entry["channel"])
+        elif "prop" in entry:
             if entry["prop"] not in props:
                 raise BadInput(f"curve {where}: there is no such prop")
             channel = prop_track(props[entry["prop"]], entry["channel"])
         else:
             if entry["joint"] not in names:
                 raise BadInput(f"curve {where}: the skeleton has no such joint")
-            channel = base_track(names.index(entry["joint"]), entry["channel"])
+            channel = TrackId(owner, names.index(entry["joint"]), entry["channel"])
         if channel in curves:
             raise BadInput(f"curve {where} stands twice")
         try:
@@ -209,9 +248,9 @@ def _upgraded(document: Any) -> dict[str, Any]:
     if not isinstance(document, dict) or document.get("schema") != SCHEMA:
         raise BadInput(f'expected an object with "schema": "{SCHEMA}"')
     version = document.get("schema_version")
-    if version not in (1, SCHEMA_VERSION) or isinstance(version, bool):
+    if version not in range(1, SCHEMA_VERSION + 1) or isinstance(version, bool):
         raise BadInput(f"schema_version: expected {SCHEMA_VERSION} or lower, got {version!r}")
-    # Version 1 knew no plants and no props.
+    # Version 1 knew no plants and no props, version 2 no layers.
     return {**document, "schema_version": SCHEMA_VERSION}
 
 

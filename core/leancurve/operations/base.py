@@ -14,6 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from leancurve.cleaning.continuity import kept_continuous
 from leancurve.curves.curve import Curve
 from leancurve.document.clip import Accepted, Clip, Contact, Mark, Reading
+from leancurve.document.layer import Layer
 from leancurve.document.limits import require_room, require_sound
 from leancurve.document.plant import Plant
 from leancurve.document.prop import PROP, Prop
@@ -78,6 +79,7 @@ class Patch:
     marks: tuple[Mark, ...] | None = None
     plants: tuple[Plant, ...] | None = None
     props: tuple[Prop, ...] | None = None
+    layers: tuple[Layer, ...] | None = None
     unset: frozenset[Literal["contacts"]] = frozenset()
     report: Mapping[str, Any] = field(default_factory=dict)
 
@@ -86,7 +88,7 @@ class Patch:
         """What changes beside curves, by the clip's own names."""
         names = (
             *("reading", "skeleton", "layout", "rate", "frames"),
-            *("contacts", "accepted", "marks", "plants", "props"),
+            *("contacts", "accepted", "marks", "plants", "props", "layers"),
         )
         given = {n: getattr(self, n) for n in names if getattr(self, n) is not None}
         return {**given, **dict.fromkeys(self.unset)}
@@ -108,10 +110,16 @@ def apply_patch(clip: Clip, patch: Patch) -> Clip:
 
 def _patched(clip: Clip, patch: Patch) -> Clip:
     changed = clip.with_curves(patch.curves)
-    if patch.props is not None:
-        # A prop that is no more takes its curves with it.
-        ids = {p.id for p in patch.props}
-        kept = {t: c for t, c in changed.curves.items() if t.owner != PROP or t.joint in ids}
+    if patch.props is not None or patch.layers is not None:
+        # A prop or a layer that is no more takes its curves with it.
+        ids = {p.id for p in (clip.props if patch.props is None else patch.props)}
+        layers = clip.layers if patch.layers is None else patch.layers
+        own = {t for layer in layers for t in layer.tracks}
+        kept = {
+            t: c
+            for t, c in changed.curves.items()
+            if t.owner == BASE or (t.joint in ids if t.owner == PROP else t in own)
+        }
         changed = replace(changed, curves=kept)
     if not patch.parts:
         return changed
@@ -183,9 +191,9 @@ class Operation(ABC, Generic[P]):
 
     ``step`` is the step of the work that it belongs to, ``part`` the part of it; ``ranged`` says
     whether it can be limited to some frames, ``keyed`` whether to single keys; ``by_joint``
-    that it can be had for a few joints without the others; ``of_props`` that it works on props'
-    curves as on the clip's own. ``grows`` marks what has parameters
-    that grow with the work. ``inputs`` are other documents that it works with, by name.
+    that it can be had for a few joints without the others; ``of_any`` that it works on the curves
+    of props and layers as on the clip's own. ``grows`` marks what has parameters that grow with the
+    work. ``inputs`` are other documents that it works with, by name.
     ``carries`` marks what puts the performance on another skeleton. ``meant`` says that angles are
     written as a hand set them: nobody says them anew; ``continuous`` that they come without a flip
     by the operation's own care.
@@ -198,7 +206,7 @@ class Operation(ABC, Generic[P]):
     ranged: ClassVar[bool] = False
     keyed: ClassVar[bool] = False
     by_joint: ClassVar[bool] = False
-    of_props: ClassVar[bool] = False
+    of_any: ClassVar[bool] = False
     grows: ClassVar[bool] = False
     meant: ClassVar[bool] = False
     continuous: ClassVar[bool] = False
@@ -228,8 +236,10 @@ class Operation(ABC, Generic[P]):
             raise BadInput(f"{self.name} works on whole channels: it takes no frames in its scope")
         if scope.keys is not None and not self.keyed:
             raise BadInput(f"{self.name} works on curves: it takes no keys in its scope")
-        if scope.owner == PROP and not self.of_props:
-            raise BadInput(f"{self.name} works on the figure: it takes no props in its scope")
+        if scope.owner not in (None, BASE) and not self.of_any:
+            raise BadInput(
+                f"{self.name} works on the figure: it takes no props and no layers in its scope"
+            )
         parsed = self.parsed(params or {})
         self._require_room(clip, parsed)
         if self.inputs and inputs and set(inputs) >= set(self.inputs):

@@ -19,6 +19,9 @@ from leancurve.operations.calm.trim import Trim
 from leancurve.operations.inspect.accept import Accept
 from leancurve.operations.inspect.check import Check
 from leancurve.operations.inspect.contacts import EditContacts, FindContacts
+from leancurve.operations.layers.edit import EditLayers
+from leancurve.operations.layers.flatten import Flatten
+from leancurve.operations.layers.key import KeyLayer
 from leancurve.operations.plant.edit import BakePlants, EditPlants
 from leancurve.operations.plant.mend_limbs import MendLimbs
 from leancurve.operations.plant.plant import PlantFeet
@@ -73,6 +76,9 @@ OPERATIONS: dict[str, Operation[Any]] = {
         EditProps(),
         BakePlants(),
         MendLimbs(),
+        EditLayers(),
+        KeyLayer(),
+        Flatten(),
         Carry(),
         BringOver(),
         Edit(),

@@ -13,7 +13,8 @@ from leancurve.document.base import channel_values
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import effective
 from leancurve.document.limits import require_room
-from leancurve.document.track import TrackId
+from leancurve.document.prop import PROP
+from leancurve.document.track import BASE, TrackId
 from leancurve.errors import BadInput, short
 from leancurve.numbers.arrays import Floats
 from leancurve.time.retimed import moved_plants
@@ -48,8 +49,8 @@ def resampled(
     """A sampled clip of the span at ``rate``; exact at times that are frames of this clip.
 
     Keyed channels follow their curves. Between the frames of sampled rotations the joint turns
-    by slerp, and its angles are the solution continuous with their neighbours. Plants go along, or
-    are ``planted``: in the curves, and no more beside them.
+    by slerp, and its angles are the solution continuous with their neighbours. Layers and plants go
+    along, or are ``planted``: in the curves, and no more beside them.
     """
     rate = clip.rate if rate is None else rate
     end = max(clip.frames - 1, 0) if last is None else last
@@ -61,7 +62,11 @@ def resampled(
         for c, v in (effective if planted else channel_values)(clip, times, clip.tracks).items()
     }
     out = replace(clip, curves=curves, rate=rate, frames=len(times))
-    if planted or not clip.plants:
+    if planted:
+        # What layers make is in the curves as well.
+        own = {t: c for t, c in curves.items() if t.owner in (BASE, PROP)}
+        return replace(out, curves=own, plants=(), layers=())
+    if not clip.plants:
         return replace(out, plants=())
     scale = float(rate / clip.rate)
     return replace(out, plants=moved_plants(clip, lambda f: (f - first) * scale, len(times)))

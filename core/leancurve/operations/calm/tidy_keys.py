@@ -34,7 +34,7 @@ class TidyKeys(Operation[TidyKeysParams]):
     name = "tidy_keys"
     title = "Tidy keys"
     step = "calm"
-    of_props = True
+    of_any = True
     Params: ClassVar[type[TidyKeysParams]] = TidyKeysParams
 
     def apply(

@@ -12,6 +12,7 @@ from pydantic import Field
 from leancurve.cleaning.contacts import contacts_of
 from leancurve.cleaning.turned import with_values
 from leancurve.curves.curve import Curve
+from leancurve.document import layering
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import effective
 from leancurve.document.plant import Ease, Plant, Point
@@ -238,6 +239,10 @@ class BakePlants(Operation[BakePlantsParams]):
         self, clip: Clip, scope: Scope, params: BakePlantsParams, progress: Progress = silent
     ) -> Patch:
         chosen = tuple(p for p in clip.plants if not params.parts or p.part in params.parts)
+        if layering.touched(clip) & touched(clip):
+            raise BadInput(
+                "bake_plants: layers lie between the curves and the plants: flatten them"
+            )
         baked = replace(clip, plants=chosen)
         joints = touched(baked)
         tracks = [t for t in clip.channels if t.joint in joints]

@@ -32,7 +32,7 @@ def plant_figures(clip: Clip) -> dict[str, Any]:
     if clip.contacts is None:
         clip = replace(clip, contacts=contacts_of(clip))
     plan = plan_of(clip)
-    before, after = Motion(clip.below), Motion(clip)
+    before, after = Motion(clip.unplanted), Motion(clip)
     mm = clip.millimetres
     sunk, floated = floor_gaps(before), floor_gaps(after)
     missed, missed_at = _worst_miss(plan)
@@ -141,7 +141,7 @@ def each_plants_figures(clip: Clip) -> list[PlantFigures]:
     if not clip.plants:
         return []
     plan, mm = plan_of(clip), clip.millimetres
-    before, after = (Standing(c, *posed(c).world(c.skeleton), {}) for c in (clip.below, clip))
+    before, after = (Standing(c, *posed(c).world(c.skeleton), {}) for c in (clip.unplanted, clip))
     missed = {x.limb: x.missed for x in plan.limbs}
     out: list[PlantFigures] = []
     for plant in clip.plants:

@@ -87,8 +87,8 @@ def prop_named(clip: Clip, name: str) -> int:
 
 def standing(clip: Clip) -> Standing:
     """The motion below all plants."""
-    turns, points = evaluate(clip.below).world(clip.skeleton)
-    support = find_support(clip.below, world=(turns, points))
+    turns, points = evaluate(clip.unplanted).world(clip.skeleton)
+    support = find_support(clip.unplanted, world=(turns, points))
     rests = dict(support.rest_heights)
     # A foot without a toe rolls over the end of its sole.
     for limb in limbs_of(clip.skeleton, clip.body):

@@ -134,7 +134,7 @@ class Carry(Operation[CarryParams]):
             keys = {"keys_kept": kept.kept, "keys_added": kept.added}
         patch = Patch(
             curves=curves, skeleton=made.skeleton, layout=made.layout, reading=made.reading,
-            contacts=made.contacts, plants=(), props=made.props, accepted=(),
+            contacts=made.contacts, plants=(), props=made.props, layers=(), accepted=(),
         )  # fmt: skip
         planted: dict[str, int] = {}
         if params.plant:

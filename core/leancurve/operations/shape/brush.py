@@ -62,7 +62,7 @@ class Brush(Operation[BrushParams]):
     title = "Brush"
     step = "shape"
     keyed = True
-    of_props = True
+    of_any = True
     grows = True
     inputs: ClassVar[Mapping[str, InputKind]] = {"take": "take"}
     Params: ClassVar[type[BrushParams]] = BrushParams

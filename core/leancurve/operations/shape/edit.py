@@ -44,7 +44,7 @@ from leancurve.operations.base import (
 HandleName = Literal["eased", "flowing", "flat", "straight", "hold", "free"]
 SegmentName = Literal["curve", "straight", "hold", "spring", "bounce"]
 ExtendName = Literal["hold", "straight", "repeat", "repeat_offset"]
-ChannelName = Literal["tx", "ty", "tz", "rx", "ry", "rz"]
+ChannelName = Literal["tx", "ty", "tz", "rx", "ry", "rz", "w"]
 
 SHAPE = ("slope_in", "slope_out", "length_in", "length_out")
 
@@ -58,8 +58,8 @@ class KeyEdit(Params):
     given is set then. Edits of one ``turn`` are made together, turns one after another.
     """
 
-    owner: Owner = Field(BASE, description="whose channel: the clip's own, or a prop's")
-    joint: str = Field(description="the joint's name, or the prop's")
+    owner: Owner = Field(BASE, description="whose channel: the clip's own, a prop's, a layer's")
+    joint: str = Field(description="the joint's name, or the prop's; none of a layer's weight")
     channel: ChannelName
     id: int = Field(ge=0)
     frame: float = timed(time="frame", allow_inf_nan=False)
@@ -89,8 +89,8 @@ class KeyEdit(Params):
 class EndsEdit(Params):
     """How a curve goes on before its first and after its last key."""
 
-    owner: Owner = Field(BASE, description="whose channel: the clip's own, or a prop's")
-    joint: str = Field(description="the joint's name, or the prop's")
+    owner: Owner = Field(BASE, description="whose channel: the clip's own, a prop's, a layer's")
+    joint: str = Field(description="the joint's name, or the prop's; none of a layer's weight")
     channel: ChannelName
     before: ExtendName | None = None
     after: ExtendName | None = None
@@ -368,7 +368,7 @@ class Edit(Operation[EditParams]):
     title = "Edit keys"
     step = "shape"
     version = 3
-    of_props = True
+    of_any = True
     grows = True
     meant = True
     Params: ClassVar[type[EditParams]] = EditParams

@@ -46,7 +46,7 @@ class Gain(Operation[GainParams]):
     part = "amount"
     ranged = True
     keyed = True
-    of_props = True
+    of_any = True
     Params: ClassVar[type[GainParams]] = GainParams
 
     def apply(

@@ -39,7 +39,7 @@ class Slide(Operation[SlideParams]):
     part = "time"
     ranged = True
     keyed = True
-    of_props = True
+    of_any = True
     grows = True
     Params: ClassVar[type[SlideParams]] = SlideParams
 

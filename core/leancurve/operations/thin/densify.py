@@ -27,7 +27,7 @@ class Densify(Operation[DensifyParams]):
     name = "densify"
     title = "Densify"
     step = "thin"
-    of_props = True
+    of_any = True
     Params: ClassVar[type[DensifyParams]] = DensifyParams
 
     def apply(

@@ -1,0 +1,1 @@
+"""Layers: corrections over a performance, by hand and into its own curves."""

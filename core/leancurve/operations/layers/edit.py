@@ -1,0 +1,172 @@
+"""Layers by hand: made, named, weighed, muted, masked, put in another order, taken out."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any, ClassVar, Literal
+
+from pydantic import Field
+
+from leancurve.curves.curve import Curve, keyed
+from leancurve.document.clip import Clip
+from leancurve.document.layer import Layer, LayerKind, LayerSpace
+from leancurve.document.track import TrackId
+from leancurve.errors import BadInput
+from leancurve.operations.base import (
+    Operation,
+    Params,
+    Patch,
+    Progress,
+    Scope,
+    counted,
+    silent,
+)
+
+HEAVIEST = 2.0
+"""A weight may exaggerate up to so many times."""
+
+
+class LayerEdit(Params):
+    """One change of a layer, which is known by its name. ``add`` makes one on top, ``set`` changes
+    what is given of it, ``move`` puts it at a place from the bottom, ``copy`` makes another one of
+    it above, ``remove`` takes it out."""
+
+    do: Literal["add", "set", "move", "copy", "remove"]
+    name: str = Field(min_length=1, max_length=60)
+    new_name: str | None = Field(None, min_length=1, max_length=60)
+    kind: LayerKind | None = Field(None, description="what it does; said when it is made")
+    space: LayerSpace | None = None
+    muted: bool | None = None
+    solo: bool | None = None
+    locked: bool | None = Field(None, description="whether it refuses keys")
+    weight: float | None = Field(
+        None, ge=0, le=HEAVIEST, description="how much it counts, all the time"
+    )
+    mask: dict[str, float] | None = Field(
+        None, description="shares of joints by name, 0 to 1; 1 where none is given"
+    )
+    to: int | None = Field(None, ge=0, description="of moving: its place, 0 at the bottom")
+
+
+class EditLayersParams(Params):
+    edits: tuple[LayerEdit, ...] = Field(min_length=1)
+
+
+class EditLayers(Operation[EditLayersParams]):
+    """Layers by hand: ``{"do": "add", "name": "head to the left"}`` lays one on top of all.
+
+    Layers lie bottom to top over the clip's own curves, which stay as they are: a layer that is
+    muted or taken out leaves what was below it exactly.
+    """
+
+    name = "edit_layers"
+    title = "Edit layers"
+    step = "shape"
+    part = "layers"
+    Params: ClassVar[type[EditLayersParams]] = EditLayersParams
+
+    def apply(
+        self, clip: Clip, scope: Scope, params: EditLayersParams, progress: Progress = silent
+    ) -> Patch:
+        layers = list(clip.layers)
+        curves: dict[TrackId, Curve] = {}
+        unplaced: list[dict[str, Any]] = []
+        for edit in params.edits:
+            at = next((k for k, x in enumerate(layers) if x.name == edit.name), None)
+            if edit.do == "add":
+                if at is not None:
+                    raise BadInput(f"a layer is named {edit.name!r} already")
+                made = Layer(_fresh(clip, layers), edit.name, edit.kind or "add")
+                layers.append(made)
+                at = len(layers) - 1
+                curves[made.weight] = keyed([0.0], [1.0])
+            elif at is None:
+                unplaced.append({"name": edit.name})
+                continue
+            elif edit.do == "remove":
+                gone = layers.pop(at)
+                curves = {t: c for t, c in curves.items() if t.owner != gone.owner}
+                continue
+            elif edit.do == "copy":
+                name = edit.new_name or _free(f"{edit.name}, copy", layers)
+                made = replace(layers[at], id=_fresh(clip, layers), name=name)
+                old = layers[at]
+                for theirs, own in zip(old.tracks, made.tracks, strict=True):
+                    curves[own] = curves.get(theirs) or clip.curves[theirs]
+                layers.insert(at + 1, made)
+                continue
+            if edit.do == "move" and edit.to is not None:
+                layers.insert(min(edit.to, len(layers) - 1), layers.pop(at))
+                continue
+            layers[at] = _set(clip, layers, at, edit)
+            if edit.weight is not None:
+                curves[layers[at].weight] = keyed([0.0], [edit.weight])
+        report: dict[str, Any] = {"edits": len(params.edits), "layers": len(layers)}
+        if unplaced:
+            report["unplaced"] = unplaced
+        return Patch(curves=curves, layers=tuple(layers), report=report)
+
+    def told(self, params: Any) -> str:
+        edits = params["edits"]
+        if len(edits) > 1:
+            return f"Edit {counted(len(edits), 'layer')}"
+        edit = edits[0]
+        verbs = {"add": "New layer", "move": "Move layer", "copy": "Copy layer"}
+        verbs["remove"] = "Take out layer"
+        told = verbs.get(edit["do"])
+        if told is None:
+            given = {k: v for k, v in edit.items() if k not in ("do", "name")}
+            told = _told(given)
+        return f"{told} {edit['name']}"
+
+
+def _told(given: Mapping[str, Any]) -> str:
+    if len(given) != 1:
+        return "Change layer"
+    ((name, value),) = given.items()
+    words = {
+        "muted": "Mute layer" if value else "Hear layer",
+        "solo": "Solo layer" if value else "End the solo of layer",
+        "locked": "Lock layer" if value else "Unlock layer",
+        "weight": f"Weight {value} of layer",
+        "new_name": "Rename layer",
+        "mask": "Mask layer",
+    }
+    return words.get(name, "Change layer")
+
+
+def _fresh(clip: Clip, layers: list[Layer]) -> int:
+    return max((x.id for x in (*clip.layers, *layers)), default=-1) + 1
+
+
+def _free(name: str, layers: list[Layer]) -> str:
+    taken = {x.name for x in layers}
+    out, n = name, 2
+    while out in taken:
+        out, n = f"{name} {n}", n + 1
+    return out
+
+
+def _set(clip: Clip, layers: list[Layer], at: int, edit: LayerEdit) -> Layer:
+    layer = layers[at]
+    if edit.new_name is not None and edit.new_name != layer.name:
+        if any(x.name == edit.new_name for x in layers):
+            raise BadInput(f"a layer is named {edit.new_name!r} already")
+        layer = replace(layer, name=edit.new_name)
+    if edit.do == "set" and edit.kind is not None and edit.kind != layer.kind:
+        raise BadInput("a layer's kind is said when it is made: its curves mean another thing else")
+    given = {n: getattr(edit, n) for n in ("space", "muted", "solo", "locked")}
+    layer = replace(layer, **{n: v for n, v in given.items() if v is not None})
+    if edit.mask is not None:
+        layer = replace(layer, mask=_mask(clip, edit.mask))
+    return layer
+
+
+def _mask(clip: Clip, shares: Mapping[str, float]) -> tuple[tuple[int, float], ...]:
+    for name, share in shares.items():
+        if name not in clip.skeleton.names:
+            raise BadInput(f"mask: no joint is named {name!r}")
+        if not 0.0 <= share <= 1.0:
+            raise BadInput(f"mask: expected shares from 0 to 1, got {share:g} for {name}")
+    return tuple(sorted((clip.skeleton.index(n), float(s)) for n, s in shares.items() if s != 1.0))

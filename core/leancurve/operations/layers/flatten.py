@@ -1,0 +1,134 @@
+"""Flatten: what layers make is written into the clip's own curves."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any, ClassVar
+
+import numpy as np
+from pydantic import Field
+
+from leancurve.cleaning.thinning import Channel, borders, fit_channel
+from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve
+from leancurve.document import layering, planting
+from leancurve.document.clip import Clip
+from leancurve.document.evaluation import effective
+from leancurve.document.layering import live_layers, with_only_layers
+from leancurve.document.track import TrackId
+from leancurve.errors import BadInput
+from leancurve.numbers.arrays import Floats, Ints
+from leancurve.operations.base import (
+    Operation,
+    Params,
+    Patch,
+    Progress,
+    Scope,
+    number,
+    silent,
+)
+
+
+class FlattenParams(Params):
+    layers: tuple[str, ...] = Field(
+        (),
+        description="the layers that are flattened, by name; all with plants where none is given",
+    )
+    keyed: bool = Field(
+        False, description="write keys where the clip's own curves and the layers have theirs"
+    )
+    tolerance_deg: float = number(
+        0.25, "°", "how far keyed turns may lie off", {"keyed": [True]}, gt=0, le=45
+    )
+    tolerance_mm: float = number(
+        1.0, "mm", "how far keyed moves may lie off", {"keyed": [True]}, gt=0, le=1000
+    )
+
+
+class Flatten(Operation[FlattenParams]):
+    """Write what layers make of the clip into its own curves, on its frames and nowhere else.
+
+    The motion stays as it is on every frame. The layers stay too, switched off, until they are
+    taken out. Of all layers the plants above them are written as well, and muted; of some, what
+    those make of the clip without the others.
+    """
+
+    name = "flatten"
+    title = "Flatten"
+    step = "shape"
+    part = "layers"
+    continuous = True
+    Params: ClassVar[type[FlattenParams]] = FlattenParams
+
+    def apply(
+        self, clip: Clip, scope: Scope, params: FlattenParams, progress: Progress = silent
+    ) -> Patch:
+        unknown = [n for n in params.layers if clip.layer_named(n) is None]
+        if unknown:
+            raise BadInput(f"no layer is named {unknown[0]!r}")
+        if params.layers:
+            chosen = {x.id for x in clip.layers if x.name in params.layers}
+            seen = with_only_layers(clip, sorted(chosen))
+        else:
+            chosen = {x.id for x in live_layers(clip)}
+            seen = clip
+        joints = layering.touched(seen) | planting.touched(seen)
+        tracks = [t for t in clip.channels if t.joint in joints]
+        values = effective(seen, channels=tracks)
+        own = effective(clip.below, channels=tracks)
+        progress(0.6)
+        curves: dict[TrackId, Curve] = {}
+        for track in tracks:
+            if np.array_equal(values[track], own[track]):
+                continue
+            times = _times(clip, track) if params.keyed else None
+            curves[track] = _written(clip, track, values[track], times, params)
+        layers = tuple(
+            replace(x, muted=True, solo=False) if x.id in chosen else x for x in clip.layers
+        )
+        plants = clip.plants
+        if not params.layers:
+            plants = tuple(replace(p, muted=True) for p in clip.plants)
+        progress(1.0)
+        return Patch(
+            curves=curves,
+            layers=layers if layers != clip.layers else None,
+            plants=plants if plants != clip.plants else None,
+            report={
+                "layers": len(chosen),
+                "channels": len(curves),
+                "keys": sum(c.key_count for c in curves.values()),
+            },
+        )
+
+    def told(self, params: Mapping[str, Any]) -> str:
+        names = params.get("layers") or ()
+        return f"Flatten {', '.join(names)}" if names else "Flatten"
+
+
+def _times(clip: Clip, track: TrackId) -> Ints | None:
+    """Frames on which the clip's own curve or a layer on its joint has keys; None where one of them
+    has a value on every frame."""
+    found: set[int] = set()
+    owners = {x.owner for x in live_layers(clip)}
+    for other, curve in clip.curves.items():
+        mine = other == track
+        over = other.owner in owners and other.joint == track.joint and other.turns == track.turns
+        if not (mine or over):
+            continue
+        if not isinstance(curve, KeyedCurve):
+            return None
+        found |= {round(t) for t in curve.time.tolist()}
+    inside = sorted(f for f in found if 0 <= f < clip.frames)
+    return np.array(inside, dtype=np.int64) if inside else None
+
+
+def _written(
+    clip: Clip, track: TrackId, values: Floats, times: Ints | None, params: FlattenParams
+) -> Curve:
+    values = np.ascontiguousarray(values)
+    if times is None or clip.frames < 2:
+        return SampledCurve(values)
+    mm = params.tolerance_mm / clip.millimetres
+    channel = Channel(values, params.tolerance_deg if track.turns else mm, borders(values))
+    return fit_channel(channel.at_rest) if channel.still else fit_channel(channel, times)

@@ -1,0 +1,172 @@
+"""Keys on a layer: a joint posed at a frame, the rest of the motion as it was."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any, ClassVar
+
+import numpy as np
+from pydantic import Field
+
+from leancurve.curves.curve import Curve, Handle, KeyedCurve, SampledCurve, keyed
+from leancurve.curves.handles import beside, settled, with_handle
+from leancurve.curves.insertion import insert_key
+from leancurve.document.clip import Clip
+from leancurve.document.layer import Layer
+from leancurve.document.track import TrackId
+from leancurve.errors import BadInput
+from leancurve.operations.base import (
+    Operation,
+    Params,
+    Patch,
+    Progress,
+    Scope,
+    counted,
+    silent,
+    timed,
+)
+
+Three = tuple[float, float, float]
+TURN, MOVE = ("rx", "ry", "rz"), ("tx", "ty", "tz")
+
+
+class KeyLayerParams(Params):
+    layer: str = Field(min_length=1, max_length=60, description="the layer's name")
+    frame: int = timed(time="frame", ge=0, description="where keys are set")
+    turns: dict[str, Three] = Field(
+        default_factory=dict,
+        description="by joint what the layer's turn X, Y, Z shall be there, degrees",
+    )
+    moves: dict[str, Three] = Field(
+        default_factory=dict,
+        description="by joint what its move X, Y, Z shall be there, in the skeleton's unit",
+    )
+    ramp_in: int | None = timed(
+        None, time="length", ge=0, le=100000,
+        description="over how many frames before the correction comes in from nothing",
+    )  # fmt: skip
+    hold: int = timed(
+        0, time="length", ge=0, le=100000, description="for how many frames more it is held"
+    )
+    ramp_out: int | None = timed(
+        None, time="length", ge=0, le=100000,
+        description="over how many frames after it goes back to nothing",
+    )  # fmt: skip
+
+
+class KeyLayer(Operation[KeyLayerParams]):
+    """Key joints on a layer at a frame: ``{"layer": "head", "turns": {"Head": [0, 12, 0]}}``.
+
+    Keys are flat. A joint that the layer does not touch yet gets its curves by this. With a ramp
+    the correction comes in from nothing, or goes back to it. A locked or muted layer takes no keys.
+    """
+
+    name = "key_layer"
+    title = "Key on a layer"
+    step = "shape"
+    part = "layers"
+    grows = True
+    meant = True
+    Params: ClassVar[type[KeyLayerParams]] = KeyLayerParams
+
+    def apply(
+        self, clip: Clip, scope: Scope, params: KeyLayerParams, progress: Progress = silent
+    ) -> Patch:
+        layer = takes_keys(clip, params.layer)
+        end = max(clip.frames - 1, 0)
+        if params.frame > end:
+            raise BadInput(f"frame: expected one within 0 to {end}")
+        wanted: dict[int, dict[str, float]] = {}
+        for names, given in ((TURN, params.turns), (MOVE, params.moves)):
+            for joint, values in given.items():
+                if joint not in clip.skeleton.names:
+                    raise BadInput(f"{self.name}: no joint is named {joint!r}")
+                own = wanted.setdefault(clip.skeleton.index(joint), {})
+                own |= dict(zip(names, values, strict=True))
+        if not wanted:
+            raise BadInput("key_layer: name a joint to turn or to move")
+        _require_turning(clip, layer, wanted)
+        layer = with_channels(layer, {j: tuple(own) for j, own in wanted.items()})
+        times = _times(params, end)
+        curves: dict[TrackId, Curve] = {}
+        for index, channels in wanted.items():
+            for channel, value in channels.items():
+                track = TrackId(layer.owner, index, channel)
+                rest = 0.0 if layer.kind != "replace" else value
+                curves[track] = _keyed(clip.curves.get(track), times, value, rest, float(end))
+        layers = tuple(layer if x.id == layer.id else x for x in clip.layers)
+        return Patch(
+            curves=curves,
+            layers=layers if layers != clip.layers else None,
+            report={"joints": len(wanted), "keys": len(times) * len(curves)},
+        )
+
+    def told(self, params: Mapping[str, Any]) -> str:
+        joints = {*params.get("turns", {}), *params.get("moves", {})}
+        return f"Key {counted(len(joints), 'joint')} on {params['layer']}"
+
+
+def takes_keys(clip: Clip, name: str) -> Layer:
+    """The layer of a name, if it takes keys; :class:`BadInput` says why where it does not."""
+    layer = clip.layer_named(name)
+    if layer is None:
+        raise BadInput(f"no layer is named {name!r}")
+    if layer.locked:
+        raise BadInput(f"the layer {name} is locked: unlock it to key on it")
+    if layer.muted:
+        raise BadInput(f"the layer {name} is muted: what is keyed on it would not be seen")
+    return layer
+
+
+def _require_turning(clip: Clip, layer: Layer, wanted: Mapping[int, Mapping[str, float]]) -> None:
+    """Angles of other kinds are the clip's own: a joint needs three of them to be added to."""
+    if layer.kind == "add":
+        return
+    for joint, own in wanted.items():
+        if set(own) & set(TURN) and len(clip.order(joint)) != 3:
+            name = clip.skeleton.names[joint]
+            raise BadInput(f"{name} has not three rotation channels that could be added to")
+
+
+def with_channels(layer: Layer, more: Mapping[int, tuple[str, ...]]) -> Layer:
+    """A layer that has curves on these channels as well."""
+    whole = {j: list(names) for j, names in layer.layout}
+    for joint, names in more.items():
+        own = whole.setdefault(joint, [])
+        own += [n for n in (*MOVE, *TURN) if n in names and n not in own]
+    return replace(layer, layout=tuple((j, tuple(whole[j])) for j in sorted(whole)))
+
+
+def _times(params: KeyLayerParams, end: int) -> dict[float, bool]:
+    """Frames that are keyed, and whether the correction is there or nothing."""
+    last = min(params.frame + params.hold, end)
+    out = {float(params.frame): True, float(last): True}
+    if params.ramp_in is not None:
+        out.setdefault(float(max(params.frame - max(params.ramp_in, 1), 0)), False)
+    if params.ramp_out is not None:
+        out.setdefault(float(min(last + max(params.ramp_out, 1), end)), False)
+    return out
+
+
+def _keyed(
+    curve: Curve | None, times: Mapping[float, bool], value: float, rest: float, end: float
+) -> Curve:
+    """A curve with flat keys at times: at the value, or back at rest."""
+    wanted = {t: value if there else rest for t, there in times.items()}
+    if isinstance(curve, SampledCurve):
+        # On a dense layer the whole correction is moved there: nothing jumps.
+        at = int(next(t for t, there in times.items() if there))
+        return SampledCurve(curve.values + (value - curve.values[at]))
+    if curve is None:
+        ordered = sorted(wanted)
+        made = keyed(ordered, [wanted[t] for t in ordered])
+        return with_handle(made, np.ones(made.key_count, dtype=np.bool_), Handle.FLAT)
+    assert isinstance(curve, KeyedCurve)
+    for time, goal in wanted.items():
+        if np.all(np.abs(curve.time - time) > 1e-9):
+            curve = insert_key(curve, time, (0.0, end))
+        at_it = np.abs(curve.time - time) <= 1e-9
+        curve = curve.edited(value=np.where(at_it, goal, curve.value))
+        curve = settled(with_handle(curve, at_it, Handle.FLAT), beside(at_it))
+    return curve

@@ -1,0 +1,433 @@
+"""Layers: corrections that weigh, mute and come out again, and leave what lies below exactly."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from functools import cache
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from leancurve.curves.curve import Handle, KeyedCurve, SampledCurve, keyed
+from leancurve.demo import TAKES
+from leancurve.document.clip import Clip
+from leancurve.document.evaluation import affected, effective, evaluate
+from leancurve.document.layer import Layer
+from leancurve.document.layering import live_layers
+from leancurve.document.scope import Scope
+from leancurve.document.stored import clip_of, header_of
+from leancurve.document.track import TrackId
+from leancurve.errors import BadInput
+from leancurve.formats.bvh import read_bvh, write_bvh
+from leancurve.formats.clipjson import read_clip, write_clip
+from leancurve.measures.layers import layer_changes
+from leancurve.numbers import rotation
+from leancurve.numbers.arrays import Floats
+from leancurve.operations import OPERATIONS, apply_patch
+from scipy.spatial.transform import Rotation
+
+from tests.core.test_planting import planted_walk
+
+ARM, FOREARM, HEAD, SPINE = "LeftUpperArm", "LeftForearm", "Head", "Spine2"
+
+
+@cache
+def walk() -> Clip:
+    return TAKES[2].clean()
+
+
+def done(clip: Clip, name: str, **params: Any) -> Clip:
+    return apply_patch(clip, OPERATIONS[name].run(clip, params))
+
+
+def edited(clip: Clip, *edits: dict[str, Any]) -> Clip:
+    return done(clip, "edit_layers", edits=list(edits))
+
+
+def laid(clip: Clip, name: str, turns: dict[str, tuple[float, float, float]], **given: Any) -> Clip:
+    """A clip with a layer on top that turns joints by vectors, the same on all frames."""
+    made = edited(clip, {"do": "add", "name": name, **given})
+    return done(made, "key_layer", layer=name, frame=0, turns=turns)
+
+
+def turns(clip: Clip) -> Floats:
+    return evaluate(clip).rotation
+
+
+def apart(a: Clip, b: Clip) -> float:
+    """The most that any joint's local rotation differs by, degrees."""
+    return float(rotation.geodesic_deg(turns(a), turns(b)).max())
+
+
+def of(clip: Clip, name: str) -> int:
+    return clip.skeleton.index(name)
+
+
+def test_a_layer_of_nothing_changes_nothing_bit_for_bit() -> None:
+    clip = walk()
+    for made in (
+        edited(clip, {"do": "add", "name": "new"}),
+        edited(
+            laid(clip, "off", {ARM: (9.0, 0.0, 0.0)}), {"do": "set", "name": "off", "weight": 0}
+        ),
+        edited(laid(clip, "off", {ARM: (9.0, 0, 0)}), {"do": "set", "name": "off", "muted": True}),
+        edited(
+            laid(clip, "off", {ARM: (9.0, 0, 0)}),
+            {"do": "set", "name": "off", "mask": {ARM: 0.0}},
+        ),
+    ):
+        values, own = effective(made), effective(clip)
+        assert all(np.array_equal(values[t], own[t]) for t in clip.channels)
+        assert made.below.layers == ()
+    assert apart(laid(clip, "zero", {ARM: (0.0, 0.0, 0.0)}), clip) < 1e-9
+
+
+@pytest.mark.parametrize("weight", [0.4, 1.0, 1.7])
+def test_an_added_turn_is_what_scipy_composes(weight: float) -> None:
+    clip = walk()
+    vector = (12.0, -30.0, 8.0)
+    made = edited(laid(clip, "arm", {ARM: vector}), {"do": "set", "name": "arm", "weight": weight})
+    joint = of(clip, ARM)
+    by = Rotation.from_rotvec(weight * np.array(vector), degrees=True)
+    wanted = (Rotation.from_quat(turns(clip)[:, joint]) * by).as_quat()
+    assert rotation.geodesic_deg(turns(made)[:, joint], wanted).max() < 1e-6
+    others = [j for j in range(len(clip.skeleton)) if j != joint]
+    assert np.array_equal(turns(made)[:, others], turns(clip)[:, others])
+
+
+def test_a_forearm_adds_its_angle_whatever_the_base() -> None:
+    """18.5° from its reference add 18.5° (a worked case of common practice)."""
+    clip = walk()
+    made = laid(clip, "forearm", {ARM: (0.0, 0.0, 0.0), FOREARM: (0.0, 18.5, 0.0)})
+    gap = rotation.geodesic_deg(turns(made), turns(clip))
+    assert gap[:, of(clip, FOREARM)] == pytest.approx(18.5, abs=1e-6)
+    assert gap[:, of(clip, ARM)].max() == 0.0
+
+
+def test_solo_is_the_others_muted() -> None:
+    clip = laid(laid(walk(), "one", {ARM: (20.0, 0, 0)}), "two", {FOREARM: (0, 25.0, 0)})
+    solo = edited(clip, {"do": "set", "name": "one", "solo": True})
+    muted = edited(clip, {"do": "set", "name": "two", "muted": True})
+    assert np.array_equal(turns(solo), turns(muted))
+    assert [x.name for x in live_layers(solo)] == ["one"]
+
+
+def test_layers_on_other_joints_commute_and_on_one_joint_by_as_much_as_their_product() -> None:
+    a, b = {ARM: (6.0, 0.0, 0.0)}, {FOREARM: (0.0, 25.0, 0.0)}
+    one = laid(laid(walk(), "a", a), "b", b)
+    other = edited(one, {"do": "move", "name": "b", "to": 0})
+    assert [x.name for x in other.layers] == ["b", "a"]
+    assert apart(one, other) < 1e-9
+    same = laid(laid(walk(), "a", {ARM: (6.0, 0, 0)}), "b", {ARM: (0, 8.0, 0)})
+    swapped = edited(same, {"do": "move", "name": "a", "to": 1})
+    # For small turns |a| |b| sin of the angle between their axes, in radians.
+    assert apart(same, swapped) == pytest.approx(
+        np.degrees(np.radians(6) * np.radians(8)), rel=0.02
+    )
+
+
+def test_a_mask_never_leaks_and_weighs_a_joint() -> None:
+    clip = laid(walk(), "both", {ARM: (30.0, 0, 0), FOREARM: (0, 30.0, 0)})
+    half = edited(clip, {"do": "set", "name": "both", "mask": {ARM: 0.5, FOREARM: 0.0}})
+    gap = rotation.geodesic_deg(turns(half), turns(walk()))
+    assert gap[:, of(clip, ARM)] == pytest.approx(15.0, abs=1e-6)
+    assert gap[:, of(clip, FOREARM)].max() == 0.0
+    assert affected(half, [], clip) == tuple(sorted((of(clip, ARM), of(clip, FOREARM))))
+
+
+def orientations(clip: Clip) -> Floats:
+    """Of each joint relative to the root ``(F, J, 4)``."""
+    world = evaluate(clip).world(clip.skeleton)[0]
+    return rotation.multiply(rotation.conjugate(world[:, :1]), world)
+
+
+def test_in_the_figures_space_a_joint_keeps_its_direction_whatever_those_above_do() -> None:
+    clip = laid(walk(), "aim", {ARM: (0.0, 40.0, 0.0)}, space="figure")
+    by = rotation.exp(np.array([0.0, 40.0, 0.0]))
+    arm, hand, spine = of(clip, ARM), of(clip, "LeftHand"), of(clip, SPINE)
+    wanted = rotation.multiply(by, orientations(walk())[:, arm])
+    assert rotation.geodesic_deg(orientations(clip)[:, arm], wanted).max() < 1e-9
+    # What hangs on it rides along as it did; what does not stays.
+    assert np.array_equal(turns(clip)[:, hand], turns(walk())[:, hand])
+    # A layer beneath bends the spine: the arm's own zero in the figure's space holds it.
+    bent = laid(walk(), "spine", {SPINE: (25.0, 0.0, 0.0)})
+    still = laid(bent, "hold", {ARM: (0.0, 0.0, 0.0)}, space="figure")
+    above = done(still, "key_layer", layer="hold", frame=0, turns={SPINE: (10.0, 0.0, 0.0)})
+    assert (
+        rotation.geodesic_deg(orientations(above)[:, arm], orientations(bent)[:, arm]).max() < 1e-9
+    )
+    assert rotation.geodesic_deg(orientations(above)[:, spine], orientations(bent)[:, spine])[
+        :
+    ] == pytest.approx(10.0, abs=1e-6)
+
+
+def test_the_figures_space_is_the_parents_where_parents_do_not_move() -> None:
+    clip = walk()
+    still = {t: SampledCurve(np.zeros(clip.frames)) for t in clip.channels if t.turns}
+    flat = clip.with_curves(still)
+    vector = (10.0, 20.0, -15.0)
+    one, other = (laid(flat, "x", {ARM: vector}, space=s) for s in ("parent", "figure"))
+    rest = orientations(flat)[0, of(clip, ARM)]
+    if rotation.geodesic_deg(rest, rotation.IDENTITY) < 1e-9:
+        assert apart(one, other) < 1e-9
+    assert rotation.geodesic_deg(orientations(one), orientations(other)).max() < 1e-6
+
+
+@settings(max_examples=12, deadline=None)
+@given(st.data())
+def test_any_frame_is_what_it_is_among_all(data: st.DataObject) -> None:
+    clip = stacked()
+    frames = data.draw(st.lists(st.integers(0, clip.frames - 1), min_size=1, max_size=6))
+    joints = data.draw(st.lists(st.integers(0, 64), min_size=1, max_size=5, unique=True))
+    whole = everything()
+    some = evaluate(clip, np.array(frames, dtype=np.float64), joints)
+    assert np.array_equal(some.rotation, whole[0][frames][:, joints])
+    assert np.array_equal(some.translation, whole[1][frames][:, joints])
+
+
+@cache
+def stacked() -> Clip:
+    """Planted feet, and layers of all kinds below them."""
+    clip = laid(planted_walk(), "head", {HEAD: (0.0, 15.0, 0.0)})
+    clip = laid(clip, "aim", {ARM: (0.0, 20.0, 5.0), SPINE: (4.0, 0.0, 0.0)}, space="figure")
+    clip = laid(clip, "numbers", {FOREARM: (0.0, 7.0, 0.0)}, kind="channels")
+    clip = done(
+        clip, "key_layer", layer="head", frame=200, turns={HEAD: (0, -10.0, 0)}, ramp_out=40
+    )
+    clip = edited(clip, {"do": "add", "name": "lift"})
+    return done(clip, "key_layer", layer="lift", frame=0, moves={"Hips": (0.0, 4.0, 0.0)})
+
+
+@cache
+def everything() -> tuple[Floats, Floats]:
+    pose = evaluate(stacked())
+    return pose.rotation, pose.translation
+
+
+def test_plants_hold_over_layers() -> None:
+    """The hips lifted by a layer: planted feet stay where they are."""
+    clip = planted_walk()
+    lifted = edited(clip, {"do": "add", "name": "lift"})
+    lifted = done(lifted, "key_layer", layer="lift", frame=0, moves={"Hips": (0.0, 3.0, 0.0)})
+    plant = next(p for p in clip.plants if p.part == "left toe")
+    toe = of(clip, "LeftToe")
+    here, there = (evaluate(c).world(c.skeleton)[1] for c in (clip, lifted))
+    held = slice(plant.first, plant.last + 1)
+    assert np.abs(there[held, toe] - here[held, toe]).max() * clip.millimetres < 1.0
+    assert np.abs(there[held, 0] - here[held, 0]).max() > 1.0
+
+
+def test_what_is_delivered_is_the_layered_motion() -> None:
+    clip = stacked()
+    back = read_bvh(write_bvh(clip)).clip
+    assert apart(back, clip) < 1e-4
+    assert np.abs(evaluate(back).translation - evaluate(clip).translation)[:, 0].max() < 1e-4
+
+
+def test_flattened_is_the_same_on_every_frame_and_the_layers_stay_off() -> None:
+    clip = stacked()
+    flat = done(clip, "flatten")
+    assert apart(flat, clip) < 1e-6
+    assert np.abs(evaluate(flat).translation - evaluate(clip).translation).max() < 1e-9
+    assert all(x.muted for x in flat.layers)
+    assert all(p.muted for p in flat.plants)
+    assert [x.name for x in flat.layers] == [x.name for x in clip.layers]
+    # The one heard again lies over what it was flattened into: twice.
+    twice = edited(flat, {"do": "set", "name": "numbers", "muted": False})
+    assert apart(twice, flat) == pytest.approx(7.0, abs=0.1)
+
+
+def test_some_layers_are_flattened_without_the_others() -> None:
+    clip = laid(laid(walk(), "one", {ARM: (20.0, 0, 0)}), "two", {FOREARM: (0, 25.0, 0)})
+    flat = done(clip, "flatten", layers=["one"])
+    assert [x.muted for x in flat.layers] == [True, False]
+    assert apart(flat, clip) < 1e-6
+    assert {t.joint for t in flat.curves if flat.curves[t] is not clip.curves.get(t)} == {
+        of(clip, ARM)
+    }
+    with pytest.raises(BadInput, match="no layer is named 'three'"):
+        OPERATIONS["flatten"].run(clip, {"layers": ["three"]})
+
+
+def test_stray_keys_beyond_the_range_do_not_make_it_longer() -> None:
+    """Keys reach frame 1,084 of a clip that ends at 679: flatten stops at 679."""
+    clip = replace(
+        laid(walk(), "late", {ARM: (5.0, 0.0, 0.0)}), frames=680,
+        curves={t: SampledCurve(c.values[:680]) if isinstance(c, SampledCurve) else c
+                for t, c in laid(walk(), "late", {ARM: (5.0, 0.0, 0.0)}).curves.items()},
+    )  # fmt: skip
+    layer = clip.layers[0]
+    stray = keyed([0.0, 400.0, 1084.0], [0.0, 30.0, -30.0])
+    clip = clip.with_curves({TrackId(layer.owner, of(clip, ARM), "rx"): stray})
+    flat = done(clip, "flatten")
+    changed = [c for t, c in flat.curves.items() if t.joint == of(clip, ARM) and t.owner == "base"]
+    assert {c.key_count for c in changed} == {680}
+    assert apart(flat, clip) < 1e-6
+    keyed_flat = done(clip, "flatten", keyed=True)
+    assert keyed_flat.frames == 680
+
+
+def test_flattened_to_keys_it_is_within_the_tolerance_and_keeps_all_key_times() -> None:
+    thin = apply_patch(walk(), OPERATIONS["thin"].run(walk(), {"tolerance_deg": 0.3}))
+    clip = laid(thin, "arm", {ARM: (0.0, 12.0, 0.0)})
+    clip = done(clip, "key_layer", layer="arm", frame=333, turns={ARM: (0.0, -20.0, 0.0)})
+    flat = done(clip, "flatten", keyed=True, tolerance_deg=0.2)
+    gap = rotation.geodesic_deg(turns(flat), turns(clip))
+    assert gap.max() < 0.5
+    for track in clip.turns_of(of(clip, ARM)):
+        curve, old = flat.curves[track], clip.curves[track]
+        assert isinstance(curve, KeyedCurve)
+        assert isinstance(old, KeyedCurve)
+        assert set(np.round(old.time)) | {333.0} <= set(curve.time)
+        assert curve.key_count < clip.frames / 3
+
+
+def test_keys_on_a_layer_are_flat_and_come_from_nothing_and_go_back_to_it() -> None:
+    clip = edited(walk(), {"do": "add", "name": "head"})
+    clip = done(clip, "key_layer", layer="head", frame=100, turns={HEAD: (0, 12.0, 0)}, ramp_in=20,
+                hold=30, ramp_out=40)  # fmt: skip
+    curve = clip.curves[TrackId(clip.layers[0].owner, of(clip, HEAD), "ry")]
+    assert isinstance(curve, KeyedCurve)
+    assert curve.time.tolist() == [80, 100, 130, 170]
+    assert curve.value.tolist() == [0, 12, 12, 0]
+    assert set(curve.handle) == {Handle.FLAT}
+    gap = rotation.geodesic_deg(turns(clip), turns(walk()))[:, of(clip, HEAD)]
+    assert gap[:81].max() == gap[170:].max() == 0.0
+    assert gap[100:131] == pytest.approx(12.0, abs=1e-9)
+    # Another key between changes what lies between the keys beside it, and nothing else.
+    more = done(clip, "key_layer", layer="head", frame=115, turns={HEAD: (0, 20.0, 0)})
+    changed = np.flatnonzero(rotation.geodesic_deg(turns(more), turns(clip)).max(axis=1) > 1e-9)
+    assert (changed.min(), changed.max()) == (101, 129)
+
+
+def test_layers_that_lead_to_poses_and_that_add_numbers() -> None:
+    clip = walk()
+    joint = of(clip, FOREARM)
+    own = edited(clip, {"do": "add", "name": "pose", "kind": "replace"},
+                 {"do": "set", "name": "pose", "weight": 0.5})  # fmt: skip
+    angles = (10.0, 20.0, 30.0)
+    led = done(own, "key_layer", layer="pose", frame=0, turns={FOREARM: angles})
+    order = clip.order(joint)
+    goal = rotation.from_euler(np.array([[angles["XYZ".index(a)] for a in order]]), order)[0]
+    wanted = rotation.slerp(turns(clip)[:, joint], np.broadcast_to(goal, (clip.frames, 4)), 0.5)
+    assert rotation.geodesic_deg(turns(led)[:, joint], wanted).max() < 1e-9
+    numbers = laid(clip, "numbers", {FOREARM: (0.0, 0.0, 6.0)}, kind="channels")
+    values = effective(numbers)
+    for track in clip.turns_of(joint):
+        gap = values[track] - effective(clip)[track]
+        assert gap == pytest.approx(6.0 if track.name == "rz" else 0.0, abs=1e-6)
+
+
+@pytest.mark.parametrize(
+    ("edit", "says"),
+    [
+        ({"do": "add", "name": "arm"}, "named 'arm' already"),
+        ({"do": "set", "name": "arm", "kind": "replace"}, "kind is said when it is made"),
+        ({"do": "set", "name": "arm", "mask": {"Tail": 0.5}}, "no joint is named 'Tail'"),
+        ({"do": "set", "name": "arm", "mask": {ARM: 3.0}}, "shares from 0 to 1"),
+    ],
+)
+def test_what_cannot_be_done_to_a_layer_is_told(edit: dict[str, Any], says: str) -> None:
+    with pytest.raises(BadInput, match=says):
+        edited(laid(walk(), "arm", {ARM: (5.0, 0, 0)}), edit)
+
+
+def test_a_locked_or_muted_layer_takes_no_keys() -> None:
+    clip = laid(walk(), "arm", {ARM: (5.0, 0.0, 0.0)})
+    for what in ("locked", "muted"):
+        shut = edited(clip, {"do": "set", "name": "arm", what: True})
+        with pytest.raises(BadInput, match=f"arm is {what}"):
+            done(shut, "key_layer", layer="arm", frame=0, turns={ARM: (1.0, 0, 0)})
+    with pytest.raises(BadInput, match="no layer is named 'leg'"):
+        done(clip, "key_layer", layer="leg", frame=0, turns={ARM: (1.0, 0, 0)})
+
+
+def test_a_layers_curves_are_edited_and_its_weight_is_a_curve_of_its_own() -> None:
+    clip = laid(walk(), "arm", {ARM: (0.0, 20.0, 0.0)})
+    owner = clip.layers[0].owner
+    weight = {"owner": owner, "joint": "", "channel": "w"}
+    edits = [
+        {**weight, "id": 0, "frame": 0.0, "value": 0.0, "handle": "straight"},
+        {**weight, "id": 1, "frame": 100.0, "do": "make", "value": 1.0, "handle": "straight"},
+    ]
+    faded = done(clip, "edit", keys=edits)
+    gap = rotation.geodesic_deg(turns(faded), turns(walk()))[:, of(clip, ARM)]
+    assert gap[50] == pytest.approx(10.0, abs=1.0)
+    assert gap[0] == 0.0
+    assert gap[100:] == pytest.approx(20.0, abs=1e-9)
+    scope = Scope(owner=owner, joints=(ARM,))
+    doubled = apply_patch(
+        clip, OPERATIONS["gain"].run(clip, {"factor": 2.0, "about": "value"}, scope)
+    )
+    more = rotation.geodesic_deg(turns(doubled), turns(walk()))[:, of(clip, ARM)]
+    assert more == pytest.approx(40.0, abs=1e-9)
+    with pytest.raises(BadInput, match="no layers"):
+        OPERATIONS["smooth"].run(clip, {}, scope)
+
+
+def test_layers_are_kept_in_files_and_in_the_store() -> None:
+    clip = edited(stacked(), {"do": "set", "name": "aim", "mask": {ARM: 0.5}, "locked": True})
+    back = read_clip(write_clip(clip)).clip
+    assert back.layers == clip.layers
+    assert np.array_equal(turns(back), turns(clip))
+    header = header_of(clip, "digest")
+    again = clip_of(header, clip.skeleton, clip.curves)
+    assert again.layers == clip.layers
+    old = write_clip(walk()).replace(b'"schema_version":3', b'"schema_version":2')
+    assert read_clip(old).clip.layers == ()
+    text = write_clip(clip)
+    for find, put, says in (
+        (b'"layer":"aim","joint"', b'"layer":"none","joint"', "no such layer"),
+        (b'"mask":{"LeftUpperArm"', b'"mask":{"Tail"', "no joint is named"),
+    ):
+        assert find in text
+        with pytest.raises(BadInput, match=says):
+            read_clip(text.replace(find, put, 1))
+
+
+def test_layers_move_with_every_change_of_time() -> None:
+    clip = edited(walk(), {"do": "add", "name": "head"})
+    clip = done(clip, "key_layer", layer="head", frame=100, turns={HEAD: (0, 12.0, 0)}, ramp_in=20,
+                hold=30, ramp_out=40)  # fmt: skip
+    head = of(clip, HEAD)
+    for name, params, moved in (
+        ("insert_frames", {"after": 50, "count": 25}, lambda f: f + 25),
+        ("shift_from", {"frame": 60, "by": 10}, lambda f: f + 10),
+        ("trim", {"first": 40, "last": 800, "calibration": False}, lambda f: f - 40),
+    ):
+        after = done(clip, name, **params)
+        gap = rotation.geodesic_deg(turns(after), turns(done(walk(), name, **params)))[:, head]
+        assert gap[moved(115)] == pytest.approx(12.0, abs=1e-6), name
+        assert gap[moved(180)] == pytest.approx(0.0, abs=1e-6), name
+    half = done(clip, "change_rate", rate=str(clip.rate / 2))
+    base = done(walk(), "change_rate", rate=str(clip.rate / 2))
+    gap = rotation.geodesic_deg(turns(half), turns(base))[:, head]
+    assert gap[57] == pytest.approx(12.0, abs=1e-6)
+
+
+def test_copies_and_names_and_what_each_changes() -> None:
+    clip = edited(laid(walk(), "arm", {ARM: (0.0, 10.0, 0.0)}), {"do": "copy", "name": "arm"})
+    assert [x.name for x in clip.layers] == ["arm", "arm, copy"]
+    assert apart(clip, walk()) == pytest.approx(20.0, abs=1e-6)
+    told = layer_changes(clip)
+    assert [c.change.max_deg for c in told] == pytest.approx([10.0, 10.0], abs=1e-6)
+    assert told[0].parts == ("left arm",)
+    assert told[0].joints == (ARM,)
+    assert told[0].change.max_mm > 10
+    gone = edited(clip, {"do": "remove", "name": "arm"})
+    assert {t.owner for t in gone.curves} == {"base", gone.layers[0].owner}
+    assert OPERATIONS["edit_layers"].run(clip, {"edits": [{"do": "remove", "name": "leg"}]}).report[
+        "unplaced"
+    ] == [{"name": "leg"}]
+
+
+def test_a_layer_has_curves_for_all_that_it_says() -> None:
+    clip = laid(walk(), "arm", {ARM: (5.0, 0.0, 0.0)})
+    broken = replace(clip, layers=(replace(clip.layers[0], layout=((3, ("rx",)),)),))
+    text = write_clip(clip)
+    assert broken.tracks != clip.tracks
+    with pytest.raises(BadInput, match="match one to one"):
+        read_clip(text.replace(b'"LeftUpperArm":["rx","ry","rz"]', b'"LeftUpperArm":["rx","ry"]'))
+    assert Layer(0, "x").tracks[0].name == "w"
