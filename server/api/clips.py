@@ -89,6 +89,9 @@ def clip_out(clip: Clip) -> dict[str, Any]:
         "marks": [asdict(m) for m in document.marks],
         "plants": [asdict(p) for p in document.plants],
         "props": [asdict(p) for p in document.props],
+        "layers": [
+            {**asdict(x), "channels": dict(x.layout), "mask": dict(x.mask)} for x in document.layers
+        ],
         "carried": _carried(take),
         "camera": clip.camera,
         "evaluation": EVALUATION,

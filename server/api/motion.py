@@ -13,12 +13,12 @@ from editing.baseline import baseline_of
 from leancurve.curves.curve import SampledCurve
 from leancurve.document.evaluation import affected, evaluate
 from leancurve.document.posing import mirrored
-from leancurve.document.prop import PROP
-from leancurve.document.track import base_track
+from leancurve.document.track import BASE, base_track
 from leancurve.document.tracks import curves_near
 from leancurve.errors import BadInput
 from leancurve.measures.cycles import whole_cycles
 from leancurve.measures.drift import drift, world_track
+from leancurve.measures.layers import layer_changes
 from ninja import Router
 
 from api import schemas
@@ -52,11 +52,12 @@ def curves(
     clip_id: int,
     revision: int,
     joints: str = "",
-    props: bool = False,
+    others: bool = False,
     take: bool = False,
 ) -> HttpResponse:
-    """The curves of joints given by index, ``joints=3,4``, with ``props`` those of all props; with
-    ``take`` those of the take as read, on the revision's time, as they lie over its curves."""
+    """The curves of joints given by index, ``joints=3,4``, with ``others`` those of all props and
+    layers; with ``take`` those of the take as read, on the revision's time, as they lie over its
+    curves."""
     wanted = revision_for(request, clip_id, revision)
     clip = load_clip(wanted.state)
     if take:
@@ -64,7 +65,7 @@ def curves(
         return immutable(request, message(curve_arrays(clip, over), {}))
     wanted_tracks = set(tracks_of_joints(clip, joints))
     chosen = {
-        t: clip.curves[t] for t in clip.tracks if t in wanted_tracks or (props and t.owner == PROP)
+        t: clip.curves[t] for t in clip.tracks if t in wanted_tracks or (others and t.owner != BASE)
     }
     return immutable(request, message(curve_arrays(clip, chosen), {}))
 
@@ -137,6 +138,16 @@ def account_frames(request: HttpRequest, clip_id: int, revision: int) -> HttpRes
     mends, rest = lanes_of(revision_for(request, clip_id, revision))
     lanes = {"mended_mm": mends.astype(np.float32), "mm": rest.astype(np.float32)}
     return immutable(request, message(lanes, {}))
+
+
+@router.get("clips/{int:clip_id}/layers", response=list[schemas.LayerChangeOut])
+def layers(request: HttpRequest, clip_id: int, revision: int) -> Any:
+    """What each of a revision's layers changes, bottom to top."""
+    clip = load_clip(revision_for(request, clip_id, revision).state)
+    return [
+        {**asdict(c.change), "name": c.layer.name, "parts": list(c.parts)}
+        for c in layer_changes(clip)
+    ]
 
 
 @router.get("clips/{int:clip_id}/tracks")

@@ -471,6 +471,34 @@ class AgainIn(Schema):
     request_id: UUID
 
 
+class LayerOut(Schema):
+    """A correction layer: the joints that it has curves on, by index, with their channels, and the
+    shares of those that are masked."""
+
+    id: int
+    name: str
+    kind: Literal["add", "channels", "replace"]
+    space: Literal["parent", "figure"]
+    muted: bool
+    solo: bool
+    locked: bool
+    channels: dict[int, list[str]]
+    mask: dict[int, float]
+
+
+class LayerChangeOut(Schema):
+    """What a layer changes: parts of the body, and the most that a joint turns and an end moves."""
+
+    name: str
+    parts: list[str]
+    max_deg: float
+    max_joint: str
+    max_frame: int
+    max_mm: float
+    max_end: str
+    max_end_frame: int
+
+
 class ClipOut(Schema):
     id: int
     name: str
@@ -489,6 +517,7 @@ class ClipOut(Schema):
     marks: list[MarkOut]
     plants: list[PlantOut]
     props: list[PropOut]
+    layers: list[LayerOut] = Field(description="correction layers, bottom to top")
     carried: CarriedOut | None = Field(description="what it was carried from, if it was")
     camera: CameraIO | None
     notes: list[str]

@@ -29,6 +29,7 @@ GIVEN: dict[str, dict[str, Any]] = {
     "borrow_rhythm": {"joint": "Spine", "channel": "rx"},
     "thin": {"tolerance_deg": 1.0},
     "brush": {"kind": "restore", "radius": 20.0, "dabs": [{"frame": 40.0}]},
+    "edit_layers": {"edits": [{"do": "add", "name": "head"}]},
 }
 OF_LIMBS = {"plant", "pull", "mend_limbs"}
 """They need a body: see test_planting.py and test_limbs_led.py."""

@@ -24,7 +24,7 @@ from pydantic import BaseModel
 # A line of each operation that names frames or lengths; what is not here has none.
 LINES: dict[str, dict[str, Any]] = {
     "accept": {"findings": [{"kind": "gimbal", "joint": "Hips", "first": 8, "last": 30}]},
-    "bring_over": {"at": 20, "start": 300, "ramp_in": 6},
+    "bring_over": {"at": 20, "start": 30, "ramp_in": 6},
     "brush": {"radius": 12.0, "dabs": [{"frame": 40.0}], "by": 2.0, "by_frames": 3.0},
     "change_rate": {"rate": "30"},
     "close_loop": {"spread": 12},
@@ -37,6 +37,7 @@ LINES: dict[str, dict[str, Any]] = {
     "edit_props": {"edits": [{"do": "add", "name": "crate", "frame": 30}]},
     "gain": {"factor": 1.1, "ramp_in": 6, "ramp_out": 4},
     "insert_frames": {"after": 20, "count": 8},
+    "key_layer": {"layer": "head", "frame": 30, "turns": {"Hips": [0, 9, 0]}, "ramp_in": 8},
     "key_pose": {"frame": 30.0},
     "lag": {"frames": 2.5},
     "lean": {"frame": 30.0},

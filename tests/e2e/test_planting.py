@@ -363,7 +363,7 @@ def prop_curve(page: Page, channel: str) -> KeyedCurve:
     """A curve of the clip's only prop, as the server has it."""
     clip = page.url.replace("/clip/", "/api/clips/")
     head = page.request.get(clip).json()["head"]["id"]
-    arrays = load(page.request.get(f"{clip}/curves?revision={head}&props=true").body())
+    arrays = load(page.request.get(f"{clip}/curves?revision={head}&others=true").body())
     prefix = f"prop/0/{channel}/"
     own = {n.removeprefix(prefix): a for n, a in arrays.items() if n.startswith(prefix)}
     curve = stored_curve(own)

@@ -270,8 +270,9 @@ export interface paths {
         };
         /**
          * Curves
-         * @description The curves of joints given by index, ``joints=3,4``, with ``props`` those of all props; with
-         *     ``take`` those of the take as read, on the revision's time, as they lie over its curves.
+         * @description The curves of joints given by index, ``joints=3,4``, with ``others`` those of all props and
+         *     layers; with ``take`` those of the take as read, on the revision's time, as they lie over its
+         *     curves.
          */
         get: operations["api_motion_curves"];
         put?: never;
@@ -433,6 +434,26 @@ export interface paths {
          *     with a value on every frame are named in ``dense``, as ``owner/joint/channel``.
          */
         get: operations["api_motion_keys"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/layers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Layers
+         * @description What each of a revision's layers changes, bottom to top.
+         */
+        get: operations["api_motion_layers"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1852,6 +1873,11 @@ export interface components {
             id: number;
             /** Joints */
             joints: components["schemas"]["JointOut"][];
+            /**
+             * Layers
+             * @description correction layers, bottom to top
+             */
+            layers: components["schemas"]["LayerOut"][];
             /** Marks */
             marks: components["schemas"]["MarkOut"][];
             /** Name */
@@ -2277,6 +2303,63 @@ export interface components {
             remedy: string;
             /** Step */
             step: string;
+        };
+        /**
+         * LayerChangeOut
+         * @description What a layer changes: parts of the body, and the most that a joint turns and an end moves.
+         */
+        LayerChangeOut: {
+            /** Max Deg */
+            max_deg: number;
+            /** Max End */
+            max_end: string;
+            /** Max End Frame */
+            max_end_frame: number;
+            /** Max Frame */
+            max_frame: number;
+            /** Max Joint */
+            max_joint: string;
+            /** Max Mm */
+            max_mm: number;
+            /** Name */
+            name: string;
+            /** Parts */
+            parts: string[];
+        };
+        /**
+         * LayerOut
+         * @description A correction layer: the joints that it has curves on, by index, with their channels, and the
+         *     shares of those that are masked.
+         */
+        LayerOut: {
+            /** Channels */
+            channels: {
+                [key: string]: string[];
+            };
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "add" | "channels" | "replace";
+            /** Locked */
+            locked: boolean;
+            /** Mask */
+            mask: {
+                [key: string]: number;
+            };
+            /** Muted */
+            muted: boolean;
+            /** Name */
+            name: string;
+            /** Solo */
+            solo: boolean;
+            /**
+             * Space
+             * @enum {string}
+             */
+            space: "parent" | "figure";
         };
         /**
          * LimbOut
@@ -3691,7 +3774,7 @@ export interface operations {
             query: {
                 revision: number;
                 joints?: string;
-                props?: boolean;
+                others?: boolean;
                 take?: boolean;
             };
             header?: never;
@@ -3937,6 +4020,30 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    api_motion_layers: {
+        parameters: {
+            query: {
+                revision: number;
+            };
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayerChangeOut"][];
+                };
             };
         };
     };

@@ -5,7 +5,7 @@ import type { Message } from '../api/safetensors'
 import { type Clip, notify, readoutChannels, useBench } from './bench'
 import { type ChannelKey, type Curve, channelKey, curvesOf, readoutUnit, splitKey } from './curves'
 import { draft } from './draft'
-import { channelsOfProp, hasChannel, jointsOf, ofProp } from './owners'
+import { hasChannel, jointsOf, ofFigure, otherChannels } from './owners'
 import { bringPlan } from './planting'
 import { posesOf, withChanged } from './poses'
 import { useSelection } from './selection'
@@ -112,27 +112,28 @@ async function patiently(step: () => Promise<void> | null, ended: () => void): P
 }
 
 function nextCurves(): Promise<void> | null {
-  const { clip, joints, channels, prop } = get()
+  const { clip, joints, channels, prop, step } = get()
   if (!open || !clip) return null
   const { pinned, muted, timing } = useViewing.getState()
   const stale = !known || known.order !== open.order
   if (timing && (stale || !known!.dense))
     return known?.dense && open.count ? null : fetchKeys(open, known, clip)
   const named = [...channels, ...pinned, ...muted]
-  const props = prop !== null || named.some((key) => ofProp(key) && hasChannel(clip, key))
+  // Layers are worked on in Shape: what they weigh and turn now is told there.
+  const layered = step === 'shape' && clip.layers.length > 0
+  const asked = named.some((key) => !ofFigure(key) && hasChannel(clip, key))
+  const others = prop !== null || layered || asked
   const wanted = [...joints, ...more, ...jointsOf(named)]
   const has = (j: number) => (c: string) => known?.curves.has(channelKey(j, c)) ?? false
   const missing = [...new Set(wanted)].filter(
     (j) => clip.joints[j] && (stale || !clip.joints[j].channels.every(has(j))),
   )
-  const propsHere =
-    !props ||
-    clip.props.every((p) => channelsOfProp(p.id).every((key) => known?.curves.has(key) ?? false))
+  const othersHere = !others || otherChannels(clip).every((key) => known?.curves.has(key) ?? false)
   // While changes are in line what is shown is right already: the last one's answer is fetched.
-  const here = propsHere && wanted.every((j) => clip.joints[j]?.channels.every(has(j)) ?? true)
-  const propsToo = props && (stale || !propsHere)
-  if (missing.length || propsToo)
-    return here && open.count ? null : fetchCurves(open, clip, missing, propsToo)
+  const here = othersHere && wanted.every((j) => clip.joints[j]?.channels.every(has(j)) ?? true)
+  const othersToo = others && (stale || !othersHere)
+  if (missing.length || othersToo)
+    return here && open.count ? null : fetchCurves(open, clip, missing, othersToo)
   if (stale) return null
   const read = readoutChannels(get()).filter((key) => !known!.curves.has(key))
   return read.length ? fetchReadouts(open, clip, read) : null
@@ -151,13 +152,13 @@ async function fetchCurves(
   writes: Writes<Curves, Clip>,
   clip: Clip,
   joints: number[],
-  props: boolean,
+  others: boolean,
 ) {
   const { order, head } = writes
   const asked = {
     revision: head.head.id,
     joints: joints.join(','),
-    props: props ? 'true' : undefined,
+    others: others ? 'true' : undefined,
   }
   const fresh = curvesOf(await numbers(addressOf(clip, 'curves', asked)))
   const same = known?.order === order ? known : null

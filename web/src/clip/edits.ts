@@ -4,6 +4,7 @@ import { counted } from '../ui/numbers'
 import { notify, type Scope, shownChannels, useBench } from './bench'
 import { brushed, type Stroke } from './brush'
 import {
+  BASE,
   BROKEN,
   type ChannelKey,
   COLUMNS,
@@ -17,7 +18,7 @@ import {
 } from './curves'
 import { draft } from './draft'
 import { type Edits, type Ends, edited, freshId, type KeyEdit, type Slide, slid } from './keys'
-import { byOwner, ofProp, PROP, whose } from './owners'
+import { byOwner, ownerOf, whose } from './owners'
 import { countKeys, keysAsScope, type Picked, selectKeys, useSelection } from './selection'
 import { transport } from './transport'
 import { useViewing } from './viewing'
@@ -30,7 +31,7 @@ const nameOf = (key: ChannelKey) => whose(useBench.getState().clip!, key)
 const named = (key: ChannelKey): [string, string] => [nameOf(key), splitKey(key).channel]
 
 /** Whose channels a scope is about, where they are not the figure's. */
-const ownedBy = (prop: boolean): Scope => (prop ? { owner: PROP } : {})
+const ownedBy = (owner: string): Scope => (owner === BASE ? {} : { owner })
 
 /** Channels that can be worked on: those shown, without what is only read out. */
 export function workedOn(): ChannelKey[] {
@@ -193,8 +194,8 @@ export async function refit(): Promise<void> {
   const channels = keys.size ? [...keys.keys()] : workedOn()
   try {
     const fitted = await Promise.all(
-      byOwner(channels, (key) => key).map(([prop, own]) => {
-        const scope: Scope = { ...ownedBy(prop), only: own.map(named) }
+      [...byOwner(channels)].map(([owner, own]) => {
+        const scope: Scope = { ...ownedBy(owner), only: own.map(named) }
         if (keys.size) scope.keys = keysAsScope(of(keys, own), curves(), nameOf)
         return answer(
           client.POST('/api/clips/{clip_id}/refit', {
@@ -238,12 +239,12 @@ export function commitSlide(slide: Slide): void {
     )
   if (nothing) return
   const said = Object.entries(slide).filter(([name, v]) => v !== STILL[name as keyof Slide])
-  for (const [prop, own] of byOwner(moving, (key) => key)) {
+  for (const [owner, own] of byOwner(moving)) {
     const picked = of(keys, own)
     void apply(
       'slide',
       Object.fromEntries(said),
-      { ...ownedBy(prop), keys: keysAsScope(picked, curves(), nameOf) },
+      { ...ownedBy(owner), keys: keysAsScope(picked, curves(), nameOf) },
       `The move of ${countOf(countKeys(picked), 'key')}`,
       handOf(own, (curve, key) =>
         curve.kind === 'keyed' ? slid(curve, picked.get(key)!, slide) : null,
@@ -314,8 +315,8 @@ const of = (keys: Picked, channels: readonly ChannelKey[]): Picked =>
 /** The scopes of a brush, one an owner: picked keys, or the channels that are shown. */
 function handScopes(keys: Picked): Scope[] {
   const channels = keys.size ? [...keys.keys()] : workedOn()
-  return byOwner(channels, (key) => key).map(([prop, own]) => ({
-    ...ownedBy(prop),
+  return [...byOwner(channels)].map(([owner, own]) => ({
+    ...ownedBy(owner),
     ...(keys.size
       ? { keys: keysAsScope(of(keys, own), curves(), nameOf) }
       : { only: own.map(named) }),
@@ -357,7 +358,7 @@ export function commitStroke(stroke: Stroke): void {
   }
   const { take } = useViewing.getState()
   for (const scope of scopes) {
-    const own = touched.filter((key) => ofProp(key) === (scope.owner === PROP))
+    const own = touched.filter((key) => ownerOf(key) === (scope.owner ?? BASE))
     if (!own.length) continue
     const hand = handOf(own, (curve, key) =>
       brushed(curve, stroke, take.get(key), keys.get(key) ?? null),

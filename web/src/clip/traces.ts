@@ -2,7 +2,7 @@
 import { addressOf, answer, client, numbers, type Schemas, textOf } from '../api/client'
 import { notify, shownChannels, useBench } from './bench'
 import { type ChannelKey, type Curve, channelKey, curvesOf, splitKey, valueAt } from './curves'
-import { jointsOf, ofProp } from './owners'
+import { jointsOf, ofFigure } from './owners'
 import { posesOf } from './poses'
 import { transport } from './transport'
 import { type Guide, type TraceChoice, useViewing } from './viewing'
@@ -11,13 +11,13 @@ import { jump } from './write'
 const { getState: view, setState: set } = useViewing
 
 const shownJoints = () => jointsOf(shownChannels(useBench.getState()))
-const propsShown = () => shownChannels(useBench.getState()).some(ofProp)
+const othersShown = () => shownChannels(useBench.getState()).some((key) => !ofFigure(key))
 
 async function curvesOfRevision(revision: number, take: boolean): Promise<Map<ChannelKey, Curve>> {
   const { clip } = useBench.getState()
   const joints = shownJoints().join(',')
-  const props = propsShown() && !take ? 'true' : undefined
-  const asked = { revision, joints, props, take: take ? 'true' : undefined }
+  const others = othersShown() && !take ? 'true' : undefined
+  const asked = { revision, joints, others, take: take ? 'true' : undefined }
   return curvesOf(await numbers(addressOf(clip!, 'curves', asked)))
 }
 
@@ -31,7 +31,7 @@ export async function setTrace(trace: TraceChoice): Promise<void> {
 export async function loadTrace(): Promise<void> {
   const { clip } = useBench.getState()
   const { trace } = view()
-  if (!clip || trace === 'none' || !(shownJoints().length || propsShown())) return
+  if (!clip || trace === 'none' || !(shownJoints().length || othersShown())) return
   try {
     const traced = await curvesOfRevision(trace === 'take' ? clip.head.id : trace, trace === 'take')
     if (view().trace === trace) set({ traced })
@@ -80,7 +80,7 @@ export async function setGuideOf(take: number): Promise<void> {
     notify(textOf(trouble))
     return
   }
-  const first = shownChannels(useBench.getState()).find((key) => !ofProp(key))
+  const first = shownChannels(useBench.getState()).find(ofFigure)
   const { joint, channel } = first ? splitKey(first) : { joint: 0, channel: 'ry' }
   const name = useBench.getState().clip?.joints[joint]?.name
   const alike = Math.max(

@@ -1,6 +1,6 @@
 /** The sheet's tools, and below them what they work on: the brush in hand, or the selected keys. */
 import { Brush, Eraser, MousePointer2, Waves } from 'lucide-react'
-import { useBench } from '../clip/bench'
+import { shownChannels, useBench } from '../clip/bench'
 import type { BrushKind } from '../clip/brush'
 import { HANDLES, type HandleName, SEGMENTS, type SegmentName } from '../clip/curves'
 import { commitEdits, commitSlide, deleteSelected, editSelected, STILL } from '../clip/edits'
@@ -72,7 +72,10 @@ export function KeyBar({ timing = false }: { timing?: boolean }) {
 
 function Hint() {
   const curves = useBench((s) => s.curves)
-  const dense = [...curves.values()].some((c) => c.kind === 'sampled')
+  useBench((s) => s.channels)
+  useBench((s) => s.joints)
+  const shown = shownChannels(useBench.getState())
+  const dense = shown.some((key) => curves.get(key)?.kind === 'sampled')
   return (
     <p className="truncate">
       {dense

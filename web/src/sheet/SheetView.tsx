@@ -96,7 +96,8 @@ export function SheetView() {
       previewed: preview !== null,
       guide: guideShown(guide, guideCurve, clip.frames),
       name: (key) => channelName(key, clip),
-      unit: (key) => readoutUnit(key) ?? (turns(key) ? '°' : ` ${unit}`),
+      unit: (key) =>
+        readoutUnit(key) ?? (turns(key) ? '°' : key.endsWith('/w') ? ' ×' : ` ${unit}`),
     })
   }, [clip, curves, preview, joints, channels, read, pinned, hidden, before, guide, guideCurve])
 

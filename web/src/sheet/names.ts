@@ -1,7 +1,7 @@
 /** Channels and units in words. */
 import type { Clip } from '../clip/bench'
 import { type ChannelKey, channelTitle, readoutName, splitKey } from '../clip/curves'
-import { whose } from '../clip/owners'
+import { layerName, whose } from '../clip/owners'
 
 /** The unit that the clip's moves are in. */
 export function lengthUnit(metres: number): string {
@@ -14,5 +14,8 @@ export function channelName(key: ChannelKey, clip: Clip): string {
   const { channel } = splitKey(key)
   const read = readoutName(key)
   const axis = channel[0] === 'p' ? ` ${channel[1]!.toUpperCase()}` : ''
-  return `${whose(clip, key)} ${read ? `${read}${axis}` : channelTitle(channel)}`
+  const layer = layerName(clip, key)
+  if (channel === 'w') return `weight of ${layer}`
+  const told = `${whose(clip, key)} ${read ? `${read}${axis}` : channelTitle(channel)}`
+  return layer === null ? told : `${told} of ${layer}`
 }

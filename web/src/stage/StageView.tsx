@@ -5,7 +5,8 @@ import { useCarrying } from '../clip/carrying'
 import { selectJoints } from '../clip/choose'
 import { axisOf, channelKey, readoutUnit, splitKey, turns } from '../clip/curves'
 import { draft } from '../clip/draft'
-import { channelsOfProp, jointsOf, ofProp } from '../clip/owners'
+import { joinedBy, layered } from '../clip/layering'
+import { channelsOfProp, jointsOf, ofFigure } from '../clip/owners'
 import { frameBefore, usePins } from '../clip/pins'
 import { withPlants } from '../clip/planting'
 import { samePlant } from '../clip/plants'
@@ -39,20 +40,19 @@ function dragged(frame: number): Overrides | undefined {
   const { clip, curves } = useBench.getState()
   if (!clip) return undefined
   const start = transport.range[0]
-  const joints = jointsOf([...ahead.keys(), ...muted])
+  const joints = new Set([
+    ...jointsOf([...ahead.keys(), ...muted]),
+    ...joinedBy(clip, ahead.keys()),
+  ])
+  const seen = (key: string) => ahead.get(key) ?? curves.get(key)
   const out = new Map<number, NonNullable<ReturnType<typeof jointPose>>>()
   for (const joint of joints) {
     // A muted channel stays as it is at the start of the range.
-    const pose = jointPose(
-      clip,
-      joint,
-      (key) => ahead.get(key) ?? curves.get(key),
-      frame,
-      (key) => (muted.has(key) ? start : frame),
-    )
-    if (pose) out.set(joint, pose)
+    const pose = jointPose(clip, joint, seen, frame, (key) => (muted.has(key) ? start : frame))
+    const whole = pose && layered(clip, joint, pose, seen, frame)
+    if (whole) out.set(joint, whole)
   }
-  for (const [joint, pose] of posed) out.set(joint, pose)
+  for (const [joint, pose] of posed) out.set(joint, layered(clip, joint, pose, seen, frame) ?? pose)
   return out
 }
 
@@ -155,7 +155,7 @@ export function StageView() {
   useEffect(() => {
     stageRef.current?.setHovered(() => {
       const { clip: now, curves: have } = useBench.getState()
-      if (!hovered || !now || ofProp(hovered) || readoutUnit(hovered) !== undefined) return null
+      if (!hovered || !now || !ofFigure(hovered) || readoutUnit(hovered) !== undefined) return null
       const { joint, channel } = splitKey(hovered)
       const seen = (key: string) => draft.ahead.get(key) ?? have.get(key)
       const axis = channelAxis(now, joint, channel, seen, transport.frame)

@@ -297,12 +297,15 @@ export function Tabs({
 }) {
   return (
     <Tab.Root value={shown} onValueChange={onShow} className="flex min-h-0 flex-1 flex-col gap-3">
-      <Tab.List aria-label={label} className="flex shrink-0 border-rule-2 border-b">
+      <Tab.List
+        aria-label={label}
+        className="-mx-1 flex shrink-0 justify-between border-rule-2 border-b"
+      >
         {tabs.map(({ name, title }) => (
           <Tab.Trigger
             key={name}
             value={name}
-            className="-mb-px h-7 border-transparent border-b-2 px-2 text-ink-2 hover:text-ink data-[state=active]:border-signal data-[state=active]:font-semibold data-[state=active]:text-ink"
+            className="-mb-px h-7 border-transparent border-b-2 px-1 text-ink-2 hover:text-ink data-[state=active]:border-signal data-[state=active]:font-semibold data-[state=active]:text-ink"
           >
             {title}
           </Tab.Trigger>

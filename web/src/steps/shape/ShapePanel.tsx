@@ -9,6 +9,7 @@ import { useOpenCard } from '../operation/openCard'
 import { Panel } from '../Panel'
 import { fromBench, UNSCOPED } from './fromBench'
 import { KeysPart } from './KeysPart'
+import { LayersPart } from './LayersPart'
 import { PosePart } from './PosePart'
 import { TimePart } from './TimePart'
 
@@ -67,6 +68,7 @@ export function ShapePanel() {
         onShow={setTab}
         tabs={[
           { name: 'keys', title: 'Keys', content: <KeysPart /> },
+          { name: 'layers', title: 'Layers', content: <LayersPart /> },
           { name: 'time', title: 'Time', content: <TimePart /> },
           ...PARTS.map(([name, title]) => ({
             name,

@@ -1,0 +1,80 @@
+"""Vectors that hold the browser's layers to the core's: written here, read by Vitest.
+
+``LEAN_WRITE_VECTORS=1 ./lean test tests/core/test_layering_vectors.py`` writes them anew.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+from fractions import Fraction
+from typing import Any
+
+import numpy as np
+from leancurve.curves.curve import SampledCurve
+from leancurve.document.clip import Clip
+from leancurve.document.evaluation import evaluate
+from leancurve.document.layer import Layer
+from leancurve.document.track import TrackId, base_track
+from leancurve.figure.skeleton import Skeleton
+
+from tests.conftest import PROJECT
+
+FILE = PROJECT / "web/src/clip/layering.vectors.json"
+FRAMES = 12
+MOVES, TURNS = ("tx", "ty", "tz"), ("rx", "ry", "rz")
+
+
+def layered() -> Clip:
+    """Three joints that turn, two layers over them, one that is muted."""
+    random = np.random.default_rng(5)
+    turns = ("rz", "rx", "ry")
+    layout = (("tx", "ty", "tz", *turns), turns, turns)
+    skeleton = Skeleton(("Hips", "Spine", "Head"), (-1, 0, 1), ((0.0, 90.0, 0.0),) * 3)
+    layers = (
+        Layer(0, "one", layout=((0, (*MOVES, *TURNS)), (1, TURNS))),
+        Layer(1, "two", layout=((1, TURNS), (2, ("ry",))), mask=((1, 0.4),)),
+        Layer(2, "off", layout=((2, ("rx",)),), muted=True),
+    )  # fmt: skip
+    tracks = [base_track(j, c) for j, names in enumerate(layout) for c in names]
+    tracks += [t for layer in layers for t in layer.tracks]
+    curves: dict[TrackId, Any] = {
+        t: SampledCurve(random.uniform(0.2, 1.6, FRAMES) if t.name == "w"
+                        else random.uniform(-60, 60, FRAMES)) for t in tracks
+    }  # fmt: skip
+    return Clip(skeleton, layout, curves, Fraction(60), FRAMES, layers=layers)
+
+
+def vectors() -> dict[str, Any]:
+    clip = layered()
+    below, pose = evaluate(clip.below), evaluate(clip)
+    joints = {
+        j: {
+            "below": below.rotation[:, j].tolist(),
+            "moved": below.translation[:, j].tolist(),
+            "rotation": pose.rotation[:, j].tolist(),
+            "translation": pose.translation[:, j].tolist(),
+        }
+        for j in range(3)
+    }
+    layers = [
+        {
+            "id": x.id, "name": x.name, "kind": x.kind, "space": x.space, "muted": x.muted,
+            "solo": x.solo, "locked": x.locked, "channels": dict(x.layout), "mask": dict(x.mask),
+        }
+        for x in clip.layers
+    ]  # fmt: skip
+    curves = {str(t): c.values.tolist() for t, c in clip.curves.items() if t.owner != "base"}
+    return {"layers": layers, "curves": curves, "joints": joints}
+
+
+def test_the_browsers_layers_are_the_cores() -> None:
+    made = json.loads(json.dumps(vectors()))
+    if os.environ.get("LEAN_WRITE_VECTORS"):
+        FILE.write_text(json.dumps(made, indent=1) + "\n")
+    kept = json.loads(FILE.read_text())
+    assert kept["layers"] == made["layers"]
+    for joint, parts in made["joints"].items():
+        for name, values in parts.items():
+            gap = np.array(kept["joints"][joint][name]) - values
+            assert np.abs(gap).max() < 1e-12

@@ -1,0 +1,104 @@
+"""Layers by pointer: made, keyed, weighed, muted, put in order, flattened, delivered."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from leancurve.document.evaluation import evaluate
+from leancurve.formats.bvh import read_bvh
+from leancurve.numbers import rotation
+from playwright.sync_api import Page, expect
+
+from tests.e2e.conftest import clip_now, delivered, settled
+from tests.e2e.test_cleaning import revision
+from tests.e2e.test_planting import bring_walk, clean_walk
+
+
+def joint(page: Page, name: str) -> None:
+    page.get_by_label("Find a joint").fill(name)
+    page.locator("[data-joint]", has_text=name).first.click()
+    settled(page)
+
+
+def typed(page: Page, label: str, value: str) -> None:
+    field = page.get_by_label(label, exact=True)
+    field.fill(value)
+    field.press("Enter")
+
+
+def new_layer(page: Page, name: str) -> None:
+    page.get_by_label("Name of a new layer").fill(name)
+    page.get_by_role("button", name="New layer").click()
+    expect(page.get_by_role("listitem", name=f"Layer {name}")).to_be_visible()
+    settled(page)
+
+
+def test_corrections_are_laid_over_a_walk_weighed_flattened_and_delivered(
+    page: Page, tmp_path: Path
+) -> None:
+    bring_walk(page, "walk_to_correct")
+    page.keyboard.press("Alt+8")
+    page.get_by_role("tab", name="Layers").click()
+
+    # The head a little to the left, from frame 300 for a while.
+    new_layer(page, "head to the left")
+    joint(page, "Head")
+    page.get_by_test_id("frame").fill("300")
+    page.keyboard.press("Enter")
+    settled(page)
+    typed(page, "Comes in over, frames", "40")
+    typed(page, "Held for, frames", "60")
+    typed(page, "Goes out over, frames", "40")
+    typed(page, "head to the left: Head turn Y", "25")
+    revision(page, 3)
+    settled(page)
+    row = page.get_by_role("listitem", name="Layer head to the left")
+    expect(row).to_contain_text("up to 25.00°")
+    # Its curves stand in the sheet, and half of it is half of it.
+    page.get_by_role("button", name="Its curves").click()
+    settled(page)
+    assert page.get_by_test_id("sheet").get_attribute("data-arrived") == "true"
+    typed(page, "Weight of head to the left, percent", "50")
+    revision(page, 4)
+    settled(page)
+    expect(row).to_contain_text("up to 12.50°")
+
+    # A second one on the forearm lies above, goes below, is muted and heard again.
+    new_layer(page, "arm closer")
+    joint(page, "LeftForearm")
+    typed(page, "arm closer: LeftForearm turn Z", "18.5")
+    revision(page, 6)
+    settled(page)
+    page.get_by_role("button", name="Put arm closer one lower").click()
+    revision(page, 7)
+    settled(page)
+    assert [x["name"] for x in clip_now(page)["layers"]] == ["arm closer", "head to the left"]
+    page.get_by_role("button", name="Mute arm closer").click()
+    revision(page, 8)
+    settled(page)
+    expect(page.get_by_text("arm closer is muted: it takes no keys.")).to_be_visible()
+    page.get_by_role("button", name="Undo").click()
+    revision(page, 7)
+    settled(page)
+
+    # It is all there after a reload, and what is flattened is the motion as it was.
+    page.reload()
+    settled(page)
+    page.get_by_role("tab", name="Layers").click()
+    expect(page.get_by_role("listitem", name="Layer arm closer")).to_be_visible()
+    page.get_by_role("button", name="Flatten all").click()
+    settled(page)
+    layers = clip_now(page)["layers"]
+    assert [x["muted"] for x in layers] == [True, True]
+
+    page.keyboard.press("Alt+9")
+    back = read_bvh(delivered(page, tmp_path / "corrected.bvh")).clip
+    before = clean_walk()
+    gap = rotation.geodesic_deg(evaluate(back).rotation, evaluate(before).rotation)
+    head, arm = (before.skeleton.index(n) for n in ("Head", "LeftForearm"))
+    assert np.abs(gap[300:361, head] - 12.5).max() < 0.01
+    assert max(gap[:260, head].max(), gap[401:, head].max()) < 0.01
+    assert np.abs(gap[:, arm] - 18.5).max() < 0.01
+    others = [j for j in range(len(before.skeleton)) if j not in (head, arm)]
+    assert gap[:, others].max() < 0.01

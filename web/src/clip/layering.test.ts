@@ -1,0 +1,49 @@
+import { describe, expect, it } from 'vitest'
+import type { Clip } from './bench'
+import type { Curve } from './curves'
+import { joinedBy, layered } from './layering'
+import vectors from './layering.vectors.json'
+import type { JointPose } from './rotations'
+
+const clip = { layers: vectors.layers } as unknown as Clip
+const curves = new Map<string, Curve>(
+  Object.entries(vectors.curves).map(([key, values]) => [
+    key,
+    { kind: 'sampled', values: Float64Array.from(values) },
+  ]),
+)
+const at = (all: number[][], frame: number) => all[frame]! as JointPose['rotation']
+
+describe('layers are laid as the core lays them', () => {
+  it('on every frame of every joint, weighed, masked, muted and in order', () => {
+    let turnedOnes = 0
+    for (const [joint, { below, moved, rotation, translation }] of Object.entries(vectors.joints))
+      rotation.forEach((wanted, frame) => {
+        const pose: JointPose = {
+          rotation: at(below, frame),
+          translation: moved[frame] as JointPose['translation'],
+        }
+        const got = layered(clip, Number(joint), pose, (key) => curves.get(key), frame)!
+        const off = (sign: number) =>
+          Math.max(...wanted.map((v, k) => Math.abs(v - sign * got.rotation[k]!)))
+        expect(Math.min(off(1), off(-1))).toBeLessThan(1e-9)
+        translation[frame]!.forEach((v, k) => {
+          expect(Math.abs(v - got.translation[k]!)).toBeLessThan(1e-9)
+        })
+        turnedOnes += Number(Math.min(off(1), off(-1)) < 1e-9)
+      })
+    expect(turnedOnes).toBeGreaterThan(30)
+  })
+
+  it('waits for the server where it cannot: another kind, or a curve that is not here', () => {
+    const pose: JointPose = { rotation: [0, 0, 0, 1], translation: [0, 0, 0] }
+    expect(layered(clip, 1, pose, () => undefined, 0)).toBeNull()
+    const other = { layers: vectors.layers.map((x) => ({ ...x, space: 'figure' })) }
+    expect(layered(other as unknown as Clip, 1, pose, (key) => curves.get(key), 0)).toBeNull()
+  })
+
+  it('knows whom a weight reaches', () => {
+    expect(joinedBy(clip, ['layer:0/-1/w']).sort()).toEqual([0, 1])
+    expect(joinedBy(clip, ['base/2/rx', 'layer:1/1/rx'])).toEqual([1])
+  })
+})

@@ -1,0 +1,414 @@
+/** Layers: corrections laid over the clip, bottom to top, weighed, muted, keyed and taken out. */
+import { useQuery } from '@tanstack/react-query'
+import { ChevronDown, ChevronUp, Lock, LockOpen, Volume2, VolumeX } from 'lucide-react'
+import { useEffect, useState, useSyncExternalStore } from 'react'
+import { answer, client, type Schemas, textOf } from '../../api/client'
+import { type Clip, notify, useBench } from '../../clip/bench'
+import { selectJoints } from '../../clip/choose'
+import { bringCurves } from '../../clip/confirmed'
+import {
+  changeLayer,
+  copyLayer,
+  flatten,
+  KINDS,
+  type Kind,
+  keyLayer,
+  moveLayer,
+  newLayer,
+  type Ramps,
+  removeLayer,
+  SPACES,
+  type Space,
+  useLayers,
+  valuesNow,
+  weightNow,
+} from '../../clip/layers'
+import { channelsOfLayer, type Layer, weightOf } from '../../clip/owners'
+import { transport } from '../../clip/transport'
+import { lengthUnit } from '../../sheet/names'
+import { Button, inputLook, NumberInput, Select, Tip, Toggle } from '../../ui/controls'
+import { degrees, millimetres } from '../../ui/numbers'
+
+type Change = Schemas['LayerChangeOut']
+
+/** What layers change, asked anew with each state. */
+function useChanges(clip: Clip): ReadonlyMap<string, Change> {
+  const { data } = useQuery({
+    queryKey: ['layers', clip.id, clip.head.id],
+    enabled: clip.layers.length > 0,
+    queryFn: () =>
+      answer(
+        client.GET('/api/clips/{clip_id}/layers', {
+          params: { path: { clip_id: clip.id }, query: { revision: clip.head.id } },
+        }),
+      ),
+  })
+  return new Map(data?.map((c) => [c.name, c]))
+}
+
+function Row({
+  layer,
+  at,
+  clip,
+  change,
+}: {
+  layer: Layer
+  at: number
+  clip: Clip
+  change: Change | undefined
+}) {
+  const chosen = useLayers((s) => s.chosen === layer.id)
+  const weight = useBench((s) => weightNow(s.curves, layer))
+  useSyncExternalStore(transport.subscribe, () => transport.frame)
+  const last = clip.layers.length - 1
+  const icon = 'grid size-6 shrink-0 place-items-center rounded-[3px] hover:bg-paper'
+  return (
+    <li
+      aria-label={`Layer ${layer.name}`}
+      className={`border-rule border-t ${chosen ? 'bg-sunk' : ''}`}
+    >
+      <div className="flex h-8 items-center gap-1 px-1.5">
+        <button
+          type="button"
+          aria-pressed={chosen}
+          className={`min-w-0 flex-1 truncate text-left ${chosen ? 'font-semibold' : ''} ${layer.muted ? 'text-ink-3 line-through' : ''}`}
+          onClick={() => useLayers.setState({ chosen: chosen ? null : layer.id })}
+        >
+          {layer.name}
+        </button>
+        <NumberInput
+          label={`Weight of ${layer.name}, percent`}
+          className="w-14"
+          digits={0}
+          value={100 * weight}
+          onCommit={(v) => void changeLayer(layer, { weight: Math.max(0, Math.min(200, v)) / 100 })}
+        />
+        <span className="text-ink-3">%</span>
+        <button
+          type="button"
+          aria-label={layer.muted ? `Hear ${layer.name}` : `Mute ${layer.name}`}
+          aria-pressed={layer.muted}
+          className={`${icon} ${layer.muted ? 'text-signal' : 'text-ink-2'}`}
+          onClick={() => void changeLayer(layer, { muted: !layer.muted })}
+        >
+          {layer.muted ? <VolumeX size={13} /> : <Volume2 size={13} />}
+        </button>
+      </div>
+      <div className="flex items-center gap-1 px-1.5 pb-1 text-[12px] text-ink-3">
+        <p className="flex min-w-0 flex-1 flex-wrap gap-x-2">
+          <span>{change?.parts.join(', ') || 'touches nothing yet'}</span>
+          {change && change.parts.length > 0 && (
+            <>
+              <span className="num">
+                up to {degrees(change.max_deg)}, {millimetres(change.max_mm)}
+              </span>
+              <button
+                type="button"
+                className="underline"
+                onClick={() => transport.goTo(change.max_end_frame)}
+              >
+                frame {change.max_end_frame}
+              </button>
+            </>
+          )}
+        </p>
+        <Toggle
+          on={layer.solo}
+          className="h-6 px-1.5"
+          aria-label={`Solo ${layer.name}`}
+          onClick={() => void changeLayer(layer, { solo: !layer.solo })}
+        >
+          Solo
+        </Toggle>
+        <button
+          type="button"
+          aria-label={layer.locked ? `Unlock ${layer.name}` : `Lock ${layer.name}`}
+          aria-pressed={layer.locked}
+          className={`${icon} ${layer.locked ? 'text-signal' : 'text-ink-3'}`}
+          onClick={() => void changeLayer(layer, { locked: !layer.locked })}
+        >
+          {layer.locked ? <Lock size={12} /> : <LockOpen size={12} />}
+        </button>
+        <span className="flex">
+          <button
+            type="button"
+            aria-label={`Put ${layer.name} one higher`}
+            disabled={at === last}
+            className={`${icon} disabled:opacity-30`}
+            onClick={() => void moveLayer(layer, at + 1)}
+          >
+            <ChevronUp size={13} />
+          </button>
+          <button
+            type="button"
+            aria-label={`Put ${layer.name} one lower`}
+            disabled={at === 0}
+            className={`${icon} disabled:opacity-30`}
+            onClick={() => void moveLayer(layer, at - 1)}
+          >
+            <ChevronDown size={13} />
+          </button>
+        </span>
+      </div>
+    </li>
+  )
+}
+
+const number = (value: number | null) => (value === null ? undefined : value)
+
+/** What the chosen layer does to the selected joint at now, in numbers that are keyed. */
+function Keys({ layer, clip }: { layer: Layer; clip: Clip }) {
+  const joints = useBench((s) => s.joints)
+  const curves = useBench((s) => s.curves)
+  useSyncExternalStore(transport.subscribe, () => transport.frame)
+  const [ramps, setRamps] = useState<{ [K in keyof Required<Ramps>]: number | null }>({
+    ramp_in: null,
+    hold: null,
+    ramp_out: null,
+  })
+  const joint = joints[0]
+  if (joint === undefined) return <p className="text-ink-2">Select a joint to correct.</p>
+  const { name, channels } = clip.joints[joint]!
+  const shut = layer.locked || layer.muted
+  const given: Ramps = Object.fromEntries(
+    Object.entries(ramps).filter(([, v]) => number(v) !== undefined),
+  )
+  const moves = channels.some((c) => c[0] === 't')
+  const field = (what: 'turns' | 'moves', letter: 'r' | 't', unit: string) => {
+    const values = valuesNow(curves, layer, joint, letter)
+    return (
+      <div className="flex items-center justify-between gap-1 text-ink-2">
+        <span className="whitespace-nowrap">
+          {what === 'turns' ? 'turn' : 'move'}, {unit}
+        </span>
+        {(['X', 'Y', 'Z'] as const).map((axis, k) => (
+          <NumberInput
+            key={axis}
+            label={`${layer.name}: ${name} ${what === 'turns' ? 'turn' : 'move'} ${axis}`}
+            className="w-[58px]"
+            digits={2}
+            value={values[k]!}
+            onCommit={(v) => {
+              const next = [...values]
+              next[k] = v
+              void keyLayer(layer, name, what, next, given)
+            }}
+          />
+        ))}
+      </div>
+    )
+  }
+  return (
+    <div className="flex flex-col gap-1.5">
+      <p>
+        <b>{name}</b> on <b>{layer.name}</b> at now
+      </p>
+      {!shut && field('turns', 'r', '°')}
+      {!shut && moves && field('moves', 't', lengthUnit(clip.reading.metres_per_unit))}
+      <div className="flex items-center justify-between gap-1 text-ink-2">
+        <Tip text="A new key's correction comes from nothing, is held and goes back to nothing over so many frames; empty, it stays">
+          <span className="whitespace-nowrap">in, hold, out</span>
+        </Tip>
+        {(['ramp_in', 'hold', 'ramp_out'] as const).map((part) => (
+          <NumberInput
+            key={part}
+            label={
+              { ramp_in: 'Comes in over', hold: 'Held for', ramp_out: 'Goes out over' }[part] +
+              ', frames'
+            }
+            className="w-[58px]"
+            digits={0}
+            placeholder="–"
+            value={ramps[part]}
+            onCommit={(v) => setRamps({ ...ramps, [part]: Math.max(0, Math.round(v)) })}
+          />
+        ))}
+      </div>
+      <div className="flex flex-wrap gap-1.5">
+        <Tip text="A key of no correction at now">
+          <Button
+            disabled={shut || !channelsOfLayer(layer, joint).length}
+            onClick={() => void keyLayer(layer, name, 'turns', [0, 0, 0])}
+          >
+            End it here
+          </Button>
+        </Tip>
+        <Button
+          disabled={!channelsOfLayer(layer, joint).length}
+          onClick={() => selectJoints(joints, channelsOfLayer(layer, joint))}
+        >
+          Its curves
+        </Button>
+        <Button onClick={() => selectJoints(joints, [weightOf(layer)])}>Its weight</Button>
+      </div>
+      {shut && (
+        <p className="text-bad">
+          {layer.name} is {layer.locked ? 'locked' : 'muted'}: it takes no keys.
+        </p>
+      )}
+      <label className="flex items-center justify-between gap-2 text-ink-2">
+        share of {name}
+        <span className="flex items-center gap-1.5">
+          <NumberInput
+            label={`Share of ${name} on ${layer.name}, percent`}
+            className="w-14"
+            digits={0}
+            value={100 * (layer.mask[joint] ?? 1)}
+            onCommit={(v) => {
+              const mask = Object.fromEntries(
+                Object.entries(layer.mask).map(([j, share]) => [
+                  clip.joints[Number(j)]!.name,
+                  share,
+                ]),
+              )
+              const share = Math.max(0, Math.min(100, v)) / 100
+              void changeLayer(layer, { mask: { ...mask, [name]: share } })
+            }}
+          />
+          %
+        </span>
+      </label>
+    </div>
+  )
+}
+
+function Chosen({ layer, clip }: { layer: Layer; clip: Clip }) {
+  return (
+    <section
+      aria-label={`The layer ${layer.name}`}
+      className="flex flex-col gap-2 rounded-[4px] border border-rule-2 px-3 pt-2 pb-3"
+    >
+      <div className="flex items-center gap-1.5">
+        <input
+          key={layer.name}
+          aria-label="Name of the layer"
+          className={`${inputLook} h-6 min-w-0 flex-1`}
+          defaultValue={layer.name}
+          onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()}
+          onBlur={(e) => {
+            const named = e.currentTarget.value.trim()
+            if (named && named !== layer.name) void changeLayer(layer, { new_name: named })
+          }}
+        />
+        <span className="text-ink-3">{KINDS[layer.kind]}</span>
+      </div>
+      {layer.kind === 'add' && (
+        <div className="flex items-center justify-between gap-2 text-ink-2">
+          Its turns go
+          <Select
+            label="Space of the layer"
+            value={layer.space}
+            options={SPACES}
+            onChange={(space) => void changeLayer(layer, { space: space as Space })}
+          />
+        </div>
+      )}
+      <Keys key={layer.id} {...{ layer, clip }} />
+      <div className="flex gap-1.5 border-rule border-t pt-2">
+        <Button onClick={() => void copyLayer(layer)}>Copy</Button>
+        <Tip text="Written into the clip’s own curves; the layer stays, switched off">
+          <Button onClick={() => void flatten([layer.name])}>Flatten</Button>
+        </Tip>
+        <span className="flex-1" />
+        <Button
+          onClick={() => {
+            useLayers.setState({ chosen: null })
+            void removeLayer(layer)
+          }}
+        >
+          Take out
+        </Button>
+      </div>
+    </section>
+  )
+}
+
+export function LayersPart() {
+  const clip = useBench((s) => s.clip)
+  const id = useLayers((s) => s.chosen)
+  const [name, setName] = useState('')
+  const [kind, setKind] = useState<Kind>('add')
+  const head = clip?.head.id
+  const count = clip?.layers.length ?? 0
+  // Weights and values at now are the layers' curves: they are brought with each state.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: asked anew with each state
+  useEffect(() => {
+    if (count) bringCurves().catch((trouble: unknown) => notify(textOf(trouble)))
+  }, [head, count])
+  if (!clip) return null
+  return <Layers {...{ clip, id, name, setName, kind, setKind }} />
+}
+
+function Layers({
+  clip,
+  id,
+  name,
+  setName,
+  kind,
+  setKind,
+}: {
+  clip: Clip
+  id: number | null
+  name: string
+  setName: (name: string) => void
+  kind: Kind
+  setKind: (kind: Kind) => void
+}) {
+  const changes = useChanges(clip)
+  const chosen = clip.layers.find((x) => x.id === id)
+  const make = () => {
+    void newLayer(name, kind)
+    setName('')
+  }
+  return (
+    <div className="flex flex-col gap-2.5">
+      <p className="text-ink-2">
+        Corrections over the clip, bottom to top. What lies below stays as it is: mute one or take
+        it out, and it is there again.
+      </p>
+      <input
+        aria-label="Name of a new layer"
+        placeholder="what it corrects"
+        className={`${inputLook} h-7`}
+        value={name}
+        onChange={(e) => setName(e.target.value)}
+        onKeyDown={(e) => e.key === 'Enter' && make()}
+      />
+      <div className="flex items-center justify-between gap-1.5 [&>button]:h-7">
+        <Select
+          label="Kind of a new layer"
+          value={kind}
+          options={KINDS}
+          onChange={(k) => setKind(k as Kind)}
+        />
+        <Button kind="primary" onClick={make}>
+          New layer
+        </Button>
+      </div>
+      {count(clip) > 0 && (
+        <ol
+          aria-label="Layers, the topmost first"
+          className="rounded-[4px] border border-rule-2 border-t-0"
+        >
+          {[...clip.layers].reverse().map((layer) => (
+            <Row
+              key={layer.id}
+              layer={layer}
+              at={clip.layers.indexOf(layer)}
+              clip={clip}
+              change={changes.get(layer.name)}
+            />
+          ))}
+        </ol>
+      )}
+      {chosen && <Chosen layer={chosen} clip={clip} />}
+      {count(clip) > 0 && (
+        <Tip text="The motion as it is, plants too, written into the clip’s own curves on its frames; layers and plants stay, switched off">
+          <Button onClick={() => void flatten()}>Flatten all</Button>
+        </Tip>
+      )}
+    </div>
+  )
+}
+
+const count = (clip: Clip): number => clip.layers.length
