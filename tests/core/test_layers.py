@@ -431,3 +431,92 @@ def test_a_layer_has_curves_for_all_that_it_says() -> None:
     with pytest.raises(BadInput, match="match one to one"):
         read_clip(text.replace(b'"LeftUpperArm":["rx","ry","rz"]', b'"LeftUpperArm":["rx","ry"]'))
     assert Layer(0, "x").tracks[0].name == "w"
+
+
+def lifted(clip: Clip, take: Clip, **params: Any) -> Clip:
+    patch = OPERATIONS["lift"].run(clip, params, inputs={"take": take})
+    return apply_patch(clip, patch)
+
+
+def test_what_was_done_by_hand_is_lifted_off_and_the_motion_stays() -> None:
+    """A gain on the arm and hips pulled up: the clip's own curves are the take's again."""
+    take = walk()
+    scope = Scope(joints=(ARM, FOREARM))
+    clip = apply_patch(take, OPERATIONS["gain"].run(take, {"factor": 1.4}, scope))
+    offset = Scope(joints=("Hips",), channels=("ty",))
+    clip = apply_patch(clip, OPERATIONS["offset"].run(clip, {"amount": 3.0}, offset))
+    done_ = lifted(clip, take, name="acting")
+    assert apart(done_, clip) < 1e-6
+    assert np.abs(evaluate(done_).translation - evaluate(clip).translation).max() < 1e-9
+    assert apart(done_.below, take) < 1e-6
+    (layer,) = done_.layers
+    assert {clip.skeleton.names[j] for j in layer.channels} == {ARM, FOREARM, "Hips"}
+    assert layer.channels[of(clip, "Hips")] == ("tx", "ty", "tz")
+    half = edited(done_, {"do": "set", "name": "acting", "weight": 0.0})
+    assert apart(half, take) < 1e-6
+    with pytest.raises(BadInput, match="works on a clip with its take"):
+        OPERATIONS["lift"].run(clip, {})
+
+
+def test_a_turn_past_half_is_lifted_without_a_jump() -> None:
+    """A joint that spins by 900° over the clip: its vector goes on, and half of it is half."""
+    take = walk()
+    joint = of(take, "LeftHand")
+    spin = rotation.exp(np.linspace(0, 900, take.frames)[:, None] * np.array([0.0, 1.0, 0.0]))
+    turned = rotation.multiply(evaluate(take).rotation[:, joint], spin)
+    order = take.order(joint)
+    angles = rotation.angles_near(
+        turned, order, np.stack([effective(take)[t] for t in take.turns_of(joint)], axis=-1)
+    )
+    clip = take.with_curves(
+        {t: SampledCurve(np.ascontiguousarray(angles[:, k]))
+         for k, t in enumerate(take.turns_of(joint))}
+    )  # fmt: skip
+    made = lifted(clip, take)
+    curve = made.curves[TrackId(made.layers[0].owner, joint, "ry")]
+    assert isinstance(curve, SampledCurve)
+    assert curve.values[-1] == pytest.approx(900.0, abs=1e-3)
+    assert np.abs(np.diff(curve.values)).max() < 2.0
+
+
+def loaded(clip: Clip, source: Clip, scope: Scope | None = None, **params: Any) -> Clip:
+    patch = OPERATIONS["load_layer"].run(clip, params, scope or Scope(), inputs={"source": source})
+    return apply_patch(clip, patch)
+
+
+def test_two_takes_stand_in_two_layers_and_solo_is_what_was_loaded() -> None:
+    """The walk on one layer and the crate on another (a worked case of common practice)."""
+    base, crate = walk(), TAKES[1].clean()
+    plain = {"ramp_in": 0, "ramp_out": 0}
+    clip = loaded(loaded(base, walk(), name="walk", **plain), crate, name="crate", **plain)
+    arms = [j for g in ("left arm", "right arm") for j in clip.body.groups[g]]
+    one = edited(clip, {"do": "set", "name": "walk", "solo": True})
+    assert rotation.geodesic_deg(turns(one), turns(walk())).max() < 1e-6
+    two = edited(clip, {"do": "set", "name": "crate", "solo": True})
+    frames = np.arange(clip.frames) * float(crate.rate / clip.rate)
+    lasts = frames <= crate.frames - 1
+    there = evaluate(crate, np.minimum(frames, crate.frames - 1.0)).rotation
+    gap = rotation.geodesic_deg(turns(two)[lasts][:, arms], there[lasts][:, arms])
+    assert gap[1:-1].max() < 1e-6
+    # Whatever is muted below it: the same.
+    muted = edited(two, {"do": "set", "name": "walk", "muted": True})
+    assert np.array_equal(turns(muted), turns(two))
+
+
+def test_a_loaded_difference_is_added_and_comes_and_goes_in_its_range() -> None:
+    base, crate = walk(), TAKES[1].clean()
+    scope = Scope(joints=(HEAD,), frames=(100, 300))
+    first = {"stands_as": "difference from its first frame", "at": 100, "start": 400}
+    clip = loaded(base, crate, scope, **first, ramp_in=20, ramp_out=20)
+    head = of(clip, HEAD)
+    gap = rotation.geodesic_deg(turns(clip), turns(base))
+    outside = np.r_[0:100, 302 : base.frames]
+    assert gap[outside].max() < 1e-9
+    assert gap[:, [j for j in range(65) if j != head]].max() == 0.0
+    frames = 400 + (np.arange(140, 260) - 100) * float(crate.rate / base.rate)
+    there = evaluate(crate, frames).rotation[:, head]
+    begun = evaluate(crate, np.array([400.0])).rotation[:, head]
+    wanted = rotation.geodesic_deg(np.broadcast_to(begun, there.shape), there)
+    assert gap[140:260, head] == pytest.approx(wanted, abs=1e-6)
+    with pytest.raises(BadInput, match="does not reach"):
+        loaded(base, crate, Scope(frames=(0, 10)), at=50)

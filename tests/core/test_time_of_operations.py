@@ -41,6 +41,7 @@ LINES: dict[str, dict[str, Any]] = {
     "key_pose": {"frame": 30.0},
     "lag": {"frames": 2.5},
     "lean": {"frame": 30.0},
+    "load_layer": {"at": 20, "start": 30, "ramp_in": 6},
     "mend_limbs": {"ramp": 4},
     "noise": {"ramp_in": 6},
     "offset": {"amount": 2.0, "ramp_out": 4},

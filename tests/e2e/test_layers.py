@@ -102,3 +102,41 @@ def test_corrections_are_laid_over_a_walk_weighed_flattened_and_delivered(
     assert np.abs(gap[:, arm] - 18.5).max() < 0.01
     others = [j for j in range(len(before.skeleton)) if j not in (head, arm)]
     assert gap[:, others].max() < 0.01
+
+
+def test_work_is_lifted_off_into_a_layer_and_another_take_loaded_onto_one(page: Page) -> None:
+    bring_walk(page, "walk_to_lift")
+    before = clip_now(page)
+    joint(page, "LeftForearm")
+    page.keyboard.press("Alt+8")
+    page.get_by_role("tab", name="Amount").click()
+    page.get_by_role("button", name="Gain", exact=True).click()
+    page.get_by_role("region", name="Gain").get_by_role("button", name="Apply").click()
+    revision(page, 2)
+    settled(page)
+    page.get_by_role("tab", name="Layers").click()
+    page.get_by_role("button", name="Lift off the work").click()
+    revision(page, 3)
+    settled(page)
+    row = page.get_by_role("listitem", name="Layer by hand")
+    expect(row).to_contain_text("left arm")
+    # Muted, the take is there again.
+    page.get_by_role("button", name="Mute by hand").click()
+    revision(page, 4)
+    settled(page)
+    drift = page.request.get(
+        f"{page.url.replace('/clip/', '/api/clips/')}/drift?revision={clip_now(page)['head']['id']}"
+        f"&baseline={before['head']['id']}"
+    ).json()
+    assert drift["max_deg"] < 1e-6
+
+    page.get_by_role("button", name="Load onto a layer").click()
+    card = page.get_by_role("region", name="Load onto a layer")
+    expect(card.get_by_role("button", name="Apply")).to_be_disabled()
+    card.get_by_label("Clip to load").select_option(label="Signal lamp, take 01")
+    card.get_by_label("Which joints").select_option("right arm")
+    card.get_by_role("button", name="Apply").click()
+    revision(page, 5)
+    settled(page)
+    expect(page.get_by_role("listitem", name="Layer loaded")).to_contain_text("right arm")
+    assert [x["kind"] for x in clip_now(page)["layers"]] == ["add", "replace"]

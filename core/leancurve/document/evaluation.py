@@ -30,6 +30,7 @@ from leancurve.document.track import BASE, TrackId, base_track
 from leancurve.figure.pose import Pose
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
+from leancurve.numbers.continuity import rewritten
 
 VERSION = 3
 """Rises when the same document gives other poses or channels: what was kept of them is old then."""
@@ -67,14 +68,48 @@ def posed(clip: Clip) -> Pose:
     return evaluate(clip)
 
 
+def _bytes(found: dict[int, Floats]) -> int:
+    return sum(v.nbytes for v in found.values())
+
+
+@recent(32 * 2**20, _bytes)
+def _layered_angles(clip: Clip) -> dict[int, Floats]:
+    """Angles ``(F, 3)`` on all frames of joints that layers turn, without a jump in time."""
+    joints = [j for j in sorted(layering.touched(clip)) if len(clip.order(j)) == 3]
+    if not joints or not clip.frames:
+        return {}
+    pose = evaluate(clip, joints=joints)
+    own = channel_values(clip, channels=[t for j in joints for t in clip.turns_of(j)])
+    out: dict[int, Floats] = {}
+    whole = np.ones(clip.frames, dtype=np.bool_)
+    for k, joint in enumerate(joints):
+        order = clip.order(joint)
+        near = np.stack([own[t] for t in clip.turns_of(joint)], axis=-1)
+        first = rotation.angles_near(pose.rotation[:1, k], order, near[:1])
+        begun = np.concatenate([first, near[1:]])
+        out[joint] = rewritten(begun, pose.rotation[:, k], whole, order)
+    return out
+
+
+def _between(angles: Floats, at: Floats) -> Floats:
+    """Angles of frames ``(F, 3)`` at times, straight between frames."""
+    off = np.clip(at, 0, len(angles) - 1)
+    low = np.floor(off).astype(np.int64)
+    share = (off - low)[:, None]
+    return np.asarray(
+        angles[low] + share * (angles[np.minimum(low + 1, len(angles) - 1)] - angles[low])
+    )
+
+
 def effective(
     clip: Clip, frames: Floats | None = None, channels: Iterable[TrackId] | None = None
 ) -> dict[TrackId, Floats]:
     """Effective channels at times ``(F,)`` in frames, by default on each of the clip's frames;
     all channels unless some are named.
 
-    Where nothing stands over them they are :func:`channel_values`. Angles of joints that layers or
-    plants turn are the reading nearest to what the joint's own curves say there.
+    Where nothing stands over them they are :func:`channel_values`. Angles of joints that plants
+    turn are the reading nearest to what the joint's own curves say there; those of joints that
+    layers turn begin nearest to them, and go on from frame to frame.
     """
     at = times_of(clip, frames)
     values = channel_values(clip, at, channels)
@@ -83,12 +118,15 @@ def effective(
     if not over:
         return values
     pose = evaluate(clip, at, over)
+    layered = _layered_angles(clip)
     own = channel_values(clip, at, [base_track(j, c) for j in over for c in clip.layout[j]])
     for k, joint in enumerate(over):
         order, turns = clip.order(joint), clip.turns_of(joint)
         here: dict[TrackId, Floats] = {}
         if len(order) == 3:
             near = np.stack([own[t] for t in turns], axis=-1)
+            if joint in layered:
+                near = _between(layered[joint], at)
             angles = rotation.angles_near(pose.rotation[:, k], order, near)
             here = {t: angles[:, n] for n, t in enumerate(turns)}
         moved = clip.translation_values(joint, pose.translation[:, k])

@@ -22,6 +22,8 @@ from leancurve.operations.inspect.contacts import EditContacts, FindContacts
 from leancurve.operations.layers.edit import EditLayers
 from leancurve.operations.layers.flatten import Flatten
 from leancurve.operations.layers.key import KeyLayer
+from leancurve.operations.layers.lift import Lift
+from leancurve.operations.layers.load import LoadLayer
 from leancurve.operations.plant.edit import BakePlants, EditPlants
 from leancurve.operations.plant.mend_limbs import MendLimbs
 from leancurve.operations.plant.plant import PlantFeet
@@ -79,6 +81,8 @@ OPERATIONS: dict[str, Operation[Any]] = {
         EditLayers(),
         KeyLayer(),
         Flatten(),
+        Lift(),
+        LoadLayer(),
         Carry(),
         BringOver(),
         Edit(),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any, ClassVar, Literal
 
@@ -77,7 +77,7 @@ class EditLayers(Operation[EditLayersParams]):
             if edit.do == "add":
                 if at is not None:
                     raise BadInput(f"a layer is named {edit.name!r} already")
-                made = Layer(_fresh(clip, layers), edit.name, edit.kind or "add")
+                made = Layer(fresh_id(clip, layers), edit.name, edit.kind or "add")
                 layers.append(made)
                 at = len(layers) - 1
                 curves[made.weight] = keyed([0.0], [1.0])
@@ -89,8 +89,8 @@ class EditLayers(Operation[EditLayersParams]):
                 curves = {t: c for t, c in curves.items() if t.owner != gone.owner}
                 continue
             elif edit.do == "copy":
-                name = edit.new_name or _free(f"{edit.name}, copy", layers)
-                made = replace(layers[at], id=_fresh(clip, layers), name=name)
+                name = edit.new_name or free_name(clip, f"{edit.name}, copy", layers)
+                made = replace(layers[at], id=fresh_id(clip, layers), name=name)
                 old = layers[at]
                 for theirs, own in zip(old.tracks, made.tracks, strict=True):
                     curves[own] = curves.get(theirs) or clip.curves[theirs]
@@ -136,12 +136,14 @@ def _told(given: Mapping[str, Any]) -> str:
     return words.get(name, "Change layer")
 
 
-def _fresh(clip: Clip, layers: list[Layer]) -> int:
+def fresh_id(clip: Clip, layers: Sequence[Layer] = ()) -> int:
+    """An id that no layer has had."""
     return max((x.id for x in (*clip.layers, *layers)), default=-1) + 1
 
 
-def _free(name: str, layers: list[Layer]) -> str:
-    taken = {x.name for x in layers}
+def free_name(clip: Clip, name: str, layers: Sequence[Layer] | None = None) -> str:
+    """The name, or with a number behind it, so that no layer has it."""
+    taken = {x.name for x in (clip.layers if layers is None else layers)}
     out, n = name, 2
     while out in taken:
         out, n = f"{name} {n}", n + 1

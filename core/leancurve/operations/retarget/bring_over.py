@@ -104,7 +104,7 @@ class BringOver(Operation[BringOverParams]):
         lasts = (frames > params.start - 1e-6) & (frames < source.frames - 1 + 1e-6)
         weight = params.share * _weight(clip, scope.mask(clip) & lasts, params)
         moved = weight > 0.0
-        joints = self._joints(clip, scope, done)
+        joints = given_joints(clip, scope, done)
         if not np.any(moved):
             raise BadInput("bring_over: the source does not reach into the frames in scope")
         if not joints:
@@ -133,18 +133,6 @@ class BringOver(Operation[BringOverParams]):
             },
         )
 
-    @staticmethod
-    def _joints(clip: Clip, scope: Scope, done: Outcome) -> list[int]:
-        """Joints in scope that turn freely and whose turn the source gives."""
-        inside = {t.joint for t in scope.resolve(clip)}
-        links = done.links.links
-        gives = {"joint", "chain", "twist", "hand"}
-        return [
-            j
-            for j in sorted(inside)
-            if len(clip.order(j)) == 3 and (links[j].how in gives or _is_twist(done, j))
-        ]
-
     def told(self, params: Mapping[str, Any]) -> str:
         return f"Bring parts over at frame {params.get('at', 0)}"
 
@@ -166,6 +154,18 @@ def _weight(clip: Clip, inside: Bools, params: BringOverParams) -> Floats:
             (frames >= first) & (frames <= last)
         )
     return np.clip(out, 0.0, 1.0)
+
+
+def given_joints(clip: Clip, scope: Scope, done: Outcome) -> list[int]:
+    """Joints in scope that turn freely and whose turn what was carried gives."""
+    inside = {t.joint for t in scope.resolve(clip)}
+    links = done.links.links
+    gives = {"joint", "chain", "twist", "hand"}
+    return [
+        j
+        for j in sorted(inside)
+        if len(clip.order(j)) == 3 and (links[j].how in gives or _is_twist(done, j))
+    ]
 
 
 def _is_twist(done: Outcome, joint: int) -> bool:

@@ -25,9 +25,13 @@ import {
 } from '../../clip/layers'
 import { channelsOfLayer, type Layer, weightOf } from '../../clip/owners'
 import { transport } from '../../clip/transport'
+import { apply } from '../../clip/write'
 import { lengthUnit } from '../../sheet/names'
 import { Button, inputLook, NumberInput, Select, Tip, Toggle } from '../../ui/controls'
 import { degrees, millimetres } from '../../ui/numbers'
+import { OperationCard } from '../operation/OperationCard'
+import { useSource } from '../operation/SourceClip'
+import { landing } from '../retarget/BringOver'
 
 type Change = Schemas['LayerChangeOut']
 
@@ -402,13 +406,31 @@ function Layers({
         </ol>
       )}
       {chosen && <Chosen layer={chosen} clip={clip} />}
-      {count(clip) > 0 && (
-        <Tip text="The motion as it is, plants too, written into the clip’s own curves on its frames; layers and plants stay, switched off">
-          <Button onClick={() => void flatten()}>Flatten all</Button>
+      <div className="flex gap-1.5 [&>*]:flex-1">
+        <Tip text="The clip’s own curves become the capture’s again; what was done to them becomes a layer over it">
+          <Button onClick={() => void apply('lift', {})}>Lift off the work</Button>
         </Tip>
-      )}
+        {count(clip) > 0 && (
+          <Tip text="The motion as it is, plants too, written into the clip’s own curves on its frames; layers and plants stay, switched off">
+            <Button onClick={() => void flatten()}>Flatten all</Button>
+          </Tip>
+        )}
+      </div>
+      <Load clip={clip} />
     </div>
   )
 }
+
+/** Another clip on a layer of its own. */
+function Load({ clip }: { clip: Clip }) {
+  const { choice, inputs } = useSource(clip)
+  return (
+    <OperationCard name="load_layer" hidden={HIDDEN} live={landing} inputs={inputs}>
+      {choice('Clip to load')}
+    </OperationCard>
+  )
+}
+
+const HIDDEN = ['joints', 'at']
 
 const count = (clip: Clip): number => clip.layers.length

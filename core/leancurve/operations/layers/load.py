@@ -1,0 +1,165 @@
+"""Load: another clip's performance stands in a layer, in a range of this one."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+from pydantic import Field
+
+from leancurve.curves.curve import Curve, Handle, SampledCurve, keyed
+from leancurve.curves.handles import with_handle
+from leancurve.document.clip import Clip
+from leancurve.document.evaluation import evaluate
+from leancurve.document.layer import Layer
+from leancurve.document.track import TrackId
+from leancurve.errors import BadInput
+from leancurve.numbers import rotation
+from leancurve.numbers.arrays import Floats
+from leancurve.numbers.continuity import continuous
+from leancurve.operations.base import (
+    InputKind,
+    Inputs,
+    Operation,
+    Params,
+    Patch,
+    Progress,
+    Scope,
+    number,
+    silent,
+    timed,
+)
+from leancurve.operations.layers.edit import free_name, fresh_id
+from leancurve.operations.layers.lift import LEAST_DEG, sampled_layer, unrolled
+from leancurve.operations.retarget.bring_over import given_joints
+from leancurve.operations.retarget.carry import ChainParams, pairs_of, require_joints
+from leancurve.progress import part_of
+from leancurve.retarget.carry import Wishes, carried
+
+StandsAs = Literal["poses", "difference from its rest", "difference from its first frame"]
+
+
+class LoadLayerParams(Params):
+    name: str = Field("loaded", min_length=1, max_length=60, description="the new layer's name")
+    stands_as: Literal["poses", "difference from its rest", "difference from its first frame"] = (
+        Field("poses", description="whether it takes the place of what is below, or is added to it")
+    )
+    at: int = timed(
+        0, time="frame", ge=0, description="the frame of this clip that the source's frame comes to"
+    )
+    start: int = number(0, "of its frames", "the source's frame that comes there", ge=0)
+    pace: float = number(1.0, "×", "how many times as fast it goes", gt=0, le=20)
+    ramp_in: int = number(12, "frames", "over how many frames it comes in", ge=0, le=100000)
+    ramp_out: int = number(12, "frames", "over how many frames it goes out", ge=0, le=100000)
+    joints: dict[str, str] = Field(
+        default_factory=dict,
+        description="this clip's joints with the source joint that gives them theirs, if by hand",
+    )
+    chains: tuple[ChainParams, ...] = Field(
+        (), description="chains that are set by hand to follow others along their lengths"
+    )
+
+
+class LoadLayer(Operation[LoadLayerParams]):
+    """Load another clip onto a new layer: as poses that take the place of what is below, or as the
+    difference from its own rest or first frame, added to it.
+
+    The other clip is carried onto this one's skeleton first, so it may be anybody's, at any rate.
+    The layer's weight comes and goes where the source begins and ends.
+    """
+
+    name = "load_layer"
+    title = "Load onto a layer"
+    step = "shape"
+    part = "layers"
+    ranged = True
+    inputs: ClassVar[Mapping[str, InputKind]] = {"source": "clip"}
+    Params: ClassVar[type[LoadLayerParams]] = LoadLayerParams
+
+    def apply(
+        self, clip: Clip, scope: Scope, params: LoadLayerParams, progress: Progress = silent
+    ) -> Patch:
+        raise BadInput("load_layer: choose a clip to load")
+
+    def apply_with(
+        self,
+        clip: Clip,
+        inputs: Inputs,
+        scope: Scope,
+        params: LoadLayerParams,
+        progress: Progress = silent,
+    ) -> Patch:
+        source = inputs["source"]
+        assert isinstance(source, Clip)
+        require_joints(source, clip, params.joints, {})
+        if params.start >= source.frames:
+            raise BadInput(f"start: the source has frames 0 to {max(source.frames - 1, 0)}")
+        wishes = Wishes(joints=params.joints, chains=pairs_of(params.chains))
+        target = replace(clip.below, props=())
+        done = carried(source, target, wishes, part_of(progress, 0.0, 0.7))
+        ratio = params.pace * float(source.rate / clip.rate)
+        frames = params.start + (np.arange(clip.frames, dtype=np.float64) - params.at) * ratio
+        lasts = (frames > params.start - 1e-6) & (frames < source.frames - 1 + 1e-6)
+        inside = np.flatnonzero(scope.mask(clip) & lasts)
+        if not len(inside):
+            raise BadInput("load_layer: the source does not reach into the frames in scope")
+        joints = given_joints(clip, scope, done)
+        pose = evaluate(done.clip, np.clip(frames, 0.0, source.frames - 1.0), joints)
+        if params.stands_as == "poses":
+            layer, curves = _poses(clip, params.name, joints, pose.rotation)
+        else:
+            first = params.stands_as.endswith("first frame")
+            reference = (
+                evaluate(done.clip, np.array([float(params.start)]), joints).rotation
+                if first
+                else clip.skeleton.rest_rotations[None, joints]
+            )
+            away = rotation.multiply(rotation.conjugate(reference), pose.rotation)
+            vectors = unrolled(rotation.log(away))
+            most = np.linalg.norm(vectors, axis=-1).max(axis=0)
+            found = {j: vectors[:, k] for k, j in enumerate(joints) if most[k] > LEAST_DEG}
+            layer, curves = sampled_layer(clip, params.name, found, {})
+        curves[layer.weight] = _weight(clip, int(inside[0]), int(inside[-1]), params)
+        progress(1.0)
+        return Patch(
+            curves=curves,
+            layers=(*clip.layers, layer),
+            report={"joints": len(layer.layout), "frames": len(inside)},
+        )
+
+    def told(self, params: Mapping[str, Any]) -> str:
+        return f"Load onto {params.get('name', 'loaded')}"
+
+
+def _poses(
+    clip: Clip, name: str, joints: list[int], turns: Floats
+) -> tuple[Layer, dict[TrackId, Curve]]:
+    """A layer that leads to rotations ``(F, J, 4)``, said in the clip's own orders."""
+    layout = tuple((j, tuple(f"r{a.lower()}" for a in clip.order(j))) for j in sorted(joints))
+    layer = Layer(fresh_id(clip), free_name(clip, name), "replace", layout=layout)
+    curves: dict[TrackId, Curve] = {}
+    for k, joint in enumerate(joints):
+        order = clip.order(joint)
+        angles = continuous(rotation.to_euler(turns[:, k], order)[None], order)[0][0]
+        for n, axis in enumerate(order):
+            track = TrackId(layer.owner, joint, f"r{axis.lower()}")
+            curves[track] = SampledCurve(np.ascontiguousarray(angles[:, n]))
+    return layer, curves
+
+
+def _weight(clip: Clip, first: int, last: int, params: LoadLayerParams) -> Curve:
+    """A weight that is 1 within frames and comes and goes there; from an end of the clip on."""
+    into = min(params.ramp_in, last - first) if first > 0 else 0
+    out_of = min(params.ramp_out, last - first - into) if last < clip.frames - 1 else 0
+    wanted = {float(first + into): 1.0, float(last - out_of): 1.0}
+    if first > 0:
+        wanted.setdefault(float(first), 0.0)
+        wanted[float(first - 1)] = 0.0
+    if last < clip.frames - 1:
+        wanted.setdefault(float(last), 0.0)
+        wanted[float(last + 1)] = 0.0
+    times = sorted(wanted)
+    made = keyed(times, [wanted[t] for t in times])
+    return with_handle(made, np.ones(made.key_count, dtype=np.bool_), Handle.FLAT)
