@@ -12,6 +12,8 @@ from leancurve.operations import OPERATIONS, apply_patch
 from leancurve.recipe import ALL_OF_IT, run_recipe
 from leancurve.time.resample import resampled
 
+LAYER = {"do": "add", "name": "layer"}
+
 
 def main() -> None:
     """A few seconds of a captured take through all of the work, read from a file's bytes."""
@@ -25,6 +27,9 @@ def main() -> None:
     thin = apply_patch(clip, OPERATIONS["thin"].run(clip))
     hemisphere(evaluate(thin, at).world(thin.skeleton)[0])
     evaluate(clip, at)
+    made = apply_patch(clip, OPERATIONS["edit_layers"].run(clip, {"edits": [LAYER]}))
+    turned = {"layer": LAYER["name"], "frame": 0, "turns": {clip.skeleton.names[-1]: (1.0, 0, 0)}}
+    evaluate(apply_patch(made, OPERATIONS["key_layer"].run(made, turned)))
     OPERATIONS["trim"].run(thin, {"first": 3, "calibration": False})
 
 

@@ -9,7 +9,7 @@ import platform
 import sys
 from datetime import date
 
-from tests.bench import cleaning_bench, core_bench, plants_bench, retarget_bench
+from tests.bench import cleaning_bench, core_bench, layers_bench, plants_bench, retarget_bench
 from tests.bench.tables import Table
 from tests.conftest import PROJECT
 
@@ -24,6 +24,7 @@ a third from run to run on a shared machine: the ratios are what to read.
 def main(arguments: list[str]) -> None:
     tables: list[Table] = [*core_bench.run(), *cleaning_bench.run(), *plants_bench.run()]
     tables += retarget_bench.run()
+    tables += layers_bench.run()
     if "--core" not in arguments:
         from tests.bench import browser_bench, memory_bench
 

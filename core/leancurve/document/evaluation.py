@@ -26,7 +26,7 @@ from leancurve.document.clip import Clip
 from leancurve.document.kept import recent
 from leancurve.document.layer import NOBODY
 from leancurve.document.layering import layered_pose
-from leancurve.document.track import BASE, TrackId, base_track
+from leancurve.document.track import BASE, TrackId
 from leancurve.figure.pose import Pose
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
@@ -117,19 +117,27 @@ def effective(
     over = sorted({t.joint for t in values if t.owner == BASE} & turned)
     if not over:
         return values
-    pose = evaluate(clip, at, over)
     layered = _layered_angles(clip)
-    own = channel_values(clip, at, [base_track(j, c) for j in over for c in clip.layout[j]])
-    for k, joint in enumerate(over):
-        order, turns = clip.order(joint), clip.turns_of(joint)
+    on_frames = bool(np.all((at == np.floor(at)) & (at >= 0) & (at < clip.frames)))
+    known = set(layered) if on_frames else set()
+    moves = {j for j in over if any(c[0] == "t" for c in clip.layout[j])}
+    asked = [j for j in over if j in moves or j not in known]
+    pose = evaluate(clip, at, asked)
+    own = channel_values(clip, at, [t for j in asked for t in clip.turns_of(j)])
+    for joint in over:
+        turns = clip.turns_of(joint)
         here: dict[TrackId, Floats] = {}
-        if len(order) == 3:
+        k = asked.index(joint) if joint in asked else -1
+        if joint in known:
+            angles = layered[joint][at.astype(np.int64)]
+            here = {t: angles[:, n] for n, t in enumerate(turns)}
+        elif len(turns) == 3:
             near = np.stack([own[t] for t in turns], axis=-1)
             if joint in layered:
                 near = _between(layered[joint], at)
-            angles = rotation.angles_near(pose.rotation[:, k], order, near)
+            angles = rotation.angles_near(pose.rotation[:, k], clip.order(joint), near)
             here = {t: angles[:, n] for n, t in enumerate(turns)}
-        moved = clip.translation_values(joint, pose.translation[:, k])
+        moved = clip.translation_values(joint, pose.translation[:, k]) if joint in moves else {}
         for track, given in {**here, **moved}.items():
             if track in values:
                 values[track] = given

@@ -105,10 +105,11 @@ def _lay(clip: Clip, layer: Layer, frames: Floats, joints: Sequence[int], pose: 
         if layer.space == "figure":
             _turned_in_figure(clip, layer, joints, turning, weight[:, None, None] * vectors, pose)
         else:
+            from leancurve.numbers.kernels import motion  # numba loads late
+
+            where = np.array([at[j] for j in turning], dtype=np.int64)
             shares = np.array([layer.shares[j] for j in turning])
-            where = [at[j] for j in turning]
-            by = rotation.exp(weight[:, None, None] * shares[:, None] * vectors)
-            pose.rotation[:, where] = rotation.multiply(pose.rotation[:, where], by)
+            motion.turn_further(pose.rotation, where, vectors, weight, shares)
     elif turning:
         for j in turning:
             w = layer.shares[j] * weight

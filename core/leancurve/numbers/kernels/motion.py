@@ -154,3 +154,34 @@ def continuous_joints(
     """:func:`continuous` for joints ``(J, F, 3)``."""
     for j in range(angles.shape[0]):
         continuous(angles[j], bases[j], out[j], swapped[j], wraps[j])
+
+
+@kernel
+def turn_further(
+    rotations: Floats, where: Ints, vectors: Floats, weight: Floats, shares: Floats
+) -> None:
+    """Rotations ``(F, J, 4)`` of joints ``where (n,)`` turned further, in place, by ``exp`` of
+    vectors ``(F, n, 3)`` in degrees, times ``weight (F,)`` and ``shares (n,)``, about their own
+    axes."""
+    for f in range(rotations.shape[0]):
+        if weight[f] == 0.0:
+            continue
+        for n in range(len(where)):
+            k = weight[f] * shares[n] * np.pi / 360.0
+            a, b, c = k * vectors[f, n, 0], k * vectors[f, n, 1], k * vectors[f, n, 2]
+            half = np.sqrt(a * a + b * b + c * c)
+            if half == 0.0:
+                continue
+            scale = np.sin(half) / half
+            bx, by, bz, bw = scale * a, scale * b, scale * c, np.cos(half)
+            j = where[n]
+            ax, ay, az, aw = (
+                rotations[f, j, 0],
+                rotations[f, j, 1],
+                rotations[f, j, 2],
+                rotations[f, j, 3],
+            )
+            rotations[f, j, 0] = aw * bx + ax * bw + ay * bz - az * by
+            rotations[f, j, 1] = aw * by - ax * bz + ay * bw + az * bx
+            rotations[f, j, 2] = aw * bz + ax * by - ay * bx + az * bw
+            rotations[f, j, 3] = aw * bw - ax * bx - ay * by - az * bz
