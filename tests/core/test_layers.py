@@ -520,3 +520,25 @@ def test_a_loaded_difference_is_added_and_comes_and_goes_in_its_range() -> None:
     assert gap[140:260, head] == pytest.approx(wanted, abs=1e-6)
     with pytest.raises(BadInput, match="does not reach"):
         loaded(base, crate, Scope(frames=(0, 10)), at=50)
+
+
+def test_the_difference_between_two_clips_added_to_one_is_the_other() -> None:
+    base, crate = walk(), TAKES[1].clean()
+    below = laid(base, "beneath", {ARM: (10.0, 0.0, 0.0)})
+    clip = loaded(below, crate, stands_as="difference from this clip", start=240)
+    joints = [j for j in range(65) if len(clip.order(j)) == 3]
+    frames = 240 + np.arange(clip.frames) * float(crate.rate / clip.rate)
+    inside = np.flatnonzero(frames < crate.frames - 60)[1:]
+    there = evaluate(crate, frames[inside]).rotation
+    arms = [j for g in ("left arm", "head") for j in clip.body.groups[g]]
+    gap = rotation.geodesic_deg(turns(clip)[inside][:, arms], there[:, arms])
+    assert gap.max() < 1e-6
+    assert len(arms) < len(joints)
+
+
+def test_layers_beneath_another_may_be_put_in_any_order_and_come_out_again() -> None:
+    clip = stacked()
+    without = edited(clip, *({"do": "remove", "name": x.name} for x in clip.layers))
+    assert without.layers == ()
+    assert set(without.curves) == set(planted_walk().curves)
+    assert np.array_equal(turns(without), turns(planted_walk()))

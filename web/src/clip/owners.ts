@@ -24,6 +24,12 @@ export const weightOf = (layer: Pick<Layer, 'id'>): ChannelKey =>
 export const channelsOfLayer = (layer: Layer, joint: number): ChannelKey[] =>
   (layer.channels[joint] ?? []).map((c) => channelKey(joint, c, layerOwner(layer)))
 
+/** All channels of a layer, its weight first. */
+export const allOfLayer = (layer: Layer): ChannelKey[] => [
+  weightOf(layer),
+  ...Object.keys(layer.channels).flatMap((joint) => channelsOfLayer(layer, Number(joint))),
+]
+
 const layerOf = (clip: Clip, key: ChannelKey): Layer | undefined =>
   clip.layers.find((x) => layerOwner(x) === ownerOf(key))
 
@@ -74,10 +80,7 @@ export function hasChannel(clip: Clip, key: ChannelKey): boolean {
 /** All channels that are not the figure's own. */
 export const otherChannels = (clip: Clip): ChannelKey[] => [
   ...clip.props.flatMap((p) => channelsOfProp(p.id)),
-  ...clip.layers.flatMap((x) => [
-    weightOf(x),
-    ...Object.keys(x.channels).flatMap((joint) => channelsOfLayer(x, Number(joint))),
-  ]),
+  ...clip.layers.flatMap(allOfLayer),
 ]
 
 /** Channels by their owner, the figure's first. */

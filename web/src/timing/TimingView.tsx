@@ -38,13 +38,12 @@ function RowName({ row }: { row: Row }) {
   const folds = row.kind === 'part' || row.kind === 'joint' || row.kind === 'prop'
   const on =
     row.kind === 'channel'
-      ? channels.includes(row.id)
+      ? row.channels.every((key) => channels.includes(key))
       : row.kind === 'prop'
         ? row.channels.every((key) => channels.includes(key))
         : row.kind === 'joint' && chosen.includes(row.joints[0]!)
   const pick = (add: boolean) => {
-    if (row.kind === 'channel') selectChannels([row.id])
-    else if (!row.joints.length) selectChannels([...row.channels])
+    if (row.kind === 'channel' || !row.joints.length) selectChannels([...row.channels])
     else selectJoints(add ? [...new Set([...chosen, ...row.joints])] : [...row.joints])
   }
   const onKeyDown = (e: KeyboardEvent<HTMLDivElement>) => {

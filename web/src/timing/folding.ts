@@ -19,12 +19,13 @@ export function setOpen(id: string, on: boolean): void {
 /** Open every row, or fold all of them. */
 export function unfoldAll(on: boolean): void {
   const { clip, body } = useBench.getState()
-  const parts = [...Object.keys(body?.groups ?? {}), 'other joints', 'props'].map(
+  const parts = [...Object.keys(body?.groups ?? {}), 'other joints', 'props', 'layers'].map(
     (name) => `part ${name}`,
   )
   const joints = clip?.joints.map((_, j) => `joint ${j}`) ?? []
   const props = clip?.props.map((p) => `prop ${p.id}`) ?? []
-  useFolding.setState({ open: new Set(on ? [...parts, ...joints, ...props] : []) })
+  const layers = clip?.layers.map((x) => `layer ${x.id}`) ?? []
+  useFolding.setState({ open: new Set(on ? [...parts, ...joints, ...props, ...layers] : []) })
 }
 
 /** The timing sheet in the curve sheet's place, or the curves again. */

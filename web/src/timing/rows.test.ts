@@ -27,6 +27,7 @@ const clip = {
     { name: 'Tip', channels: [] },
   ],
   props: [],
+  layers: [],
 } as unknown as Clip
 const body = { groups: { torso: [0], 'left arm': [1] } } as never
 
@@ -59,6 +60,32 @@ describe('rows', () => {
       ...['move X', 'move Y', 'move Z', 'turn Z', 'turn X', 'turn Y'],
     ])
     expect(open[2]!.channels).toEqual(['prop/4/tx'])
+  })
+})
+
+describe('rows of layers', () => {
+  it('stand on top, the topmost first, with its weight and its joints', () => {
+    const layers = [
+      { id: 0, name: 'one', channels: { 1: ['rx', 'ry'] } },
+      { id: 3, name: 'two', channels: {} },
+    ]
+    const with_ = { ...clip, layers } as unknown as Clip
+    const open = rowsOf(with_, body, new Set(['part layers', 'layer 0']), null)
+    expect(open.slice(0, 6).map((r) => r.label)).toEqual([
+      'layers',
+      'two',
+      'one',
+      'weight',
+      'Arm',
+      'Whole body',
+    ])
+    expect(open[0]!.channels).toEqual([
+      'layer:0/-1/w',
+      'layer:0/1/rx',
+      'layer:0/1/ry',
+      'layer:3/-1/w',
+    ])
+    expect(open[4]!.channels).toEqual(['layer:0/1/rx', 'layer:0/1/ry'])
   })
 })
 

@@ -12,7 +12,7 @@ import {
   splitKey,
 } from '../clip/curves'
 import { maskOf } from '../clip/keys'
-import { channelsOfProp } from '../clip/owners'
+import { allOfLayer, channelsOfLayer, channelsOfProp, weightOf } from '../clip/owners'
 
 export interface Row {
   id: string
@@ -38,6 +38,7 @@ export function rowsOf(
     .map((_, j) => j)
     .filter((j) => own(j).length && (only === null || only.has(j)))
   const rows: Row[] = [
+    ...(only ? [] : layerRows(clip, open)),
     {
       id: BODY,
       label: only ? 'Selected joints' : 'Whole body',
@@ -66,6 +67,52 @@ export function rowsOf(
     if (open.has(id)) for (const j of joints) rows.push(...jointRows(clip, j, open))
   }
   return only ? rows : [...rows, ...propRows(clip, open)]
+}
+
+const LAYERS = 'part layers'
+
+/** Layers under a heading of their own, on top: the topmost first, its weight and its joints. */
+function layerRows(clip: Clip, open: ReadonlySet<string>): Row[] {
+  if (!clip.layers.length) return []
+  const rows: Row[] = [
+    {
+      id: LAYERS,
+      label: 'layers',
+      kind: 'part',
+      depth: 0,
+      channels: clip.layers.flatMap(allOfLayer),
+      joints: [],
+    },
+  ]
+  if (!open.has(LAYERS)) return rows
+  for (const layer of [...clip.layers].reverse()) {
+    const id = `layer ${layer.id}`
+    const channels = allOfLayer(layer)
+    rows.push({ id, label: layer.name, kind: 'prop', depth: 1, channels, joints: [] })
+    if (!open.has(id)) continue
+    const weight = weightOf(layer)
+    rows.push({
+      id: weight,
+      label: 'weight',
+      kind: 'channel',
+      depth: 2,
+      channels: [weight],
+      joints: [],
+    })
+    for (const joint of Object.keys(layer.channels).map(Number)) {
+      const own = channelsOfLayer(layer, joint)
+      const label = clip.joints[joint]!.name
+      rows.push({
+        id: `${id} ${joint}`,
+        label,
+        kind: 'channel',
+        depth: 2,
+        channels: own,
+        joints: [],
+      })
+    }
+  }
+  return rows
 }
 
 const PROPS = 'part props'

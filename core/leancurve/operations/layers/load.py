@@ -38,13 +38,18 @@ from leancurve.operations.retarget.carry import ChainParams, pairs_of, require_j
 from leancurve.progress import part_of
 from leancurve.retarget.carry import Wishes, carried
 
-StandsAs = Literal["poses", "difference from its rest", "difference from its first frame"]
+StandsAs = Literal[
+    "poses",
+    "difference from its rest",
+    "difference from its first frame",
+    "difference from this clip",
+]
 
 
 class LoadLayerParams(Params):
     name: str = Field("loaded", min_length=1, max_length=60, description="the new layer's name")
-    stands_as: Literal["poses", "difference from its rest", "difference from its first frame"] = (
-        Field("poses", description="whether it takes the place of what is below, or is added to it")
+    stands_as: StandsAs = Field(
+        "poses", description="whether it takes the place of what is below, or is added to it"
     )
     at: int = timed(
         0, time="frame", ge=0, description="the frame of this clip that the source's frame comes to"
@@ -64,7 +69,7 @@ class LoadLayerParams(Params):
 
 class LoadLayer(Operation[LoadLayerParams]):
     """Load another clip onto a new layer: as poses that take the place of what is below, or as the
-    difference from its own rest or first frame, added to it.
+    difference from its own rest or first frame, or from this clip, added to it.
 
     The other clip is carried onto this one's skeleton first, so it may be anybody's, at any rate.
     The layer's weight comes and goes where the source begins and ends.
@@ -110,12 +115,7 @@ class LoadLayer(Operation[LoadLayerParams]):
         if params.stands_as == "poses":
             layer, curves = _poses(clip, params.name, joints, pose.rotation)
         else:
-            first = params.stands_as.endswith("first frame")
-            reference = (
-                evaluate(done.clip, np.array([float(params.start)]), joints).rotation
-                if first
-                else clip.skeleton.rest_rotations[None, joints]
-            )
+            reference = _reference(clip, done.clip, joints, params)
             away = rotation.multiply(rotation.conjugate(reference), pose.rotation)
             vectors = unrolled(rotation.log(away))
             most = np.linalg.norm(vectors, axis=-1).max(axis=0)
@@ -131,6 +131,15 @@ class LoadLayer(Operation[LoadLayerParams]):
 
     def told(self, params: Mapping[str, Any]) -> str:
         return f"Load onto {params.get('name', 'loaded')}"
+
+
+def _reference(clip: Clip, source: Clip, joints: list[int], params: LoadLayerParams) -> Floats:
+    """What a difference is told from: rotations ``(F, J, 4)`` or ``(1, J, 4)``."""
+    if params.stands_as == "difference from this clip":
+        return evaluate(clip.unplanted, joints=joints).rotation
+    if params.stands_as == "difference from its first frame":
+        return evaluate(source, np.array([float(params.start)]), joints).rotation
+    return np.asarray(clip.skeleton.rest_rotations[None, joints])
 
 
 def _poses(
