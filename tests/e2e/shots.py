@@ -136,6 +136,38 @@ def planting(page: Page, application: Application) -> None:
     shot(page, "bench-plant")
 
 
+def layering(page: Page) -> None:
+    """Two corrections over the planted walk, one of them with a ramp; in the night theme."""
+    page.keyboard.press("Control+Shift+l")
+    page.keyboard.press("Alt+8")
+    page.get_by_role("tab", name="Layers").click()
+    for layer, joint, turn, ramp in (
+        ("arm closer", "LeftUpperArm", "14", ""),
+        ("head to the left", "Head", "25", "40"),
+    ):
+        page.get_by_label("Name of a new layer").fill(layer)
+        page.get_by_role("button", name="New layer").click()
+        page.get_by_role("listitem", name=f"Layer {layer}").wait_for()
+        page.get_by_label("Find a joint").fill(joint)
+        page.locator("[data-joint]", has_text=joint).first.click()
+        at_rest(page)
+        for label in ("Comes in over", "Held for", "Goes out over"):
+            if ramp:
+                field = page.get_by_label(f"{label}, frames")
+                field.fill(ramp)
+                field.press("Enter")
+        field = page.get_by_label(f"{layer}: {joint} turn Y")
+        field.fill(turn)
+        field.press("Enter")
+        page.get_by_role("listitem", name=f"Layer {layer}").get_by_text("up to").wait_for()
+        at_rest(page)
+    page.get_by_role("button", name="Its curves").click()
+    page.get_by_role("button", name="¾ view").click()
+    at_rest(page)
+    shot(page, "bench-layers")
+    page.keyboard.press("Control+Shift+l")
+
+
 def retargeting(page: Page) -> None:
     """The planted walk carried to Heron, who stands beside it, with the map of joints."""
     page.keyboard.press("Alt+7")
@@ -205,11 +237,6 @@ def take_pictures(page: Page, application: Application) -> None:
         field.press("Enter")
     page.keyboard.press("3")
     shot(page, "bench-thin")
-    page.keyboard.press("5")
-    page.keyboard.press("Control+Shift+l")
-    shot(page, "bench-night")
-    page.keyboard.press("5")
-    page.keyboard.press("Control+Shift+l")
     shaping(page)
     timing(page)
     posing(page)
@@ -220,6 +247,7 @@ def take_pictures(page: Page, application: Application) -> None:
     shot(page, "bench-deliver")
     planting(page, application)
     retargeting(page)
+    layering(page)
     page.goto(application.url)
     for name in ("Crate over the coaming", "Rolling deck walk", "Signal lamp"):
         page.get_by_label(f"Choose {name}").check()

@@ -82,7 +82,7 @@ def test_axe_finds_nothing_on_any_screen_pop_over_or_dialog(page: Page, theme: s
     page.keyboard.press("Control+z")
     settled(page)
     page.keyboard.press("Alt+8")
-    for tab in ("Amount", "Spacing", "Time", "Pose"):
+    for tab in ("Layers", "Amount", "Spacing", "Time", "Pose"):
         page.get_by_role("tab", name=tab).click()
         is_clean(tab)
     page.keyboard.press("j")
