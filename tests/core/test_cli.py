@@ -248,3 +248,39 @@ def test_a_take_is_carried_and_its_map_kept_and_read(
         kept.write_text(wrong)
         assert main(words) == 2
         assert said in capsys.readouterr().err
+
+
+def test_layers_are_listed_and_flattened(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """Made by a recipe; flattened to a BVH, and to keys; and one of them alone."""
+    take, made = tmp_path / "walk.bvh", tmp_path / "layered.json"
+    take.write_bytes(write_bvh(TAKES[2].clean()))
+    recipe = tmp_path / "recipe.json"
+    lines = [
+        {"operation": "thin"},
+        {"operation": "edit_layers",
+         "params": {"edits": [{"do": "add", "name": n} for n in ("head", "arm")]}},
+        {"operation": "key_layer",
+         "params": {"layer": "head", "frame": 60, "turns": {"Head": [0, 20, 0]}}},
+        {"operation": "key_layer",
+         "params": {"layer": "arm", "frame": 60, "turns": {"LeftForearm": [0, 0, 18.5]}}},
+    ]  # fmt: skip
+    recipe.write_text(json.dumps({"lines": lines}))
+    printed(capsys, "run", take, made, "--recipe", recipe)
+    told = printed(capsys, "layers", made)["layers"]
+    assert [(x["name"], x["parts"], round(x["max_deg"], 3)) for x in told] == [
+        ("head", ["head"], 20.0),
+        ("arm", ["left arm"], 18.5),
+    ]
+    flat, keys, one = (tmp_path / n for n in ("flat.bvh", "keys.json", "one.json"))
+    printed(capsys, "flatten", made, flat)
+    assert printed(capsys, "compare", made, flat)["max_drift_deg"] < 1e-4
+    report = printed(capsys, "flatten", made, keys, "--keyed", 0.25)
+    assert report["keys"] < 900 * report["channels"] / 3
+    assert printed(capsys, "compare", made, keys)["max_drift_deg"] < 0.6
+    assert printed(capsys, "flatten", made, one, "--layers", "arm")["layers"] == 1
+    left = printed(capsys, "layers", one)["layers"]
+    assert [x["muted"] for x in left] == [False, True]
+    assert main(["flatten", str(made), str(flat), "--layers", "leg"]) == 2
+    assert "no layer is named 'leg'" in capsys.readouterr().err
