@@ -129,10 +129,13 @@ def test_a_slide_is_planted_from_its_finding_and_worked_on_by_hand(
     y = box(page, "strip")["y"] + RULER + (PLANTS_LANE + 0.3) * LANE
     end = heel["last"] + heel["ease_out"]
     start = strip_x(page, end, walk.frames)
+    number = clip_now(page)["head"]["number"]
+    page.wait_for_timeout(500)
     grip(page, start, y)
     page.mouse.down()
     page.mouse.move(strip_x(page, end - 15, walk.frames), y, steps=4)
     page.mouse.up()
+    revision(page, number + 1)
     settled(page)
     eased = next(
         p for p in clip_now(page)["plants"]
