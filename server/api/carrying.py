@@ -16,8 +16,7 @@ from leancurve.document.clip import Clip as Document
 from leancurve.document.evaluation import posed
 from leancurve.errors import BadInput
 from leancurve.operations import OPERATIONS, apply_patch
-from leancurve.operations.retarget.carry import ChainParams, pairs_of
-from leancurve.retarget.matching import match
+from leancurve.retarget.matching import ChainPair, match
 from leancurve.retarget.profile import told
 from leancurve.retarget.standing import Standing
 from library.models import Take
@@ -87,7 +86,7 @@ def joint_map(request: HttpRequest, clip_id: int, wanted: schemas.MapIn) -> Any:
     source, aim = _both(request, revision, wanted.target)
     kept = carrying.map_for(revision.clip.workspace, source.skeleton, aim.skeleton)
     joints = kept.joints if wanted.joints is None else wanted.joints
-    chains = kept.chains if wanted.chains is None else pairs_of(_chains(wanted.chains))
+    chains = kept.chains if wanted.chains is None else _pairs(wanted.chains)
     ours, theirs = (Standing.of(c.skeleton, c.reading) for c in (source, aim))
     links = match(ours, theirs, joints, chains)
     given = links.given
@@ -102,8 +101,8 @@ def joint_map(request: HttpRequest, clip_id: int, wanted: schemas.MapIn) -> Any:
     }
 
 
-def _chains(given: list[schemas.ChainIO]) -> list[ChainParams]:
-    return [ChainParams.model_validate(c.model_dump()) for c in given]
+def _pairs(given: list[schemas.ChainIO]) -> list[ChainPair]:
+    return [ChainPair((c.source[0], c.source[1]), (c.target[0], c.target[1])) for c in given]
 
 
 @router.get("clips/{int:clip_id}/carried", response=list[schemas.MadeOut])

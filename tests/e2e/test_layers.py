@@ -13,12 +13,12 @@ from playwright.sync_api import Page, expect
 from tests.e2e.conftest import clip_now, delivered, settled
 from tests.e2e.test_cleaning import revision
 from tests.e2e.test_planting import bring_walk, clean_walk
+from tests.e2e.test_shaping import pick_joint
 
 
 def joint(page: Page, name: str) -> None:
     page.get_by_label("Find a joint").fill(name)
-    page.locator("[data-joint]", has_text=name).first.click()
-    settled(page)
+    pick_joint(page, name)
 
 
 def typed(page: Page, label: str, value: str) -> None:

@@ -13,7 +13,7 @@ from leancurve.document.prop import ORDER
 from leancurve.document.track import BASE, TrackId, base_track
 from leancurve.figure.pose import Pose
 from leancurve.numbers import rotation
-from leancurve.numbers.arrays import Floats
+from leancurve.numbers.arrays import Floats, Ints
 
 
 def sampled_on_frames(curve: Curve, frames: int) -> bool:
@@ -76,12 +76,9 @@ def _values_at(
     sampled = {j: found for j, found in sampled.items() if found}
     if not sampled:
         return values, slerped
-    off = np.clip(frames[between], 0, max(clip.frames - 1, 0))
-    low = np.floor(off)
-    high = np.minimum(low + 1, clip.frames - 1)
-    share = off - low
+    low, high, share = between_frames(frames[between], clip.frames)
     tracks = [t for found in sampled.values() for t in found]
-    before, after = (curve_values(clip, at, tracks) for at in (low, high))
+    before, after = (curve_values(clip, at.astype(np.float64), tracks) for at in (low, high))
     for joint, found in sampled.items():
         order = clip.order(joint)
         if len(found) < len(order):
@@ -147,6 +144,13 @@ def times_of(clip: Clip, frames: Floats | None) -> Floats:
     if frames is None:
         return np.arange(clip.frames, dtype=np.float64)
     return np.asarray(frames, dtype=np.float64)
+
+
+def between_frames(times: Floats, count: int) -> tuple[Ints, Ints, Floats]:
+    """The frames on either side of times ``(n,)``, of ``count``, and how far between them."""
+    off = np.clip(times, 0, max(count - 1, 0))
+    low = np.floor(off).astype(np.int64)
+    return low, np.minimum(low + 1, count - 1), off - low
 
 
 def base_pose(clip: Clip, frames: Floats, joints: Sequence[int]) -> Pose:

@@ -21,7 +21,7 @@ from typing import TypeAlias
 import numpy as np
 
 from leancurve.document import layering, planting
-from leancurve.document.base import channel_values, times_of
+from leancurve.document.base import between_frames, channel_values, times_of
 from leancurve.document.clip import Clip
 from leancurve.document.kept import recent
 from leancurve.document.layer import NOBODY
@@ -91,16 +91,6 @@ def _layered_angles(clip: Clip) -> dict[int, Floats]:
     return out
 
 
-def _between(angles: Floats, at: Floats) -> Floats:
-    """Angles of frames ``(F, 3)`` at times, straight between frames."""
-    off = np.clip(at, 0, len(angles) - 1)
-    low = np.floor(off).astype(np.int64)
-    share = (off - low)[:, None]
-    return np.asarray(
-        angles[low] + share * (angles[np.minimum(low + 1, len(angles) - 1)] - angles[low])
-    )
-
-
 def effective(
     clip: Clip, frames: Floats | None = None, channels: Iterable[TrackId] | None = None
 ) -> dict[TrackId, Floats]:
@@ -134,7 +124,9 @@ def effective(
         elif len(turns) == 3:
             near = np.stack([own[t] for t in turns], axis=-1)
             if joint in layered:
-                near = _between(layered[joint], at)
+                low, high, share = between_frames(at, clip.frames)
+                before, after = layered[joint][low], layered[joint][high]
+                near = before + share[:, None] * (after - before)
             angles = rotation.angles_near(pose.rotation[:, k], clip.order(joint), near)
             here = {t: angles[:, n] for n, t in enumerate(turns)}
         moved = clip.translation_values(joint, pose.translation[:, k]) if joint in moves else {}

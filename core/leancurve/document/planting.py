@@ -15,7 +15,7 @@ import numpy as np
 from scipy.ndimage import maximum_filter1d
 
 from leancurve.curves.easing import easing_of
-from leancurve.document.base import prop_pose
+from leancurve.document.base import between_frames, prop_pose
 from leancurve.document.clip import Clip
 from leancurve.document.kept import kept
 from leancurve.document.layering import layered_pose
@@ -104,7 +104,7 @@ def planted(clip: Clip, frames: Floats, joints: Sequence[int], pose: Pose) -> Po
     if not turned and not carries:
         return pose
     rotations, translations = pose.rotation, pose.translation
-    low, high, share = _between(frames, clip.frames)
+    low, high, share = between_frames(frames, clip.frames)
     if turned:
         rotations = rotations.copy()
         here, there = (list(x) for x in zip(*turned, strict=True))
@@ -114,12 +114,6 @@ def planted(clip: Clip, frames: Floats, joints: Sequence[int], pose: Pose) -> Po
         moved = plan.carried[low] + share[:, None] * (plan.carried[high] - plan.carried[low])
         translations[:, at[plan.carrier]] += moved  # type: ignore[index]
     return Pose(rotations, translations)
-
-
-def _between(frames: Floats, count: int) -> tuple[Ints, Ints, Floats]:
-    off = np.clip(frames, 0, max(count - 1, 0))
-    low = np.floor(off).astype(np.int64)
-    return low, np.minimum(low + 1, count - 1), off - low
 
 
 def _held_between(rotations: Floats, low: Ints, high: Ints, share: Floats) -> Floats:

@@ -68,8 +68,7 @@ def reading_of(values: Mapping[str, Any]) -> Reading:
 
 
 def span_values(clip: Clip) -> dict[str, Any]:
-    """Contacts, acceptances, marks, plants, props and layers as plain JSON values, empty ones left
-    out."""
+    """Contacts, acceptances, marks, plants and props as plain JSON values, empty ones left out."""
     out: dict[str, Any] = {}
     if clip.contacts is not None:
         out["contacts"] = [asdict(c) for c in clip.contacts]
@@ -81,8 +80,6 @@ def span_values(clip: Clip) -> dict[str, Any]:
         out["plants"] = [_plant_values(p) for p in clip.plants]
     if clip.props:
         out["props"] = [{**asdict(p), "size": list(p.size)} for p in clip.props]
-    if clip.layers:
-        out["layers"] = [_layer_values(x) for x in clip.layers]
     return out
 
 
@@ -131,7 +128,6 @@ def spans_of(values: Mapping[str, Any]) -> dict[str, Any]:
         "marks": tuple(Mark(**m) for m in values.get("marks", ())),
         "plants": tuple(_plant_of(p) for p in values.get("plants", ())),
         "props": tuple(Prop(**{**p, "size": point(p["size"])}) for p in values.get("props", ())),
-        "layers": tuple(_layer_of(x) for x in values.get("layers", ())),
     }
 
 
@@ -147,6 +143,7 @@ def header_of(clip: Clip, skeleton: str) -> dict[str, Any]:
         "frames": clip.frames,
         "reading": reading_values(clip.reading),
         **span_values(clip),
+        **({"layers": [_layer_values(x) for x in clip.layers]} if clip.layers else {}),
     }
 
 
@@ -170,6 +167,7 @@ def clip_of(header: Mapping[str, Any], skeleton: Skeleton, curves: Mapping[Track
         reading_of(header["reading"]),
         header["name"],
         **spans_of(header),
+        layers=tuple(_layer_of(x) for x in header.get("layers", ())),
     )
 
 

@@ -119,10 +119,9 @@ def _clip(header: Mapping[str, Any], curves: Mapping[TrackId, Curve]) -> Clip:
         header["frames"],
         reading_of(header["reading"]),
         header["name"],
-        **spans_of({k: v for k, v in header.items() if k != "layers"}),
+        **spans_of(header),
+        layers=tuple(_layer_of(x, skeleton.names) for x in header.get("layers", ())),
     )
-    layers = tuple(_layer_of(x, clip.skeleton.names) for x in header.get("layers", ()))
-    clip = replace(clip, layers=layers)
     return replace(clip, plants=tuple(sorted(_whole_turn(p) for p in clip.plants)))
 
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from leancurve.document.clip import Clip
+from leancurve.document.evaluation import posed
 from leancurve.document.layer import Layer
-from leancurve.measures.drift import Drift, drift
+from leancurve.measures.drift import Drift, pose_drift
 
 
 @dataclass(frozen=True)
@@ -25,14 +26,12 @@ def layer_changes(clip: Clip) -> list[LayerChange]:
     names = clip.skeleton.names
     out = []
     for at, layer in enumerate(clip.layers):
-        heard, silent = (
-            replace(
-                clip, layers=(*clip.layers[:at], replace(layer, muted=m), *clip.layers[at + 1 :])
-            )
-            for m in (False, True)
-        )
+        other = replace(layer, muted=not layer.muted)
+        turned = replace(clip, layers=(*clip.layers[:at], other, *clip.layers[at + 1 :]))
+        heard, silent = (turned, clip) if layer.muted else (clip, turned)
+        change = pose_drift(heard, posed(heard), silent, posed(silent))
         touched = set(layer.shares)
         parts = [g for g, joints in clip.body.groups.items() if touched & set(joints)]
         joints = tuple(names[j] for j in sorted(touched))
-        out.append(LayerChange(layer, tuple(parts), joints, drift(heard, silent)))
+        out.append(LayerChange(layer, tuple(parts), joints, change))
     return out

@@ -215,16 +215,17 @@ def twisted(target: Standing, links: JointMap, local: Floats) -> None:
     against ``1 - f`` of what the bone itself does. What hangs on a twist joint stays as it stood.
     """
     seen: dict[int, Floats] = {}
+    limbs: dict[int, int] = {}
     for joint, link in enumerate(links.links):
         place = twist_place(target, joint)
         if not link.mapped and place is not None:
             turn = _twist_at(target, local, *place)
             if turn is not None:
                 rest = _rest_from(target, place[0], joint)
-                seen[joint] = rotation.multiply(turn, rest)
+                seen[joint], limbs[joint] = rotation.multiply(turn, rest), place[0]
     if not seen:
         return
-    was = {j: _from_limb(target, local, j) for j in seen}
+    was = {j: _from_limb(target, local, limbs[j], j) for j in seen}
     said = {}
     for joint in range(len(target.skeleton)):
         parent = target.skeleton.parents[joint]
@@ -242,12 +243,11 @@ def _seen_from(above: Floats, turns: Floats) -> Floats:
     return rotation.multiply(rotation.conjugate(above), turns)
 
 
-def _from_limb(target: Standing, local: Floats, joint: int) -> Floats:
-    """A joint's rotation ``(F, 4)`` as seen from the limb's joint that it hangs on."""
-    place = twist_place(target, joint)
+def _from_limb(target: Standing, local: Floats, limb: int, joint: int) -> Floats:
+    """A joint's rotation ``(F, 4)`` as seen from a limb's joint above it."""
     out = local[:, joint]
     at = target.skeleton.parents[joint]
-    while place is not None and at != place[0]:
+    while at != limb:
         out = rotation.multiply(local[:, at], out)
         at = target.skeleton.parents[at]
     return out
@@ -266,10 +266,7 @@ def _twist_at(target: Standing, local: Floats, limb: int, share: float) -> Float
         end = target.find(f"{side} {'hand' if part == 'forearm' else 'foot'}")
         if end is None or limb not in target.skeleton.chain(end):
             return None
-        turns, at = local[:, end], target.skeleton.parents[end]
-        while at != limb:
-            turns = rotation.multiply(local[:, at], turns)
-            at = target.skeleton.parents[at]
+        turns = _from_limb(target, local, limb, end)
         away = rotation.multiply(turns, rotation.conjugate(_rest_from(target, limb, end)))
         part_of_it = share
     elif part in ("upper arm", "thigh"):

@@ -83,6 +83,10 @@ export async function answer<T>(
   return data as T
 }
 
+/** The clip of a take: one that nobody has worked on yet has it by this. */
+export const clipOfTake = (take: number): Promise<Schemas['ClipOut']> =>
+  answer(client.POST('/api/takes/{take_id}/clip', { params: { path: { take_id: take } } }))
+
 /** The address of a clip's numbers at a revision. They never change while documents are evaluated as
  * they are now, which the address says: the browser keeps them for a year. */
 export function addressOf(

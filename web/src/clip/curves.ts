@@ -98,9 +98,11 @@ export function splitKey(key: ChannelKey): { owner: string; joint: number; chann
 }
 
 export const turns = (key: ChannelKey): boolean => splitKey(key).channel[0] === 'r'
-/** A channel in words: `turn Y`. */
+/** A channel in words: `turn Y`; a layer's weight by itself. */
 export const channelTitle = (channel: string): string =>
-  `${channel[0] === 'r' ? 'turn' : 'move'} ${channel[1]!.toUpperCase()}`
+  channel === 'w'
+    ? 'weight'
+    : `${channel[0] === 'r' ? 'turn' : 'move'} ${channel[1]!.toUpperCase()}`
 
 /** The letter a curve carries: its axis, or S for speed and A for acceleration. */
 export const axisOf = (key: ChannelKey): 'x' | 'y' | 'z' | 's' | 'a' => key.at(-1) as 'x'

@@ -1,7 +1,7 @@
 /** Layers laid over a joint's own pose, in the browser: the core's `layered_pose` for what is dragged. */
 import type { Clip } from './bench'
-import { type ChannelKey, type Curve, channelKey, valueAt } from './curves'
-import { type Layer, layerOwner, weightOf } from './owners'
+import { type ChannelKey, type Curve, channelKey, splitKey, valueAt } from './curves'
+import { type Layer, layerOf, layerOwner, weightOf } from './owners'
 import { type JointPose, multiply, turned } from './rotations'
 
 const AXES = ['x', 'y', 'z'] as const
@@ -57,11 +57,12 @@ export function layered(
 /** Joints that stand otherwise where these channels of layers do: all of a layer's by its weight. */
 export function joinedBy(clip: Clip, keys: Iterable<ChannelKey>): number[] {
   const out = new Set<number>()
-  for (const key of keys)
-    for (const layer of clip.layers) {
-      if (!key.startsWith(`${layerOwner(layer)}/`)) continue
-      const joint = Number(key.split('/')[1])
-      for (const j of joint >= 0 ? [joint] : Object.keys(layer.channels).map(Number)) out.add(j)
-    }
+  for (const key of keys) {
+    const layer = layerOf(clip, key)
+    const { joint } = splitKey(key)
+    if (!layer) continue
+    for (const j of key === weightOf(layer) ? Object.keys(layer.channels).map(Number) : [joint])
+      out.add(j)
+  }
   return [...out]
 }

@@ -30,7 +30,8 @@ export const allOfLayer = (layer: Layer): ChannelKey[] => [
   ...Object.keys(layer.channels).flatMap((joint) => channelsOfLayer(layer, Number(joint))),
 ]
 
-const layerOf = (clip: Clip, key: ChannelKey): Layer | undefined =>
+/** The layer that a channel is of. */
+export const layerOf = (clip: Clip, key: ChannelKey): Layer | undefined =>
   clip.layers.find((x) => layerOwner(x) === ownerOf(key))
 
 export const channelsOfProp = (id: number): ChannelKey[] =>

@@ -1,5 +1,5 @@
 /** Curves and figures fetched to be looked at beside the clip: before traces and guides. */
-import { addressOf, answer, client, numbers, type Schemas, textOf } from '../api/client'
+import { addressOf, clipOfTake, numbers, type Schemas, textOf } from '../api/client'
 import { notify, shownChannels, useBench } from './bench'
 import { type ChannelKey, type Curve, channelKey, curvesOf, splitKey, valueAt } from './curves'
 import { jointsOf, ofFigure } from './owners'
@@ -72,10 +72,7 @@ export async function swapTrace(): Promise<void> {
 export async function setGuideOf(take: number): Promise<void> {
   let other: Schemas['ClipOut']
   try {
-    // A take that nobody has worked on yet has its clip by this.
-    other = await answer(
-      client.POST('/api/takes/{take_id}/clip', { params: { path: { take_id: take } } }),
-    )
+    other = await clipOfTake(take)
   } catch (trouble) {
     notify(textOf(trouble))
     return

@@ -3,7 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Upload, X } from 'lucide-react'
 import { useEffect, useRef, useState } from 'react'
 import { Link, useNavigate } from 'react-router'
-import { answer, client, type Schemas, sendFiles } from '../api/client'
+import { answer, client, clipOfTake, type Schemas, sendFiles } from '../api/client'
 import { prefer, signOut, theme, useSession } from '../session/session'
 import { Button, Tip } from '../ui/controls'
 import { bytes, counted, grouped } from '../ui/numbers'
@@ -213,10 +213,7 @@ export function Shelf() {
   })
   const open = async (take: Schemas['TakeOut']) => {
     try {
-      const clip = await answer(
-        client.POST('/api/takes/{take_id}/clip', { params: { path: { take_id: take.id } } }),
-      )
-      navigate(`/clip/${clip.id}`)
+      navigate(`/clip/${(await clipOfTake(take.id)).id}`)
     } catch (trouble) {
       setRefused([(trouble as Error).message])
     }

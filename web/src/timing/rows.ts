@@ -90,15 +90,7 @@ function layerRows(clip: Clip, open: ReadonlySet<string>): Row[] {
     const channels = allOfLayer(layer)
     rows.push({ id, label: layer.name, kind: 'prop', depth: 1, channels, joints: [] })
     if (!open.has(id)) continue
-    const weight = weightOf(layer)
-    rows.push({
-      id: weight,
-      label: 'weight',
-      kind: 'channel',
-      depth: 2,
-      channels: [weight],
-      joints: [],
-    })
+    rows.push(channelRow(weightOf(layer), []))
     for (const joint of Object.keys(layer.channels).map(Number)) {
       const own = channelsOfLayer(layer, joint)
       const label = clip.joints[joint]!.name

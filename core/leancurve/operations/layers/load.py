@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -33,7 +32,7 @@ from leancurve.operations.base import (
 )
 from leancurve.operations.layers.edit import free_name, fresh_id
 from leancurve.operations.layers.lift import LEAST_DEG, sampled_layer, unrolled
-from leancurve.operations.retarget.bring_over import given_joints
+from leancurve.operations.retarget.bring_over import given_joints, source_times
 from leancurve.operations.retarget.carry import ChainParams, pairs_of, require_joints
 from leancurve.progress import part_of
 from leancurve.retarget.carry import Wishes, carried
@@ -99,14 +98,9 @@ class LoadLayer(Operation[LoadLayerParams]):
         source = inputs["source"]
         assert isinstance(source, Clip)
         require_joints(source, clip, params.joints, {})
-        if params.start >= source.frames:
-            raise BadInput(f"start: the source has frames 0 to {max(source.frames - 1, 0)}")
+        frames, lasts = source_times(clip, source, params.at, params.start, params.pace)
         wishes = Wishes(joints=params.joints, chains=pairs_of(params.chains))
-        target = replace(clip.below, props=())
-        done = carried(source, target, wishes, part_of(progress, 0.0, 0.7))
-        ratio = params.pace * float(source.rate / clip.rate)
-        frames = params.start + (np.arange(clip.frames, dtype=np.float64) - params.at) * ratio
-        lasts = (frames > params.start - 1e-6) & (frames < source.frames - 1 + 1e-6)
+        done = carried(source, clip, wishes, part_of(progress, 0.0, 0.7))
         inside = np.flatnonzero(scope.mask(clip) & lasts)
         if not len(inside):
             raise BadInput("load_layer: the source does not reach into the frames in scope")

@@ -95,13 +95,9 @@ class BringOver(Operation[BringOverParams]):
         source = inputs["source"]
         assert isinstance(source, Clip)
         require_joints(source, clip, params.joints, params.rest)
-        if not source.frames or params.start >= source.frames:
-            raise BadInput(f"start: the source has frames 0 to {max(source.frames - 1, 0)}")
+        frames, lasts = source_times(clip, source, params.at, params.start)
         wishes = Wishes(joints=params.joints, chains=pairs_of(params.chains), rest=params.rest)
         done = carried(source, clip, wishes, part_of(progress, 0.0, 0.7))
-        ratio = float(source.rate / clip.rate)
-        frames = params.start + (np.arange(clip.frames, dtype=np.float64) - params.at) * ratio
-        lasts = (frames > params.start - 1e-6) & (frames < source.frames - 1 + 1e-6)
         weight = params.share * _weight(clip, scope.mask(clip) & lasts, params)
         moved = weight > 0.0
         joints = given_joints(clip, scope, done)
@@ -154,6 +150,19 @@ def _weight(clip: Clip, inside: Bools, params: BringOverParams) -> Floats:
             (frames >= first) & (frames <= last)
         )
     return np.clip(out, 0.0, 1.0)
+
+
+def source_times(
+    clip: Clip, source: Clip, at: int, start: int, pace: float = 1.0
+) -> tuple[Floats, Bools]:
+    """The source's frames that come to each of a clip's ``(F,)``, its frame ``start`` to ``at``,
+    and where it has begun and still lasts ``(F,)``; :class:`BadInput` where it has no such frame.
+    """
+    if start >= source.frames:
+        raise BadInput(f"start: the source has frames 0 to {max(source.frames - 1, 0)}")
+    ratio = pace * float(source.rate / clip.rate)
+    frames = start + (np.arange(clip.frames, dtype=np.float64) - at) * ratio
+    return frames, (frames > start - 1e-6) & (frames < source.frames - 1 + 1e-6)
 
 
 def given_joints(clip: Clip, scope: Scope, done: Outcome) -> list[int]:

@@ -1,7 +1,7 @@
 /** Another clip of the workspace, chosen for an operation to work with. */
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
-import { answer, client, textOf } from '../../api/client'
+import { answer, client, clipOfTake, textOf } from '../../api/client'
 import { type Clip, notify } from '../../clip/bench'
 import { Select } from '../../ui/controls'
 
@@ -25,10 +25,7 @@ export function useSource(clip: Clip) {
   const others = takes.data?.filter((t) => t.clip !== clip.id && t.frames > 1) ?? []
   const choose = async (take: number) => {
     try {
-      // A take that nobody has worked on yet has its clip by this.
-      const other = await answer(
-        client.POST('/api/takes/{take_id}/clip', { params: { path: { take_id: take } } }),
-      )
+      const other = await clipOfTake(take)
       setSource({ take, state: other.head.state })
     } catch (trouble) {
       notify(textOf(trouble))

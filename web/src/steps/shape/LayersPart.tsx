@@ -158,8 +158,6 @@ function Row({
   )
 }
 
-const number = (value: number | null) => (value === null ? undefined : value)
-
 /** What the chosen layer does to the selected joint at now, in numbers that are keyed. */
 function Keys({ layer, clip }: { layer: Layer; clip: Clip }) {
   const joints = useBench((s) => s.joints)
@@ -174,9 +172,7 @@ function Keys({ layer, clip }: { layer: Layer; clip: Clip }) {
   if (joint === undefined) return <p className="text-ink-2">Select a joint to correct.</p>
   const { name, channels } = clip.joints[joint]!
   const shut = layer.locked || layer.muted
-  const given: Ramps = Object.fromEntries(
-    Object.entries(ramps).filter(([, v]) => number(v) !== undefined),
-  )
+  const given: Ramps = Object.fromEntries(Object.entries(ramps).filter(([, v]) => v !== null))
   const moves = channels.some((c) => c[0] === 't')
   const field = (what: 'turns' | 'moves', letter: 'r' | 't', unit: string) => {
     const values = valuesNow(curves, layer, joint, letter)
@@ -329,35 +325,19 @@ function Chosen({ layer, clip }: { layer: Layer; clip: Clip }) {
 
 export function LayersPart() {
   const clip = useBench((s) => s.clip)
+  return clip && <Layers clip={clip} />
+}
+
+function Layers({ clip }: { clip: Clip }) {
   const id = useLayers((s) => s.chosen)
   const [name, setName] = useState('')
   const [kind, setKind] = useState<Kind>('add')
-  const head = clip?.head.id
-  const count = clip?.layers.length ?? 0
+  const count = clip.layers.length
   // Weights and values at now are the layers' curves: they are brought with each state.
   // biome-ignore lint/correctness/useExhaustiveDependencies: asked anew with each state
   useEffect(() => {
     if (count) bringCurves().catch((trouble: unknown) => notify(textOf(trouble)))
-  }, [head, count])
-  if (!clip) return null
-  return <Layers {...{ clip, id, name, setName, kind, setKind }} />
-}
-
-function Layers({
-  clip,
-  id,
-  name,
-  setName,
-  kind,
-  setKind,
-}: {
-  clip: Clip
-  id: number | null
-  name: string
-  setName: (name: string) => void
-  kind: Kind
-  setKind: (kind: Kind) => void
-}) {
+  }, [clip.head.id, count])
   const changes = useChanges(clip)
   const chosen = clip.layers.find((x) => x.id === id)
   const make = () => {
@@ -389,7 +369,7 @@ function Layers({
           New layer
         </Button>
       </div>
-      {count(clip) > 0 && (
+      {count > 0 && (
         <ol
           aria-label="Layers, the topmost first"
           className="rounded-[4px] border border-rule-2 border-t-0"
@@ -410,7 +390,7 @@ function Layers({
         <Tip text="The clip’s own curves become the capture’s again; what was done to them becomes a layer over it">
           <Button onClick={() => void apply('lift', {})}>Lift off the work</Button>
         </Tip>
-        {count(clip) > 0 && (
+        {count > 0 && (
           <Tip text="The motion as it is, plants too, written into the clip’s own curves on its frames; layers and plants stay, switched off">
             <Button onClick={() => void flatten()}>Flatten all</Button>
           </Tip>
@@ -432,5 +412,3 @@ function Load({ clip }: { clip: Clip }) {
 }
 
 const HIDDEN = ['joints', 'at']
-
-const count = (clip: Clip): number => clip.layers.length
