@@ -11,7 +11,7 @@ from documents.store import changed_channels, frame_changed, load_clip
 from editing.accounts import account_of, as_told, lanes_of
 from editing.baseline import baseline_of
 from leancurve.curves.curve import SampledCurve
-from leancurve.document.evaluation import affected, evaluate
+from leancurve.document.evaluation import affected, effective, evaluate
 from leancurve.document.posing import mirrored
 from leancurve.document.track import BASE, base_track
 from leancurve.document.tracks import curves_near
@@ -54,16 +54,21 @@ def curves(
     joints: str = "",
     others: bool = False,
     take: bool = False,
+    result: bool = False,
 ) -> HttpResponse:
     """The curves of joints given by index, ``joints=3,4``, with ``others`` those of all props and
     layers; with ``take`` those of the take as read, on the revision's time, as they lie over its
-    curves."""
+    curves; with ``result`` what layers and plants make of them, on each frame."""
     wanted = revision_for(request, clip_id, revision)
     clip = load_clip(wanted.state)
     if take:
         over = curves_near(clip, baseline_of(wanted), sorted(joints_named(clip, joints)))
         return immutable(request, message(curve_arrays(clip, over), {}))
     wanted_tracks = set(tracks_of_joints(clip, joints))
+    if result:
+        found = effective(clip, channels=[t for t in clip.tracks if t in wanted_tracks])
+        made = {t: SampledCurve(values) for t, values in found.items()}
+        return immutable(request, message(curve_arrays(clip, made), {}))
     chosen = {
         t: clip.curves[t] for t in clip.tracks if t in wanted_tracks or (others and t.owner != BASE)
     }

@@ -542,3 +542,55 @@ def test_layers_beneath_another_may_be_put_in_any_order_and_come_out_again() -> 
     assert without.layers == ()
     assert set(without.curves) == set(planted_walk().curves)
     assert np.array_equal(turns(without), turns(planted_walk()))
+
+
+@pytest.mark.parametrize("kind", ["add", "channels", "replace"])
+@pytest.mark.parametrize("space", ["parent", "figure"])
+def test_how_joints_shall_stand_is_keyed_through_whatever_lies_over_and_under(
+    kind: str, space: str
+) -> None:
+    """Turned further by vectors about their own axes, checked by composing with SciPy."""
+    below = laid(walk(), "below", {SPINE: (4, -7, 3), ARM: (0, 12, 5)}, weight=0.7)
+    mine = laid(below, "mine", {FOREARM: (3, 9, -4)}, kind=kind, mask={ARM: 0.6}, weight=0.8)
+    if kind == "add":
+        mine = edited(mine, {"do": "set", "name": "mine", "space": space})
+    over = laid(mine, "over", {ARM: (11, 0, -6), FOREARM: (0, 8, 2), SPINE: (1, 2, 3)}, weight=1.2)
+    joints = [FOREARM] if kind == "replace" else [SPINE, ARM, FOREARM]
+    by = {j: (5.0 + k, -6.0, 2.5 * k) for k, j in enumerate(joints)}
+    hips = (1.0, -2.0, 0.5)
+    frame = 30
+    given = done(over, "key_layer", layer="mine", frame=frame, turned=by, moved={"Hips": hips})
+    was, now = (evaluate(c, np.array([float(frame)])) for c in (over, given))
+    for joint, vector in by.items():
+        k = of(walk(), joint)
+        wanted = Rotation.from_quat(was.rotation[0, k]) * Rotation.from_rotvec(vector, degrees=True)
+        off = wanted.inv() * Rotation.from_quat(now.rotation[0, k])
+        assert np.degrees(off.magnitude()) < 1e-6, joint
+    moved = now.translation[0, 0] - was.translation[0, 0]
+    assert np.abs(moved - hips).max() < 1e-9
+    others = [j for j in range(len(walk().skeleton.names)) if walk().skeleton.names[j] not in by]
+    if space == "parent":
+        assert np.abs(now.rotation[0, others] - was.rotation[0, others]).max() < 1e-12
+
+
+def test_what_would_not_be_seen_is_not_keyed() -> None:
+    under = laid(walk(), "under", {ARM: (0, 5, 0)})
+    over = laid(under, "over", {ARM: (10, 0, 0)}, kind="replace")
+    with pytest.raises(BadInput, match="over lies above and leads LeftUpperArm"):
+        done(over, "key_layer", layer="under", frame=3, turned={ARM: (1, 0, 0)})
+    light = edited(under, {"do": "set", "name": "under", "weight": 0.0})
+    with pytest.raises(BadInput, match="under has no weight on LeftUpperArm at frame 3"):
+        done(light, "key_layer", layer="under", frame=3, turned={ARM: (1, 0, 0)})
+    alone = edited(
+        laid(under, "two", {HEAD: (1, 0, 0)}), {"do": "set", "name": "two", "solo": True}
+    )
+    with pytest.raises(BadInput, match="not heard while another layer is solo"):
+        done(alone, "key_layer", layer="under", frame=3, turned={ARM: (1, 0, 0)})
+
+
+def test_a_spin_on_a_layer_is_turned_further_and_not_unwound() -> None:
+    spun = laid(walk(), "spin", {HEAD: (0, 700, 0)})
+    more = done(spun, "key_layer", layer="spin", frame=10, turned={HEAD: (0, 30, 0)})
+    assert more.curves[TrackId("layer:0", of(walk(), HEAD), "ry")].at(
+        np.array([10.0])
+    ) == pytest.approx(730)

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, ConsoleMessage, Page, expect
+from playwright.sync_api import Browser, BrowserContext, ConsoleMessage, Page, expect
 
 from tests.e2e.application import BROWSER_FLAGS, CHROMIUM, Application
 
@@ -56,9 +56,18 @@ def signed_in(browser: Browser, application: Application) -> Any:
     return state
 
 
+def as_at_first(context: BrowserContext, application: Application) -> None:
+    """Forget what tests before have chosen of the bench: it is remembered for who is signed in."""
+    token = next(c["value"] for c in context.cookies() if c["name"] == "csrftoken")
+    address = f"{application.url}/api/preferences"
+    kept = context.request.put(address, data={}, headers={"X-CSRFToken": token})
+    assert kept.ok, kept.text()
+
+
 @pytest.fixture
 def page(browser: Browser, application: Application, signed_in: Any) -> Iterator[Page]:
     context = browser.new_context(viewport={"width": 1280, "height": 800}, storage_state=signed_in)
+    as_at_first(context, application)
     page = context.new_page()
     page.set_default_timeout(40_000)
     troubles: list[str] = []
@@ -108,10 +117,9 @@ def settled(page: Page) -> None:
 
 
 def unfold_lanes(page: Page) -> None:
-    """All lanes of the time strip; whether they were is remembered for whoever is signed in."""
+    """All lanes of the time strip, which folds them until somebody asks for more."""
     lanes = page.get_by_role("button", name="All lanes")
-    if lanes.get_attribute("aria-pressed") == "false":
-        lanes.click()
+    lanes.click()
     expect(lanes).to_have_attribute("aria-pressed", "true")
     settled(page)
 

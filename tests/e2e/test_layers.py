@@ -9,11 +9,13 @@ from leancurve.document.evaluation import evaluate
 from leancurve.formats.bvh import read_bvh
 from leancurve.numbers import rotation
 from playwright.sync_api import Page, expect
+from safetensors.numpy import load
 
 from tests.e2e.conftest import clip_now, delivered, settled
 from tests.e2e.test_cleaning import revision
 from tests.e2e.test_planting import bring_walk, clean_walk
 from tests.e2e.test_shaping import pick_joint
+from tests.e2e.test_timing import gizmo
 
 
 def joint(page: Page, name: str) -> None:
@@ -77,7 +79,7 @@ def test_corrections_are_laid_over_a_walk_weighed_flattened_and_delivered(
     page.get_by_role("button", name="Mute arm closer").click()
     revision(page, 8)
     settled(page)
-    expect(page.get_by_text("arm closer is muted: it takes no keys.")).to_be_visible()
+    expect(page.get_by_text("arm closer is muted: what is keyed").first).to_be_visible()
     page.get_by_role("button", name="Undo").click()
     revision(page, 7)
     settled(page)
@@ -102,6 +104,102 @@ def test_corrections_are_laid_over_a_walk_weighed_flattened_and_delivered(
     assert np.abs(gap[:, arm] - 18.5).max() < 0.01
     others = [j for j in range(len(before.skeleton)) if j not in (head, arm)]
     assert gap[:, others].max() < 0.01
+
+
+def turned(page: Page, frame: int) -> np.ndarray:
+    """The local rotations of a frame of the clip's head, asked of the server."""
+    address = page.url.replace("/clip/", "/api/clips/")
+    head = clip_now(page)["head"]["id"]
+    poses = load(page.request.get(f"{address}/poses?revision={head}").body())
+    return np.asarray(poses["rotation"][frame])
+
+
+def angle(page: Page, frame: int, of: int, before: np.ndarray) -> float:
+    return float(rotation.geodesic_deg(turned(page, frame)[of], before[of]))
+
+
+def swing(page: Page, axis: str, by: int) -> None:
+    x, y = gizmo(page, axis)
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + by, y + 3, steps=5)
+
+
+def test_joints_are_posed_on_the_stage_onto_the_layer_that_is_chosen(page: Page) -> None:
+    bring_walk(page, "walk_to_pose")
+    page.keyboard.press("Alt+8")
+    page.get_by_role("tab", name="Layers").click()
+    new_layer(page, "head")
+    stage = page.get_by_role("region", name="Stage")
+    expect(stage.get_by_text("keys go to head").first).to_be_visible()
+    joint(page, "Head")
+    at = clean_walk().skeleton.index("Head")
+    frames = {f: turned(page, f) for f in (200, 300, 400)}
+    page.get_by_test_id("frame").fill("300")
+    page.keyboard.press("Enter")
+    page.get_by_role("button", name="Pose", exact=True).click()
+
+    # By hand: shown, not keyed, there again after a reload, put back or keyed.
+    swing(page, "y", 40)
+    expect(page.get_by_test_id("posing-readout")).to_contain_text("turn Y")
+    page.mouse.up()
+    unkeyed = page.get_by_role("region", name="Unkeyed change")
+    expect(unkeyed).to_contain_text("1 joint at frame 300 on head")
+    assert angle(page, 300, at, frames[300]) < 1e-4
+    page.reload()
+    settled(page)
+    expect(unkeyed).to_contain_text("1 joint at frame 300 on head")
+    unkeyed.get_by_role("button", name="Set keys").click()
+    revision(page, 3)
+    settled(page)
+    expect(unkeyed).to_have_count(0)
+    first = angle(page, 300, at, frames[300])
+    assert first > 5
+    # The only key of its curve: the correction is there from the first frame to the last.
+    assert abs(angle(page, 400, at, frames[400]) - first) < 1e-3
+
+    # With auto key each change is one; a key elsewhere of no correction ends it there.
+    page.get_by_role("tab", name="Layers").click()
+    page.get_by_role("listitem", name="Layer head").get_by_role(
+        "button", name="head", exact=True
+    ).click()
+    page.get_by_test_id("frame").fill("200")
+    page.keyboard.press("Enter")
+    page.get_by_role("button", name="End it here").click()
+    revision(page, 4)
+    settled(page)
+    assert angle(page, 200, at, frames[200]) < 1e-4
+    page.get_by_role("button", name="Pose", exact=True).click()
+    page.get_by_role("button", name="Auto key", exact=True).click()
+    page.get_by_test_id("frame").fill("400")
+    page.keyboard.press("Enter")
+    settled(page)
+    before = turned(page, 400)
+    swing(page, "x", 30)
+    page.mouse.up()
+    revision(page, 5)
+    settled(page)
+    assert angle(page, 400, at, before) > 3
+    page.get_by_role("button", name="Auto key", exact=True).click()
+
+    # In the sheet its own curves stand, with the result of all behind on request.
+    assert page.evaluate("document.querySelector('[data-testid=key-count]')") is None
+    sheet = page.get_by_label("Curves of the selected joints")
+    sheet.select_option("its curves, result behind")
+    settled(page)
+    page.get_by_label("Which layer takes keys").first.select_option("the clip’s own curves")
+    expect(sheet).to_have_count(0)
+    expect(stage.get_by_text("keys go to head")).to_have_count(0)
+
+    # Locked, it refuses in one sentence.
+    page.get_by_label("Which layer takes keys").first.select_option("head")
+    page.get_by_role("button", name="Lock head").click()
+    revision(page, 6)
+    settled(page)
+    swing(page, "y", 30)
+    page.mouse.up()
+    expect(page.get_by_role("status").filter(has_text="head is locked")).to_be_visible()
+    expect(unkeyed).to_have_count(0)
 
 
 def test_work_is_lifted_off_into_a_layer_and_another_take_loaded_onto_one(page: Page) -> None:

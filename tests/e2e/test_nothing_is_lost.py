@@ -99,7 +99,6 @@ def test_a_change_that_is_refused_says_so_and_those_behind_it_go_on(page: Page) 
     page.route("**/writes", answer)
     for _ in range(3):
         page.keyboard.press("Control+ArrowUp")
-        page.wait_for_timeout(150)
     # Refused once the third one has been made on what was shown.
     while not second:
         page.wait_for_timeout(50)

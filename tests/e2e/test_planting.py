@@ -32,18 +32,6 @@ def clean_walk() -> Clip:
     return calmed(2)
 
 
-def grip(page: Page, x: float, y: float) -> None:
-    """The pointer on an end of a span on the strip: until it shows that it can be dragged."""
-    strip = page.get_by_test_id("strip")
-    for n in range(100):
-        page.mouse.move(x + n % 2, y)
-        if strip.evaluate("canvas => canvas.style.cursor") == "col-resize":
-            page.mouse.move(x, y)
-            return
-        page.wait_for_timeout(100)
-    raise AssertionError("nothing to be dragged there")
-
-
 def bring_walk(page: Page, name: str) -> None:
     file = {
         "name": f"{name}.json",
@@ -130,8 +118,9 @@ def test_a_slide_is_planted_from_its_finding_and_worked_on_by_hand(
     end = heel["last"] + heel["ease_out"]
     start = strip_x(page, end, walk.frames)
     number = clip_now(page)["head"]["number"]
-    page.wait_for_timeout(500)
-    grip(page, start, y)
+    page.mouse.move(start, y)
+    strip = page.get_by_test_id("strip")
+    assert strip.evaluate("canvas => canvas.style.cursor") == "col-resize"
     page.mouse.down()
     page.mouse.move(strip_x(page, end - 15, walk.frames), y, steps=4)
     page.mouse.up()

@@ -74,7 +74,14 @@ def layered_pose(clip: Clip, frames: Floats, joints: Sequence[int]) -> Pose:
 
 
 def _laid(clip: Clip, frames: Floats, joints: Sequence[int], layers: Sequence[Layer]) -> Pose:
-    below = base_pose(clip, frames, joints)
+    return laid_over(base_pose(clip, frames, joints), clip, frames, joints, layers)
+
+
+def laid_over(
+    below: Pose, clip: Clip, frames: Floats, joints: Sequence[int], layers: Sequence[Layer]
+) -> Pose:
+    """Layers laid over a pose of some joints at times ``(F,)``, whether they count or not; in the
+    figure's space of joints that hold all they hang on."""
     pose = Pose(below.rotation.copy(), below.translation.copy())
     for layer in layers:
         _lay(clip, layer, frames, joints, pose)

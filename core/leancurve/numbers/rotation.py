@@ -145,6 +145,19 @@ def log(q: Floats) -> Floats:
     return np.asarray(np.where(sin > 1e-12, q[..., :3] / np.maximum(sin, 1e-300), 0.0) * angle)
 
 
+def unrolled(vectors: Floats) -> Floats:
+    """Rotation vectors ``(F, ..., 3)`` in degrees that go on from the one before: of the equal ones
+    ``v + 360 k`` along ``v`` the nearest."""
+    out = np.array(vectors)
+    for f in range(1, len(out)):
+        size = np.linalg.norm(out[f], axis=-1, keepdims=True)
+        axis = out[f] / np.maximum(size, 1e-12)
+        along = np.sum(out[f - 1] * axis, axis=-1, keepdims=True)
+        whole = np.where(size > 1e-9, np.round((along - size) / 360.0), 0.0)
+        out[f] += 360.0 * whole * axis
+    return out
+
+
 def exp(vector: Floats) -> Floats:
     """Unit quaternions ``(..., 4)`` of rotation vectors ``(..., 3)`` in degrees."""
     v = np.asarray(vector, dtype=np.float64)

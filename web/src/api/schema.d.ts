@@ -272,7 +272,7 @@ export interface paths {
          * Curves
          * @description The curves of joints given by index, ``joints=3,4``, with ``others`` those of all props and
          *     layers; with ``take`` those of the take as read, on the revision's time, as they lie over its
-         *     curves.
+         *     curves; with ``result`` what layers and plants make of them, on each frame.
          */
         get: operations["api_motion_curves"];
         put?: never;
@@ -3776,6 +3776,7 @@ export interface operations {
                 joints?: string;
                 others?: boolean;
                 take?: boolean;
+                result?: boolean;
             };
             header?: never;
             path: {

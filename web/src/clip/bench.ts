@@ -6,6 +6,8 @@
 import { create } from 'zustand'
 import type { Schemas } from '../api/client'
 import { type ChannelKey, type Curve, channelKey, READOUTS, type Readout } from './curves'
+import { useLayers } from './layerChoice'
+import { channelsOfLayer } from './owners'
 import type { Poses } from './poses'
 import { useViewing } from './viewing'
 
@@ -152,9 +154,11 @@ const { getState: get, setState: set } = useBench
 export function shownChannels(state: Pick<BenchState, 'clip' | 'joints' | 'channels' | 'readout'>) {
   if (!state.clip) return []
   const { pinned, hidden } = useViewing.getState()
-  const own = state.channels.length
-    ? state.channels
-    : state.joints.flatMap((j) => state.clip!.joints[j]!.channels.map((c) => channelKey(j, c)))
+  const { chosen, shown: which } = useLayers.getState()
+  const layer = which.startsWith('layer') && state.clip.layers.find((x) => x.id === chosen)
+  const of = (j: number) =>
+    layer ? channelsOfLayer(layer, j) : state.clip!.joints[j]!.channels.map((c) => channelKey(j, c))
+  const own = state.channels.length ? state.channels : state.joints.flatMap(of)
   const all = [...new Set([...pinned, ...own])]
   // What is picked by name is shown, hidden or not.
   const shown = state.channels.length ? all : all.filter((key) => !hidden.has(key))

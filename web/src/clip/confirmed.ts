@@ -5,6 +5,7 @@ import type { Message } from '../api/safetensors'
 import { type Clip, notify, readoutChannels, useBench } from './bench'
 import { type ChannelKey, type Curve, channelKey, curvesOf, readoutUnit, splitKey } from './curves'
 import { draft } from './draft'
+import { useLayers } from './layerChoice'
 import { hasChannel, jointsOf, ofFigure, otherChannels } from './owners'
 import { bringPlan } from './planting'
 import { posesOf, withChanged } from './poses'
@@ -120,7 +121,8 @@ function nextCurves(): Promise<void> | null {
     return known?.dense && open.count ? null : fetchKeys(open, known, clip)
   const named = [...channels, ...pinned, ...muted]
   // Layers are worked on in Shape: what they weigh and turn now is told there.
-  const layered = step === 'shape' && clip.layers.length > 0
+  const { chosen } = useLayers.getState()
+  const layered = clip.layers.length > 0 && (step === 'shape' || chosen !== null)
   const asked = named.some((key) => !ofFigure(key) && hasChannel(clip, key))
   const others = prop !== null || layered || asked
   const wanted = [...joints, ...more, ...jointsOf(named)]

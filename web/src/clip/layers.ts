@@ -1,8 +1,11 @@
 /** Correction layers by hand: every change is an edit of the clip. */
-import { create } from 'zustand'
-import { useBench } from './bench'
-import { type Curve, channelKey, valueAt } from './curves'
+import { addressOf, numbers, textOf } from '../api/client'
+import { notify, useBench } from './bench'
+import { type Curve, channelKey, curvesOf, valueAt } from './curves'
+import { NO_RAMPS, type Ramps, type Shown, useLayers } from './layerChoice'
 import { type Layer, layerOwner, weightOf } from './owners'
+import { type Quat, turnOf } from './rotations'
+import { clearKeys } from './selection'
 import { transport } from './transport'
 import { apply } from './write'
 
@@ -15,8 +18,62 @@ export const SPACES = { parent: 'with the joint above', figure: 'with the figure
 export type Kind = keyof typeof KINDS
 export type Space = keyof typeof SPACES
 
-/** The layer that takes keys, by its id; null for the clip's own curves. */
-export const useLayers = create<{ chosen: number | null }>(() => ({ chosen: null }))
+export function chooseLayer(chosen: number | null): void {
+  clearKeys()
+  useLayers.setState({ chosen, ramps: NO_RAMPS })
+}
+
+export function showCurvesOf(shown: Shown): void {
+  clearKeys()
+  useLayers.setState({ shown })
+}
+
+// Another clip has layers of its own.
+useBench.subscribe(({ clip }, { clip: before }) => {
+  if (clip?.id !== before?.id) useLayers.setState({ chosen: null, result: [] })
+})
+
+/** Fetch what all makes of the selected joints, where it is drawn behind. */
+export async function loadResult(): Promise<void> {
+  const { clip, joints } = useBench.getState()
+  const { chosen, shown } = useLayers.getState()
+  const wanted = clip && chosen !== null && joints.length > 0 && shown.endsWith('result')
+  if (!wanted) {
+    if (useLayers.getState().result.length) useLayers.setState({ result: [] })
+    return
+  }
+  try {
+    const asked = { revision: clip.head.id, joints: joints.join(','), result: 'true' }
+    const got = curvesOf(await numbers(addressOf(clip, 'curves', asked)))
+    if (useBench.getState().clip?.head.id === clip.head.id)
+      useLayers.setState({ result: [...got.values()] })
+  } catch (trouble) {
+    notify(textOf(trouble))
+  }
+}
+
+export function setRamp(part: keyof Ramps, frames: number): void {
+  const { ramps } = useLayers.getState()
+  useLayers.setState({ ramps: { ...ramps, [part]: Math.max(0, Math.round(frames)) } })
+}
+
+/** The ramps that are set. */
+const rampsNow = (): Partial<Record<keyof Ramps, number>> =>
+  Object.fromEntries(Object.entries(useLayers.getState().ramps).filter(([, v]) => v !== null))
+
+/** The layer that takes keys; null where the clip's own curves do. */
+export function chosenLayer(): Layer | null {
+  const { chosen } = useLayers.getState()
+  return useBench.getState().clip?.layers.find((x) => x.id === chosen) ?? null
+}
+
+/** Why a layer takes no keys, in one sentence; empty where it does. */
+export function whyNoKeys(layer: Layer): string {
+  const alone = useBench.getState().clip?.layers.some((x) => x.solo) && !layer.solo
+  if (layer.locked) return `${layer.name} is locked: it takes no keys.`
+  if (layer.muted) return `${layer.name} is muted: what is keyed on it would not be seen.`
+  return alone ? `${layer.name} is not heard while another layer is solo.` : ''
+}
 
 const edit = (...edits: object[]): Promise<boolean> => apply('edit_layers', { edits })
 
@@ -26,7 +83,7 @@ export async function newLayer(name: string, kind: Kind): Promise<void> {
   for (let n = 2; taken.has(free); n++) free = `${name.trim() || 'layer'} ${n}`
   if (!(await edit({ do: 'add', name: free, kind }))) return
   const made = useBench.getState().clip?.layers.find((x) => x.name === free)
-  useLayers.setState({ chosen: made?.id ?? null })
+  chooseLayer(made?.id ?? null)
 }
 
 export const changeLayer = (layer: Layer, change: object): Promise<boolean> =>
@@ -43,27 +100,39 @@ export const removeLayer = (layer: Layer): Promise<boolean> =>
 export const flatten = (names: string[] = []): Promise<boolean> =>
   apply('flatten', names.length ? { layers: names } : {})
 
-/** How a correction comes from nothing and goes back to it, in frames. */
-export interface Ramps {
-  ramp_in?: number
-  hold?: number
-  ramp_out?: number
-}
-
 /** Key a joint on a layer at now. */
 export const keyLayer = (
   layer: Layer,
   joint: string,
   what: 'turns' | 'moves',
   values: readonly number[],
-  ramps: Ramps = {},
+  ramped = true,
 ): Promise<boolean> =>
   apply('key_layer', {
     layer: layer.name,
     frame: Math.round(transport.frame),
     [what]: { [joint]: values },
-    ...ramps,
+    ...(ramped ? rampsNow() : {}),
   })
+
+/** Key joints on a layer as they shall stand otherwise: with the ramps that are set. */
+export function keyFurther(
+  layer: Layer,
+  frame: number,
+  by: ReadonlyMap<number, { turn: Quat; move: readonly number[] }>,
+): Promise<boolean> {
+  const { joints } = useBench.getState().clip!
+  const turned: Record<string, readonly number[]> = {}
+  const moved: Record<string, readonly number[]> = {}
+  for (const [joint, { turn, move }] of by) {
+    const vector = turnOf(turn)
+    const { name } = joints[joint]!
+    if (Math.hypot(...vector) > 1e-6) turned[name] = vector
+    if (Math.hypot(...move) > 1e-9) moved[name] = move
+  }
+  if (!Object.keys({ ...turned, ...moved }).length) return Promise.resolve(true)
+  return apply('key_layer', { layer: layer.name, frame, turned, moved, ...rampsNow() })
+}
 
 /** What a layer's curves say of a joint at now: its turn or its move, 0 where it has none. */
 export function valuesNow(

@@ -23,6 +23,8 @@ function propsOf({ arrays }: Message): Poses['props'] {
 }
 
 type Joint = Schemas['JointOut']
+type Triple = [number, number, number]
+type Quad = [number, number, number, number]
 
 export function posesOf(message: Message, joints: number): Poses {
   const get = (name: string) => message.arrays.get(name)!.data
@@ -83,6 +85,24 @@ export type Overrides = ReadonlyMap<
   number,
   { rotation: readonly number[]; translation: readonly number[] }
 >
+
+/** A joint's local pose at a frame. */
+export function localAt(
+  joints: readonly Joint[],
+  poses: Poses,
+  joint: number,
+  frame: number,
+): { rotation: Quad; translation: Triple } {
+  const f = Math.min(Math.max(Math.round(frame), 0), poses.frames - 1)
+  const slot = poses.moving.indexOf(joint)
+  return {
+    rotation: quatAt(poses.rotation, f * poses.joints + joint),
+    translation:
+      slot < 0
+        ? ([...joints[joint]!.offset] as Triple)
+        : vecAt(poses.translation, f * poses.moving.length + slot),
+  }
+}
 
 /** World pose of one frame into `out`; parents stand before their children. */
 export function forward(
@@ -153,12 +173,12 @@ export function emptyWorld(joints: number): WorldPose {
 }
 
 /** The point and the rotation at a place of lists of them. */
-export const vecAt = (all: ArrayLike<number>, at: number): [number, number, number] => [
+export const vecAt = (all: ArrayLike<number>, at: number): Triple => [
   all[3 * at]!,
   all[3 * at + 1]!,
   all[3 * at + 2]!,
 ]
-export const quatAt = (all: ArrayLike<number>, at: number): [number, number, number, number] => [
+export const quatAt = (all: ArrayLike<number>, at: number): Quad => [
   all[4 * at]!,
   all[4 * at + 1]!,
   all[4 * at + 2]!,

@@ -11,9 +11,11 @@ import { notify, type Scope, useBench } from './bench'
 import { bringCurves } from './confirmed'
 import { BASE, type ChannelKey, type Curve, channelKey, valueAt } from './curves'
 import { draft } from './draft'
-import { commitEdits, showEdits } from './edits'
+import { commitEdits, setKeys, showEdits } from './edits'
 import { type Edits, freshId, type KeyEdit } from './keys'
-import { jointsOf } from './owners'
+import { chosenLayer, keyFurther, whyNoKeys } from './layers'
+import { channelsOfLayer, jointsOf } from './owners'
+import { localAt } from './poses'
 import {
   addsOffset,
   anglesNear,
@@ -30,9 +32,24 @@ import { apply } from './write'
 
 export type Values = ReadonlyMap<ChannelKey, number>
 
-export interface Unkeyed {
-  frame: number
+/** How a joint shall stand otherwise than it does: turned further about its own axes, moved in the
+ * axes of the joint above it. */
+export interface Correction {
+  turn: Quat
+  move: readonly number[]
+}
+export type Corrections = ReadonlyMap<number, Correction>
+
+/** What a hand does to joints: their channels' values, or corrections on the layer that is chosen. */
+export interface Change {
   values: Values
+  by: Corrections
+}
+
+export interface Unkeyed extends Change {
+  frame: number
+  /** The layer whose keys it shall become; null for the clip's own curves. */
+  layer: number | null
 }
 
 /** What is done to joints on the stage: they are turned, moved, or pulled by their end. */
@@ -86,6 +103,14 @@ export function setAuto(auto: boolean): void {
 
 const place = (clip: number) => `lean.unkeyed.${clip}`
 
+/** As it is kept in the browser; there were no layers once. */
+interface Kept {
+  frame: number
+  layer?: number | null
+  values: [ChannelKey, number][]
+  by?: [number, Correction][]
+}
+
 function keep(unkeyed: Unkeyed | null): void {
   const clip = useBench.getState().clip?.id
   set({ unkeyed })
@@ -93,7 +118,7 @@ function keep(unkeyed: Unkeyed | null): void {
   if (unkeyed)
     localStorage.setItem(
       place(clip),
-      JSON.stringify({ frame: unkeyed.frame, values: [...unkeyed.values] }),
+      JSON.stringify({ ...unkeyed, values: [...unkeyed.values], by: [...unkeyed.by] }),
     )
   else localStorage.removeItem(place(clip))
 }
@@ -102,12 +127,14 @@ function keep(unkeyed: Unkeyed | null): void {
 useBench.subscribe(({ clip }, { clip: before }) => {
   if (clip?.id === before?.id) return
   const text = clip && localStorage.getItem(place(clip.id))
-  const kept = text ? (JSON.parse(text) as { frame: number; values: [ChannelKey, number][] }) : null
+  const kept = text ? (JSON.parse(text) as Kept) : null
   live = null
+  landing = []
   // Channels were kept without their owner once.
   const whole = (key: ChannelKey) => (key.split('/').length === 2 ? `${BASE}/${key}` : key)
   const values = new Map((kept?.values ?? []).map(([key, value]) => [whole(key), value]))
-  set({ unkeyed: kept && { frame: kept.frame, values } })
+  const by = new Map(kept?.by ?? [])
+  set({ unkeyed: kept && { frame: kept.frame, layer: kept.layer ?? null, values, by } })
 })
 
 // Where time is changed what is not keyed moves along with its frame.
@@ -153,6 +180,78 @@ useBench.subscribe(({ curves }, { curves: before }) => {
 
 /** What is not keyed: what is being dragged, or what has been let go of. */
 export const unkeyedNow = (): Unkeyed | null => live ?? get().unkeyed
+
+/** Corrections that the server has, or is being told, and whose poses are not here yet. */
+let landing: { frame: number; by: Corrections }[] = []
+useBench.subscribe(({ poses, pending }, before) => {
+  if (poses === before.poses || pending || !landing.length) return
+  landing = []
+  tell()
+})
+
+const STILL: Correction = { turn: [0, 0, 0, 1], move: [0, 0, 0] }
+
+/** One correction after another. */
+function after(first: Corrections, then: Corrections): Map<number, Correction> {
+  const out = new Map(first)
+  for (const [joint, { turn, move }] of then) {
+    const was = first.get(joint) ?? STILL
+    out.set(joint, {
+      turn: multiply(was.turn, turn),
+      move: move.map((v, k) => v + was.move[k]!),
+    })
+  }
+  return out
+}
+
+/** A pose with a correction. */
+export const corrected = (pose: JointPose, { turn, move }: Correction): JointPose => ({
+  rotation: multiply(pose.rotation, turn),
+  translation: pose.translation.map((v, k) => v + move[k]!) as JointPose['translation'],
+})
+
+/** What is corrected at a frame and the server's poses do not have. */
+export function correctionsAt(frame: number): Corrections {
+  const here = landing.filter((x) => x.frame === frame).map((x) => x.by)
+  const now = live ?? get().unkeyed
+  if (now?.frame === frame) here.push(now.by)
+  return here.length ? here.reduce(after) : NOTHING.by
+}
+
+/** A joint's pose as it is seen at now, with what is corrected; of what is being dragged before it
+ * was taken hold of. */
+function seenPose(joint: number): JointPose | undefined {
+  const { clip, poses } = useBench.getState()
+  const frame = transport.frame
+  if (!clip || !poses) return undefined
+  const here = landing.filter((x) => x.frame === frame).map((x) => x.by)
+  const { unkeyed } = get()
+  if (unkeyed?.frame === frame) here.push(unkeyed.by)
+  const by = here.length ? here.reduce(after).get(joint) : undefined
+  const pose = localAt(clip.joints, poses, joint, frame)
+  return by ? corrected(pose, by) : pose
+}
+
+/** A joint's pose that a hand goes on from: as it is seen where a layer takes keys, else its own. */
+export const poseToHand = (joint: number): JointPose | undefined =>
+  chosenLayer() ? seenPose(joint) : poseNow(joint)
+
+/** What has to be changed for joints to stand so, in the layer that takes keys or in the channels. */
+export function changeFor(wanted: ReadonlyMap<number, JointPose>): Change {
+  const layer = chosenLayer()
+  const values = new Map<ChannelKey, number>()
+  const by = new Map<number, Correction>()
+  for (const [joint, pose] of wanted)
+    if (layer) {
+      const was = seenPose(joint)!
+      const move = pose.translation.map((v, k) => v - was.translation[k]!)
+      by.set(joint, { turn: multiply(inverse(was.rotation), pose.rotation), move })
+    } else for (const [key, value] of valuesFor(joint, pose)) values.set(key, value)
+  return { values, by }
+}
+
+export const ofValues = (values: Values): Change => ({ values, by: NOTHING.by })
+const NOTHING: Change = { values: new Map(), by: new Map() }
 
 /** Values that are shown at a frame in the place of the curves'. */
 function shownAt(frame: number): Values | null {
@@ -242,19 +341,42 @@ export function turnedJoint(
   return { ...from, rotation: multiply(inside, from.rotation) }
 }
 
-/** Whether a pose can be changed at now: one frame's change at a time is kept unkeyed. */
+/** Whether a pose can be changed at now: one frame's change on one layer at a time is kept unkeyed,
+ * and a layer has to take keys. */
 export function mayPose(): boolean {
   const { unkeyed } = get()
-  if (!unkeyed || unkeyed.frame === transport.frame) return true
-  notify(`The change at frame ${unkeyed.frame} is not keyed yet: key it or put it back first.`)
-  return false
+  const layer = chosenLayer()
+  const elsewhere =
+    unkeyed && (unkeyed.frame !== transport.frame || unkeyed.layer !== (layer?.id ?? null))
+  const why = elsewhere
+    ? `The change at frame ${unkeyed.frame} on ${ownerOfUnkeyed(unkeyed)} is not keyed yet: key it or put it back first.`
+    : layer && whyNoKeys(layer)
+  if (why) notify(why)
+  return !why
 }
 
-/** Show values at now without keeping them; with auto key the curves follow as well. */
-export function showPose(values: Values): void {
-  const frame = transport.frame
-  live = { frame, values: new Map([...(shownAt(frame) ?? []), ...values]) }
-  if (get().auto) showEdits(editsOf(live.values, frame))
+/** Whose keys an unkeyed change would become, in words. */
+export function ownerOfUnkeyed({ layer }: Unkeyed): string {
+  const { clip } = useBench.getState()
+  if (layer === null) return 'the clip’s own curves'
+  return clip?.layers.find((x) => x.id === layer)?.name ?? 'a layer that is no more'
+}
+
+/** What is not keyed yet at now, with a change. */
+function unkeyedWith(change: Change): Unkeyed {
+  const { unkeyed } = get()
+  return {
+    frame: transport.frame,
+    layer: chosenLayer()?.id ?? null,
+    values: new Map([...(unkeyed?.values ?? []), ...change.values]),
+    by: after(unkeyed?.by ?? NOTHING.by, change.by),
+  }
+}
+
+/** Show a change at now without keeping it; with auto key the curves follow as well. */
+export function showPose(change: Change): void {
+  live = unkeyedWith(change)
+  if (get().auto) showEdits(editsOf(live.values, live.frame))
   tell()
 }
 
@@ -265,12 +387,11 @@ export function cancelPose(): void {
 }
 
 /** The change is let go of: keyed, or kept as what is not keyed yet. */
-export function commitPose(values: Values = live?.values ?? new Map()): void {
-  const frame = transport.frame
-  const all = new Map([...(get().unkeyed?.values ?? []), ...values])
+export function commitPose(change?: Change): void {
+  const all = change ? unkeyedWith(change) : live
   live = null
   draft.drop()
-  if (all.size) keep({ frame, values: all })
+  if (all && all.values.size + all.by.size) keep(all)
   tell()
   if (get().auto) void keyPose()
 }
@@ -302,13 +423,34 @@ export function denseOf(values: Values): ChannelKey[] {
 export async function keyPose(): Promise<void> {
   const { unkeyed } = get()
   if (!unkeyed) return
+  if (unkeyed.layer !== null) {
+    await keyCorrections(unkeyed, unkeyed.layer)
+    return
+  }
   const edits = editsOf(unkeyed.values, unkeyed.frame)
   if (!edits.size) return
   const still = new Map([...unkeyed.values].filter(([key]) => !edits.has(key)))
-  keep(still.size ? { frame: unkeyed.frame, values: still } : null)
+  keep(still.size ? { ...unkeyed, values: still } : null)
   tell()
   // What could not be kept on the server comes back into sight as unkeyed.
   if (!(await commitEdits(edits))) keep(unkeyed)
+}
+
+/** Corrections become keys of their layer; the core finds which, through all that lies over it. */
+async function keyCorrections(unkeyed: Unkeyed, id: number): Promise<void> {
+  const layer = useBench.getState().clip?.layers.find((x) => x.id === id)
+  if (!layer) {
+    notify('The layer is no more: put the change back, or undo its removal.')
+    return
+  }
+  const told = { frame: unkeyed.frame, by: unkeyed.by }
+  landing.push(told)
+  keep(null)
+  const kept = await keyFurther(layer, unkeyed.frame, unkeyed.by)
+  if (kept) return
+  landing = landing.filter((x) => x !== told)
+  keep(unkeyed)
+  tell()
 }
 
 export function putBack(): void {
@@ -339,9 +481,12 @@ export async function offsetSoftly(): Promise<void> {
   const params = { frame: unkeyed.frame, radius, offsets }
   if (!(await apply('soft_offset', params))) return
   const rest = new Map([...unkeyed.values].filter(([key]) => !dense.has(key)))
-  keep(rest.size ? { frame: unkeyed.frame, values: rest } : null)
+  keep(rest.size ? { ...unkeyed, values: rest } : null)
   tell()
 }
+
+const NO_CURVES = (layer: string) =>
+  `${layer} does nothing to these joints yet: turn them on the stage first.`
 
 /** A copied pose: values by joint and channel. */
 let clipboard: Record<string, Record<string, number>> | null = null
@@ -389,15 +534,43 @@ export async function pastePose(mirrored: boolean): Promise<void> {
     for (const [name, value] of Object.entries(own))
       pasted.set(channelKey(Number(joint), name), value)
   await bringCurves(jointsOf(pasted.keys()))
-  const changed = [...pasted].filter(([key, value]) => Math.abs(value - valueNow(key)!) > 1e-9)
-  commitPose(new Map(changed))
+  commitPose(changeTo(pasted))
 }
 
-/** Key the pose at now on a part of the body, or on the selected joints. */
+/** What has to be changed for channels to have values, of joints whose curves are here. */
+function changeTo(values: Values): Change {
+  const { clip } = useBench.getState()
+  if (!chosenLayer())
+    return ofValues(
+      new Map([...values].filter(([key, value]) => Math.abs(value - valueNow(key)!) > 1e-9)),
+    )
+  const constant = (key: ChannelKey): Curve | undefined => {
+    const value = values.get(key) ?? valueNow(key)
+    return value === undefined ? undefined : { kind: 'sampled', values: Float64Array.of(value) }
+  }
+  const wanted = new Map<number, JointPose>()
+  for (const joint of jointsOf(values.keys())) {
+    const pose = jointPose(clip!, joint, constant, 0)
+    if (pose) wanted.set(joint, pose)
+  }
+  return changeFor(wanted)
+}
+
+/** Key the pose at now on a part of the body, or on the selected joints: of the layer that takes
+ * keys, or of the clip's own curves. */
 export async function keyPart(group: string | null): Promise<void> {
   const { clip, joints, body } = useBench.getState()
   if (!clip) return
   const own = group ? body?.own_groups[group] : joints
+  const layer = chosenLayer()
+  if (layer) {
+    const inside = own ?? body?.groups[group!] ?? []
+    const there = inside.flatMap((joint) => channelsOfLayer(layer, joint))
+    const why = whyNoKeys(layer) || (there.length ? '' : NO_CURVES(layer.name))
+    if (why) notify(why)
+    else setKeys(there)
+    return
+  }
   const scope: Scope = own ? { joints: own.map((j) => clip.joints[j]!.name) } : { groups: [group!] }
   if (await apply('key_pose', { frame: transport.frame }, scope)) {
     const { report } = useBench.getState().clip!.head

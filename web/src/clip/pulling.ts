@@ -7,7 +7,7 @@ import { useBench } from './bench'
 import { bringCurves } from './confirmed'
 import { add, cross, dot, length, reach, sub, times, type Vec } from './limb'
 import { quatAt, vecAt, type WorldPose } from './poses'
-import { poseNow, usePosing, valuesFor } from './posing'
+import { type Change, changeFor, poseToHand, usePosing } from './posing'
 import { inverse, type JointPose, multiply, type Quat, rotate, turned } from './rotations'
 
 type Limb = Schemas['LimbOut']
@@ -76,7 +76,7 @@ export function begunPull(joints: readonly number[], world: WorldPose): Pull {
     const limb = limbs().find((x) => x.joints[2] === joint || x.joints[1] === joint)
     return { joint, at: vecAt(world.position, joint), limb, bends: limb?.joints[1] === joint }
   })
-  const hips = poseNow(hipsOf())?.translation ?? [0, 0, 0]
+  const hips = poseToHand(hipsOf())?.translation ?? [0, 0, 0]
   return { ends, world, hips, told: { reach: 0, missed: 0 } }
 }
 
@@ -185,8 +185,8 @@ function solved(m: number[][], to: Vec): Vec {
   return [of(to, b, c), of(a, to, c), of(a, b, to)]
 }
 
-/** The values of all joints that follow where ends are pulled by a vector, own unit. */
-export function pulledBy(pull: Pull, by: readonly number[]): Map<string, number> {
+/** What has to be changed of all joints that follow where ends are pulled by a vector, own unit. */
+export function pulledBy(pull: Pull, by: readonly number[]): Change {
   const { clip } = useBench.getState()
   const { body } = usePosing.getState()
   const parents = clip!.joints.map((j) => j.parent)
@@ -213,7 +213,7 @@ export function pulledBy(pull: Pull, by: readonly number[]): Map<string, number>
       pull.told.missed = Math.max(pull.told.missed, missedBy(bent, end.joint, target))
     }
   })
-  return valuesOf(bent, parents, pull.hips)
+  return changeFor(posesOf(bent, parents, pull.hips))
 }
 
 const canTurn = (joint: number): boolean =>
@@ -263,18 +263,18 @@ function swing(bent: Bent, limb: Limb, target: Vec): void {
   bent.touched.add(middle)
 }
 
-/** The channels' values that give all joints that were bent their poses. */
-function valuesOf(
+/** How all joints that were bent stand. */
+function posesOf(
   bent: Bent,
   parents: readonly number[],
   hipsAt: readonly number[],
-): Map<string, number> {
-  const out = new Map<string, number>()
+): Map<number, JointPose> {
+  const out = new Map<number, JointPose>()
   const joints = new Set(bent.touched)
   const moved = length(bent.shifted) > 0
   if (moved) joints.add(bent.hips)
   for (const joint of joints) {
-    const own = poseNow(joint)
+    const own = poseToHand(joint)
     if (!own) continue
     const parent = parents[joint]!
     const above: Quat = parent < 0 ? [0, 0, 0, 1] : bent.rotation[parent]!
@@ -283,8 +283,7 @@ function valuesOf(
       joint === bent.hips
         ? add(hipsAt as Vec, rotate(inverse(above), bent.shifted))
         : own.translation
-    const pose: JointPose = { rotation, translation }
-    for (const [key, value] of valuesFor(joint, pose)) out.set(key, value)
+    out.set(joint, { rotation, translation })
   }
   return out
 }

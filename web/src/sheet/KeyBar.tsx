@@ -7,6 +7,7 @@ import { commitEdits, commitSlide, deleteSelected, editSelected, STILL } from '.
 import { common, countKeys, useSelection } from '../clip/selection'
 import { transport } from '../clip/transport'
 import { useViewing } from '../clip/viewing'
+import { ShownCurves, TakesKeys } from '../layers/TakesKeys'
 import { Button, NumberInput, Select, Tip, Toggle } from '../ui/controls'
 import { setRadius, setStrength, takeBrush, useBrush } from './brushState'
 
@@ -66,6 +67,10 @@ export function KeyBar({ timing = false }: { timing?: boolean }) {
       ) : (
         <Hint />
       )}
+      <span className="ml-auto flex gap-1.5">
+        <TakesKeys />
+        {!timing && <ShownCurves />}
+      </span>
     </section>
   )
 }

@@ -5,6 +5,8 @@ import { FULL, toggleFull, useFullPane } from '../bench/fullPane'
 import { shownChannels, useBench } from '../clip/bench'
 import { type ChannelKey, type Curve, readoutUnit, turns } from '../clip/curves'
 import { setKeys } from '../clip/edits'
+import { useLayers } from '../clip/layerChoice'
+import { loadResult } from '../clip/layers'
 import { guideShown, loadTake, loadTrace } from '../clip/traces'
 import { useViewing } from '../clip/viewing'
 import { Button, Toggle } from '../ui/controls'
@@ -49,6 +51,7 @@ export function SheetView() {
   const guideCurve = useViewing((s) => s.guideCurve)
   const follows = useViewing((s) => s.follows)
   const step = useViewing((s) => s.step)
+  const { chosen, shown: which, result } = useLayers()
   const brush = useBrush((s) => s.kind)
   const spoken = useSpoken()
   const before = useBefore()
@@ -80,6 +83,11 @@ export function SheetView() {
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: asked anew for what is shown
   useEffect(() => {
+    void loadResult()
+  }, [chosen, which, joints, clip?.head.id])
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: asked anew for what is shown
+  useEffect(() => {
     if (brush === 'restore') void loadTake()
   }, [brush, joints, channels, pinned, clip?.head.id])
 
@@ -94,12 +102,27 @@ export function SheetView() {
       curves: preview ? new Map([...curves, ...preview.curves]) : curves,
       before,
       previewed: preview !== null,
-      guide: guideShown(guide, guideCurve, clip.frames),
+      guide: [...guideShown(guide, guideCurve, clip.frames), ...result],
       name: (key) => channelName(key, clip),
       unit: (key) =>
         readoutUnit(key) ?? (turns(key) ? '°' : key.endsWith('/w') ? ' ×' : ` ${unit}`),
     })
-  }, [clip, curves, preview, joints, channels, read, pinned, hidden, before, guide, guideCurve])
+  }, [
+    clip,
+    curves,
+    preview,
+    joints,
+    channels,
+    read,
+    pinned,
+    hidden,
+    before,
+    guide,
+    guideCurve,
+    chosen,
+    which,
+    result,
+  ])
 
   const toggleBands = () => {
     sheetRef.current?.setBands(!bands)
@@ -164,6 +187,15 @@ export function SheetView() {
           data-testid="readout"
           className="num pointer-events-none absolute top-1 left-[66px] rounded-[3px] bg-paper/85 px-1 text-ink"
         />
+        {clip &&
+          chosen !== null &&
+          joints.length > 0 &&
+          !shownChannels({ clip, joints, channels, readout: read }).length && (
+            <p className="absolute inset-0 grid place-items-center text-ink-2">
+              The layer does nothing to the selected joints yet: turn them on the stage, or by
+              number in Shape, Layers.
+            </p>
+          )}
         {joints.length + channels.length + pinned.length === 0 && (
           <p className="absolute inset-0 grid place-items-center text-ink-2">
             Pick a joint on the stage or in the list to see its curves.

@@ -7,12 +7,14 @@ import {
   denseOf,
   keyPose,
   offsetSoftly,
+  ownerOfUnkeyed,
   putBack,
   setAuto,
   type Unkeyed,
   usePosing,
 } from '../clip/posing'
 import { transport } from '../clip/transport'
+import { TakesKeys } from '../layers/TakesKeys'
 import { Button, NumberInput, Toggle } from '../ui/controls'
 import { counted } from '../ui/numbers'
 import type { PosingHand } from './PosingHand'
@@ -91,6 +93,7 @@ export function PoseBar({ hand }: { hand: PosingHand | null }) {
       >
         Auto key
       </Toggle>
+      <TakesKeys className="ml-1.5" />
       <span className="num ml-1.5 text-ink" data-testid="posing-readout">
         {said || (joints ? '' : 'Pick a joint to pose it')}
       </span>
@@ -105,9 +108,9 @@ export function UnkeyedBar({ unkeyed }: { unkeyed: Unkeyed }) {
   const radius = usePosing((s) => s.radius)
   // Thinning makes keyed channels of dense ones: asked for anew with each state.
   useBench((s) => s.curves)
-  const joints = jointsOf(unkeyed.values.keys()).length
+  const joints = new Set([...jointsOf(unkeyed.values.keys()), ...unkeyed.by.keys()]).size
   const dense = denseOf(unkeyed.values).length
-  const all = dense === unkeyed.values.size
+  const all = dense > 0 && dense === unkeyed.values.size
   return (
     <section
       aria-label="Unkeyed change"
@@ -115,6 +118,7 @@ export function UnkeyedBar({ unkeyed }: { unkeyed: Unkeyed }) {
     >
       <b role="status">
         Not keyed: {joints} {joints === 1 ? 'joint' : 'joints'} at frame {unkeyed.frame}
+        {unkeyed.layer !== null && ` on ${ownerOfUnkeyed(unkeyed)}`}
       </b>
       {frame !== unkeyed.frame && (
         <Button

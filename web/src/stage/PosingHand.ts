@@ -1,17 +1,20 @@
 /** Joints turned and moved by the stage's gizmo: several together, each about itself. */
 import { useBench } from '../clip/bench'
 import { channelKey } from '../clip/curves'
+import { chosenLayer } from '../clip/layers'
 import {
+  type Change,
   cancelPose,
+  changeFor,
   commitPose,
   mayPose,
+  ofValues,
   type PoseMode,
-  poseNow,
+  poseToHand,
   showPose,
   turnedJoint,
   usePosing,
   valueNow,
-  valuesFor,
 } from '../clip/posing'
 import { begunPull, hipsOf, isPulled, type Pull, pulledBy, reachText } from '../clip/pulling'
 import { inverse, type JointPose, type Quat, rotate } from '../clip/rotations'
@@ -36,7 +39,9 @@ export function axesOf(joint: number, mode: PoseMode): Axis[] {
   if (mode === 'pull') return isPulled(joint) ? [...AXES] : []
   const { channels } = useBench.getState().clip!.joints[joint]!
   const kind = mode === 'turn' ? 'r' : 't'
-  return AXES.filter((axis) => channels.includes(kind + axis))
+  const own = AXES.filter((axis) => channels.includes(kind + axis))
+  // A layer turns by a vector: that takes all three.
+  return mode === 'turn' && own.length < 3 && chosenLayer() ? [] : own
 }
 
 export class PosingHand {
@@ -96,7 +101,7 @@ export class PosingHand {
     const { clip, joints } = useBench.getState()
     const { mode } = usePosing.getState()
     return joints.flatMap((joint) => {
-      const pose = axesOf(joint, mode).length ? poseNow(joint) : undefined
+      const pose = axesOf(joint, mode).length ? poseToHand(joint) : undefined
       if (!clip || !pose) return []
       const up = clip.joints[joint]!.parent
       const values = new Map(
@@ -115,7 +120,7 @@ export class PosingHand {
   }
 
   /** What pulled ends give, by an amount along an axis of the gizmo, in metres. */
-  private led(pull: Pull, axis: Axis, amount: number): Map<string, number> {
+  private led(pull: Pull, axis: Axis, amount: number): Change {
     const { clip } = useBench.getState()
     const { axes } = usePosing.getState()
     const unit = AXES.map((a) => Number(a === axis))
@@ -201,16 +206,17 @@ export class PosingHand {
   }
 }
 
-/** What joints' values become by an amount, in degrees or metres, from where they stood. */
-function by(joints: Grabbed['joints'], axis: Axis, amount: number): Map<string, number> {
+/** What becomes of joints by an amount, in degrees or metres, from where they stood. */
+function by(joints: Grabbed['joints'], axis: Axis, amount: number): Change {
   const { mode, axes } = usePosing.getState()
   const { clip } = useBench.getState()
   const unit = AXES.map((a) => Number(a === axis))
-  const out = new Map<string, number>()
+  const single = new Map<string, number>()
+  const wanted = new Map<number, JointPose>()
   for (const { joint, pose, parent, values } of joints) {
     const own = axesOf(joint, mode)
     if (mode === 'turn' && own.length < 3) {
-      if (own.includes(axis)) out.set(channelKey(joint, `r${axis}`), values.get(axis)! + amount)
+      if (own.includes(axis)) single.set(channelKey(joint, `r${axis}`), values.get(axis)! + amount)
       continue
     }
     let next: JointPose
@@ -221,7 +227,8 @@ function by(joints: Grabbed['joints'], axis: Axis, amount: number): Map<string, 
       const translation = pose.translation.map((v, k) => v + far * along[k]!)
       next = { ...pose, translation: translation as JointPose['translation'] }
     }
-    for (const [key, value] of valuesFor(joint, next)) out.set(key, value)
+    wanted.set(joint, next)
   }
-  return out
+  const change = changeFor(wanted)
+  return single.size ? ofValues(new Map([...change.values, ...single])) : change
 }

@@ -5,16 +5,18 @@ import { useCarrying } from '../clip/carrying'
 import { selectJoints } from '../clip/choose'
 import { axisOf, channelKey, readoutUnit, splitKey, turns } from '../clip/curves'
 import { draft } from '../clip/draft'
+import { useLayers } from '../clip/layerChoice'
 import { joinedBy, layered } from '../clip/layering'
 import { channelsOfProp, jointsOf, ofFigure } from '../clip/owners'
 import { frameBefore, usePins } from '../clip/pins'
 import { withPlants } from '../clip/planting'
 import { samePlant } from '../clip/plants'
-import type { Overrides } from '../clip/poses'
-import { onLive, posedJoints, usePosing } from '../clip/posing'
-import { channelAxis, jointPose, propPose } from '../clip/rotations'
+import { localAt, type Overrides } from '../clip/poses'
+import { corrected, correctionsAt, onLive, posedJoints, usePosing } from '../clip/posing'
+import { channelAxis, type JointPose, jointPose, propPose } from '../clip/rotations'
 import { transport } from '../clip/transport'
 import { useViewing } from '../clip/viewing'
+import { TakingKeys } from '../layers/TakesKeys'
 import { counted } from '../ui/numbers'
 import { watchPane } from '../ui/pane'
 import { PlaceHand } from './PlaceHand'
@@ -34,18 +36,30 @@ const overridesAt = (frame: number): Overrides | undefined => withPlants(frame, 
 
 /** Joints that are dragged, or played without a channel, from the curves that are here. */
 function dragged(frame: number): Overrides | undefined {
+  const below = withoutCorrections(frame)
+  const by = correctionsAt(frame)
+  const { clip, poses } = useBench.getState()
+  if (!by.size || !clip || !poses) return below
+  const out = new Map(below)
+  for (const [joint, correction] of by) {
+    const pose = out.get(joint) ?? localAt(clip.joints, poses, joint, frame)
+    out.set(joint, corrected(pose, correction))
+  }
+  return out
+}
+
+function withoutCorrections(frame: number): Map<number, JointPose> | undefined {
   const { ahead, muted } = draft
   const posed = posedJoints(frame)
-  if (!ahead.size && !muted.size) return posed.size ? posed : undefined
   const { clip, curves } = useBench.getState()
-  if (!clip) return undefined
+  if (!clip || (!ahead.size && !muted.size && !posed.size)) return undefined
   const start = transport.range[0]
   const joints = new Set([
     ...jointsOf([...ahead.keys(), ...muted]),
     ...joinedBy(clip, ahead.keys()),
   ])
   const seen = (key: string) => ahead.get(key) ?? curves.get(key)
-  const out = new Map<number, NonNullable<ReturnType<typeof jointPose>>>()
+  const out = new Map<number, JointPose>()
   for (const joint of joints) {
     // A muted channel stays as it is at the start of the range.
     const pose = jointPose(clip, joint, seen, frame, (key) => (muted.has(key) ? start : frame))
@@ -88,6 +102,7 @@ export function StageView() {
   const ghost = useBench((s) => s.ghost)
   const findings = useBench((s) => s.findings)
   const reviewing = useReview((s) => s.on)
+  const taking = useLayers((s) => s.chosen)
   const { on: posing, mode, axes, unkeyed } = usePosing()
   useEffect(() => {
     const element = canvas.current!
@@ -250,7 +265,7 @@ export function StageView() {
   // biome-ignore lint/correctness/useExhaustiveDependencies: the gizmo follows these
   useEffect(() => {
     stageRef.current?.refresh()
-  }, [posing, mode, axes, unkeyed, joints, curves])
+  }, [posing, mode, axes, unkeyed, joints, curves, taking])
 
   const under = (index: 0 | 1, e: MouseEvent<HTMLDivElement>): number => {
     const stage = stageRef.current
@@ -322,6 +337,7 @@ export function StageView() {
           data-testid="under-pointer"
           className="pointer-events-none absolute top-0 left-0 rounded-[3px] bg-ink px-1.5 py-0.5 text-[12px] text-raised"
         />
+        {!reviewing && <TakingKeys className="pointer-events-none absolute top-2 left-3" />}
         {trouble && (
           <p className="absolute inset-0 grid place-items-center p-6 text-center text-ink-2">
             This browser offers no WebGL, so the stage cannot be drawn. Curves, steps and delivery

@@ -33,6 +33,10 @@ interface Span {
 
 const LABELS = 92
 
+/** The bars of a lane under the pointer, of those above and those below. */
+const half = <T>(lane: { upper: T[]; lower: T[] }, upper: boolean): T[] =>
+  upper || !lane.lower.length ? lane.upper : lane.lower
+
 export class Strip {
   sensitivity = 0.5
   onHandsFree: (on: boolean) => void = () => {}
@@ -188,17 +192,13 @@ export class Strip {
       return true
     }
     if (lane.kind === 'contact') {
-      const bars = upper ? lane.upper : lane.lower.length ? lane.lower : lane.upper
-      const found = this.spanAt(bars, x)
+      const found = this.spanAt(half(lane, upper), x)
       if (!found) return false
       useBench.setState({ contact: found, plant: null })
       this.grab(found, x, (first, last) => moveContact(found, first, last))
       return true
     }
-    if (lane.kind === 'plant') {
-      const bars = upper || !lane.lower.length ? lane.upper : lane.lower
-      return this.pickPlant(bars, x)
-    }
+    if (lane.kind === 'plant') return this.pickPlant(half(lane, upper), x)
     if (lane.kind === 'marks') {
       const found = this.spanAt(lane.marks, x)
       if (!found) return false
@@ -314,7 +314,7 @@ export class Strip {
     if (hand) return hand.cursor(x, this.scale)
     if (at?.lane.kind === 'finding' || at?.lane.kind === 'drift') return 'pointer'
     if (at?.lane.kind === 'plant') {
-      const ends = [...at.lane.upper, ...at.lane.lower].flatMap((p) => [
+      const ends = half(at.lane, at.upper).flatMap((p) => [
         p.first - p.ease_in,
         p.first,
         p.last,
@@ -323,8 +323,7 @@ export class Strip {
       return ends.some((f) => Math.abs(this.x(f) - x) <= EDGE) ? 'col-resize' : 'pointer'
     }
     if (at?.lane.kind !== 'contact' && at?.lane.kind !== 'marks') return ''
-    const bars: Span[] =
-      at.lane.kind === 'marks' ? at.lane.marks : [...at.lane.upper, ...at.lane.lower]
+    const bars: Span[] = at.lane.kind === 'marks' ? at.lane.marks : half(at.lane, at.upper)
     const edge = bars.some((c) => [c.first, c.last].some((f) => Math.abs(this.x(f) - x) <= EDGE))
     return edge ? 'col-resize' : ''
   }

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from typing import Any, ClassVar
 
@@ -13,9 +13,11 @@ from leancurve.curves.curve import Curve, Handle, KeyedCurve, SampledCurve, keye
 from leancurve.curves.handles import beside, settled, with_handle
 from leancurve.curves.insertion import insert_key
 from leancurve.document.clip import Clip
+from leancurve.document.correcting import MOVE, TURN, layer_values
 from leancurve.document.layer import Layer
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
+from leancurve.numbers.arrays import Floats
 from leancurve.operations.base import (
     Operation,
     Params,
@@ -28,7 +30,7 @@ from leancurve.operations.base import (
 )
 
 Three = tuple[float, float, float]
-TURN, MOVE = ("rx", "ry", "rz"), ("tx", "ty", "tz")
+BY_JOINT = ("turns", "moves", "turned", "moved")
 
 
 class KeyLayerParams(Params):
@@ -41,6 +43,16 @@ class KeyLayerParams(Params):
     moves: dict[str, Three] = Field(
         default_factory=dict,
         description="by joint what its move X, Y, Z shall be there, in the skeleton's unit",
+    )
+    turned: dict[str, Three] = Field(
+        default_factory=dict,
+        description="by joint how much further it shall turn there than it does, of all layers "
+        "together: a rotation vector about its own axes, degrees",
+    )
+    moved: dict[str, Three] = Field(
+        default_factory=dict,
+        description="by joint how much further it shall be there, in the axes of the joint above "
+        "it and the skeleton's unit",
     )
     ramp_in: int | None = timed(
         None, time="length", ge=0, le=100000,
@@ -58,8 +70,10 @@ class KeyLayerParams(Params):
 class KeyLayer(Operation[KeyLayerParams]):
     """Key joints on a layer at a frame: ``{"layer": "head", "turns": {"Head": [0, 12, 0]}}``.
 
-    Keys are flat. A joint that the layer does not touch yet gets its curves by this. With a ramp
-    the correction comes in from nothing, or goes back to it. A locked or muted layer takes no keys.
+    ``turns`` and ``moves`` say what its curves shall be; ``turned`` and ``moved`` how joints shall
+    stand otherwise than they do, whatever else lies over or under the layer. Keys are flat. A joint
+    that the layer does not touch yet gets its curves by this. With a ramp the correction comes in
+    from nothing, or goes back to it. A locked or muted layer takes no keys.
     """
 
     name = "key_layer"
@@ -79,14 +93,16 @@ class KeyLayer(Operation[KeyLayerParams]):
             raise BadInput(f"frame: expected one within 0 to {end}")
         wanted: dict[int, dict[str, float]] = {}
         for names, given in ((TURN, params.turns), (MOVE, params.moves)):
-            for joint, values in given.items():
-                if joint not in clip.skeleton.names:
-                    raise BadInput(f"{self.name}: no joint is named {joint!r}")
-                own = wanted.setdefault(clip.skeleton.index(joint), {})
-                own |= dict(zip(names, values, strict=True))
+            for index, values in _by_index(clip, given).items():
+                own = wanted.setdefault(index, {})
+                own |= dict(zip(names, map(float, values), strict=True))
+        by = [_by_index(clip, given) for given in (params.turned, params.moved)]
+        _require_turning(clip, by[0])
+        for index, found in layer_values(clip, layer, params.frame, *by).items():
+            wanted.setdefault(index, {}).update(found)
         if not wanted:
             raise BadInput("key_layer: name a joint to turn or to move")
-        _require_turning(clip, layer, wanted)
+        _require_turning(clip, [j for j, own in wanted.items() if set(own) & set(TURN)])
         layer = with_channels(layer, {j: tuple(own) for j, own in wanted.items()})
         times = _times(params, end)
         curves: dict[TrackId, Curve] = {}
@@ -103,7 +119,7 @@ class KeyLayer(Operation[KeyLayerParams]):
         )
 
     def told(self, params: Mapping[str, Any]) -> str:
-        joints = {*params.get("turns", {}), *params.get("moves", {})}
+        joints = {j for what in BY_JOINT for j in params.get(what, {})}
         return f"Key {counted(len(joints), 'joint')} on {params['layer']}"
 
 
@@ -119,12 +135,17 @@ def takes_keys(clip: Clip, name: str) -> Layer:
     return layer
 
 
-def _require_turning(clip: Clip, layer: Layer, wanted: Mapping[int, Mapping[str, float]]) -> None:
-    """Angles of other kinds are the clip's own: a joint needs three of them to be added to."""
-    if layer.kind == "add":
-        return
-    for joint, own in wanted.items():
-        if set(own) & set(TURN) and len(clip.order(joint)) != 3:
+def _by_index(clip: Clip, given: Mapping[str, Three]) -> dict[int, Floats]:
+    for joint in given:
+        if joint not in clip.skeleton.names:
+            raise BadInput(f"key_layer: no joint is named {joint!r}")
+    return {clip.skeleton.index(joint): np.array(values) for joint, values in given.items()}
+
+
+def _require_turning(clip: Clip, joints: Iterable[int]) -> None:
+    """What a layer turns is told in the clip's own channels: a joint needs three to turn by."""
+    for joint in joints:
+        if len(clip.order(joint)) != 3:
             name = clip.skeleton.names[joint]
             raise BadInput(f"{name} has not three rotation channels that could be added to")
 

@@ -99,7 +99,7 @@ def differences(
     own unit. Joints that do not differ are left out."""
     here, there = evaluate(lower, joints=joints), evaluate(upper, joints=joints)
     vectors = rotation.log(rotation.multiply(rotation.conjugate(here.rotation), there.rotation))
-    vectors = unrolled(vectors)
+    vectors = rotation.unrolled(vectors)
     moves = there.translation - here.translation
     least = LEAST_MM / upper.millimetres
     turned = np.linalg.norm(vectors, axis=-1).max(axis=0, initial=0.0) > LEAST_DEG
@@ -108,19 +108,6 @@ def differences(
         {j: vectors[:, k] for k, j in enumerate(joints) if turned[k]},
         {j: moves[:, k] for k, j in enumerate(joints) if moved[k]},
     )
-
-
-def unrolled(vectors: Floats) -> Floats:
-    """Rotation vectors ``(F, J, 3)`` in degrees that go on from the frame before: of ``v + 360 k``
-    along ``v`` the nearest."""
-    out = np.array(vectors)
-    for f in range(1, len(out)):
-        size = np.linalg.norm(out[f], axis=-1, keepdims=True)
-        axis = out[f] / np.maximum(size, 1e-12)
-        along = np.sum(out[f - 1] * axis, axis=-1, keepdims=True)
-        whole = np.where(size > 1e-9, np.round((along - size) / 360.0), 0.0)
-        out[f] += 360.0 * whole * axis
-    return out
 
 
 def sampled_layer(

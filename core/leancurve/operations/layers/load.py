@@ -31,7 +31,7 @@ from leancurve.operations.base import (
     timed,
 )
 from leancurve.operations.layers.edit import free_name, fresh_id
-from leancurve.operations.layers.lift import LEAST_DEG, sampled_layer, unrolled
+from leancurve.operations.layers.lift import LEAST_DEG, sampled_layer
 from leancurve.operations.retarget.bring_over import given_joints, source_times
 from leancurve.operations.retarget.carry import ChainParams, pairs_of, require_joints
 from leancurve.progress import part_of
@@ -111,7 +111,7 @@ class LoadLayer(Operation[LoadLayerParams]):
         else:
             reference = _reference(clip, done.clip, joints, params)
             away = rotation.multiply(rotation.conjugate(reference), pose.rotation)
-            vectors = unrolled(rotation.log(away))
+            vectors = rotation.unrolled(rotation.log(away))
             most = np.linalg.norm(vectors, axis=-1).max(axis=0)
             found = {j: vectors[:, k] for k, j in enumerate(joints) if most[k] > LEAST_DEG}
             layer, curves = sampled_layer(clip, params.name, found, {})

@@ -45,7 +45,7 @@ beforeEach(() => {
   take(curve())
   transport.fit(100, 60)
   useBench.setState({
-    clip: { joints: [{ name: 'Hips', channels: ['rx', 'ry'] }] } as never,
+    clip: { joints: [{ name: 'Hips', channels: ['rx', 'ry'] }], layers: [] } as never,
     joints: [0],
     channels: [],
   })

@@ -4,34 +4,31 @@ import { ChevronDown, ChevronUp, Lock, LockOpen, Volume2, VolumeX } from 'lucide
 import { useEffect, useState, useSyncExternalStore } from 'react'
 import { answer, client, type Schemas, textOf } from '../../api/client'
 import { type Clip, notify, useBench } from '../../clip/bench'
-import { selectJoints } from '../../clip/choose'
 import { bringCurves } from '../../clip/confirmed'
+import { useLayers } from '../../clip/layerChoice'
 import {
   changeLayer,
+  chooseLayer,
   copyLayer,
   flatten,
   KINDS,
   type Kind,
-  keyLayer,
   moveLayer,
   newLayer,
-  type Ramps,
   removeLayer,
   SPACES,
   type Space,
-  useLayers,
-  valuesNow,
   weightNow,
 } from '../../clip/layers'
-import { channelsOfLayer, type Layer, weightOf } from '../../clip/owners'
+import type { Layer } from '../../clip/owners'
 import { transport } from '../../clip/transport'
 import { apply } from '../../clip/write'
-import { lengthUnit } from '../../sheet/names'
 import { Button, inputLook, NumberInput, Select, Tip, Toggle } from '../../ui/controls'
 import { degrees, millimetres } from '../../ui/numbers'
 import { OperationCard } from '../operation/OperationCard'
 import { useSource } from '../operation/SourceClip'
 import { landing } from '../retarget/BringOver'
+import { LayerKeys } from './LayerKeys'
 
 type Change = Schemas['LayerChangeOut']
 
@@ -76,7 +73,7 @@ function Row({
           type="button"
           aria-pressed={chosen}
           className={`min-w-0 flex-1 truncate text-left ${chosen ? 'font-semibold' : ''} ${layer.muted ? 'text-ink-3 line-through' : ''}`}
-          onClick={() => useLayers.setState({ chosen: chosen ? null : layer.id })}
+          onClick={() => chooseLayer(chosen ? null : layer.id)}
         >
           {layer.name}
         </button>
@@ -158,120 +155,6 @@ function Row({
   )
 }
 
-/** What the chosen layer does to the selected joint at now, in numbers that are keyed. */
-function Keys({ layer, clip }: { layer: Layer; clip: Clip }) {
-  const joints = useBench((s) => s.joints)
-  const curves = useBench((s) => s.curves)
-  useSyncExternalStore(transport.subscribe, () => transport.frame)
-  const [ramps, setRamps] = useState<{ [K in keyof Required<Ramps>]: number | null }>({
-    ramp_in: null,
-    hold: null,
-    ramp_out: null,
-  })
-  const joint = joints[0]
-  if (joint === undefined) return <p className="text-ink-2">Select a joint to correct.</p>
-  const { name, channels } = clip.joints[joint]!
-  const shut = layer.locked || layer.muted
-  const given: Ramps = Object.fromEntries(Object.entries(ramps).filter(([, v]) => v !== null))
-  const moves = channels.some((c) => c[0] === 't')
-  const field = (what: 'turns' | 'moves', letter: 'r' | 't', unit: string) => {
-    const values = valuesNow(curves, layer, joint, letter)
-    return (
-      <div className="flex items-center justify-between gap-1 text-ink-2">
-        <span className="whitespace-nowrap">
-          {what === 'turns' ? 'turn' : 'move'}, {unit}
-        </span>
-        {(['X', 'Y', 'Z'] as const).map((axis, k) => (
-          <NumberInput
-            key={axis}
-            label={`${layer.name}: ${name} ${what === 'turns' ? 'turn' : 'move'} ${axis}`}
-            className="w-[58px]"
-            digits={2}
-            value={values[k]!}
-            onCommit={(v) => {
-              const next = [...values]
-              next[k] = v
-              void keyLayer(layer, name, what, next, given)
-            }}
-          />
-        ))}
-      </div>
-    )
-  }
-  return (
-    <div className="flex flex-col gap-1.5">
-      <p>
-        <b>{name}</b> on <b>{layer.name}</b> at now
-      </p>
-      {!shut && field('turns', 'r', '°')}
-      {!shut && moves && field('moves', 't', lengthUnit(clip.reading.metres_per_unit))}
-      <div className="flex items-center justify-between gap-1 text-ink-2">
-        <Tip text="A new key's correction comes from nothing, is held and goes back to nothing over so many frames; empty, it stays">
-          <span className="whitespace-nowrap">in, hold, out</span>
-        </Tip>
-        {(['ramp_in', 'hold', 'ramp_out'] as const).map((part) => (
-          <NumberInput
-            key={part}
-            label={
-              { ramp_in: 'Comes in over', hold: 'Held for', ramp_out: 'Goes out over' }[part] +
-              ', frames'
-            }
-            className="w-[58px]"
-            digits={0}
-            placeholder="–"
-            value={ramps[part]}
-            onCommit={(v) => setRamps({ ...ramps, [part]: Math.max(0, Math.round(v)) })}
-          />
-        ))}
-      </div>
-      <div className="flex flex-wrap gap-1.5">
-        <Tip text="A key of no correction at now">
-          <Button
-            disabled={shut || !channelsOfLayer(layer, joint).length}
-            onClick={() => void keyLayer(layer, name, 'turns', [0, 0, 0])}
-          >
-            End it here
-          </Button>
-        </Tip>
-        <Button
-          disabled={!channelsOfLayer(layer, joint).length}
-          onClick={() => selectJoints(joints, channelsOfLayer(layer, joint))}
-        >
-          Its curves
-        </Button>
-        <Button onClick={() => selectJoints(joints, [weightOf(layer)])}>Its weight</Button>
-      </div>
-      {shut && (
-        <p className="text-bad">
-          {layer.name} is {layer.locked ? 'locked' : 'muted'}: it takes no keys.
-        </p>
-      )}
-      <label className="flex items-center justify-between gap-2 text-ink-2">
-        share of {name}
-        <span className="flex items-center gap-1.5">
-          <NumberInput
-            label={`Share of ${name} on ${layer.name}, percent`}
-            className="w-14"
-            digits={0}
-            value={100 * (layer.mask[joint] ?? 1)}
-            onCommit={(v) => {
-              const mask = Object.fromEntries(
-                Object.entries(layer.mask).map(([j, share]) => [
-                  clip.joints[Number(j)]!.name,
-                  share,
-                ]),
-              )
-              const share = Math.max(0, Math.min(100, v)) / 100
-              void changeLayer(layer, { mask: { ...mask, [name]: share } })
-            }}
-          />
-          %
-        </span>
-      </label>
-    </div>
-  )
-}
-
 function Chosen({ layer, clip }: { layer: Layer; clip: Clip }) {
   return (
     <section
@@ -303,7 +186,7 @@ function Chosen({ layer, clip }: { layer: Layer; clip: Clip }) {
           />
         </div>
       )}
-      <Keys key={layer.id} {...{ layer, clip }} />
+      <LayerKeys {...{ layer, clip }} />
       <div className="flex gap-1.5 border-rule border-t pt-2">
         <Button onClick={() => void copyLayer(layer)}>Copy</Button>
         <Tip text="Written into the clip’s own curves; the layer stays, switched off">
@@ -312,7 +195,7 @@ function Chosen({ layer, clip }: { layer: Layer; clip: Clip }) {
         <span className="flex-1" />
         <Button
           onClick={() => {
-            useLayers.setState({ chosen: null })
+            chooseLayer(null)
             void removeLayer(layer)
           }}
         >

@@ -3,11 +3,13 @@ import { useEffect, useReducer, useState, useSyncExternalStore } from 'react'
 import { useBench } from '../../clip/bench'
 import { channelKey, channelTitle } from '../../clip/curves'
 import { draft } from '../../clip/draft'
+import { useLayers } from '../../clip/layerChoice'
 import {
   commitPose,
   copyPose,
   keyPart,
   mayPose,
+  ofValues,
   onLive,
   pastePose,
   setAuto,
@@ -15,11 +17,13 @@ import {
   valueNow,
 } from '../../clip/posing'
 import { transport } from '../../clip/transport'
+import { TakesKeys } from '../../layers/TakesKeys'
 import { lengthUnit } from '../../sheet/names'
 import { AXES } from '../../stage/Gizmo'
 import { PoseChoices } from '../../stage/PoseBar'
 import { handRef } from '../../stage/refs'
 import { Button, Check, NumberInput, Select } from '../../ui/controls'
+import { LayerKeys } from './LayerKeys'
 
 /** Rendered anew while a pose is dragged. */
 function useLive(): void {
@@ -55,7 +59,7 @@ function Values({ joint }: { joint: number }) {
                 digits={3}
                 className="w-24"
                 onCommit={(typed) => {
-                  if (mayPose()) commitPose(new Map([[key, typed]]))
+                  if (mayPose()) commitPose(ofValues(new Map([[key, typed]])))
                 }}
               />
               <span className="w-6">
@@ -124,9 +128,12 @@ export function PosePart() {
   const body = useBench((s) => s.body)
   const { mode, auto } = usePosing()
   const [group, setGroup] = useState('')
+  const clip = useBench((s) => s.clip)
+  const layer = useLayers((s) => clip?.layers.find((x) => x.id === s.chosen))
   const groups = Object.keys({ ...body?.groups, ...body?.own_groups })
   return (
     <section aria-label="Pose by hand" className="flex flex-col gap-2.5 border-rule border-b pb-3">
+      <TakesKeys className="justify-between" />
       <Check on={auto} onChange={setAuto}>
         Auto key: set keys as a change is let go of
       </Check>
@@ -134,7 +141,7 @@ export function PosePart() {
         <p className="text-ink-2">Pick a joint on the stage or in the list to pose it.</p>
       ) : (
         <>
-          <Values joint={joints[0]!} />
+          {layer ? <LayerKeys {...{ layer, clip: clip! }} /> : <Values joint={joints[0]!} />}
           {mode === 'pull' && <EndPlace joint={joints[0]!} />}
           <div className="flex items-center">
             <PoseChoices />

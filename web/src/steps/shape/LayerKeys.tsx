@@ -1,0 +1,116 @@
+/** Keys of a layer by number: what it does to the selected joint at now. */
+import { useSyncExternalStore } from 'react'
+import { type Clip, useBench } from '../../clip/bench'
+import { selectJoints } from '../../clip/choose'
+import { useLayers } from '../../clip/layerChoice'
+import { changeLayer, keyLayer, setRamp, valuesNow, whyNoKeys } from '../../clip/layers'
+import { channelsOfLayer, type Layer, weightOf } from '../../clip/owners'
+import { transport } from '../../clip/transport'
+import { lengthUnit } from '../../sheet/names'
+import { Button, NumberInput, Tip } from '../../ui/controls'
+
+/** What the chosen layer does to the selected joint at now, in numbers that are keyed. */
+export function LayerKeys({ layer, clip }: { layer: Layer; clip: Clip }) {
+  const joints = useBench((s) => s.joints)
+  const curves = useBench((s) => s.curves)
+  useSyncExternalStore(transport.subscribe, () => transport.frame)
+  const ramps = useLayers((s) => s.ramps)
+  const joint = joints[0]
+  if (joint === undefined) return <p className="text-ink-2">Select a joint to correct.</p>
+  const { name, channels } = clip.joints[joint]!
+  const why = whyNoKeys(layer)
+  const shut = why !== ''
+  const moves = channels.some((c) => c[0] === 't')
+  const field = (what: 'turns' | 'moves', letter: 'r' | 't', unit: string) => {
+    const values = valuesNow(curves, layer, joint, letter)
+    return (
+      <div className="flex items-center justify-between gap-1 text-ink-2">
+        <span className="whitespace-nowrap">
+          {what === 'turns' ? 'turn' : 'move'}, {unit}
+        </span>
+        {(['X', 'Y', 'Z'] as const).map((axis, k) => (
+          <NumberInput
+            key={axis}
+            label={`${layer.name}: ${name} ${what === 'turns' ? 'turn' : 'move'} ${axis}`}
+            className="w-[58px]"
+            digits={2}
+            value={values[k]!}
+            onCommit={(v) => {
+              const next = [...values]
+              next[k] = v
+              void keyLayer(layer, name, what, next)
+            }}
+          />
+        ))}
+      </div>
+    )
+  }
+  return (
+    <div className="flex flex-col gap-1.5">
+      <p>
+        <b>{name}</b> on <b>{layer.name}</b> at now
+      </p>
+      {!shut && field('turns', 'r', '°')}
+      {!shut && moves && field('moves', 't', lengthUnit(clip.reading.metres_per_unit))}
+      <div className="flex items-center justify-between gap-1 text-ink-2">
+        <Tip text="A new key's correction comes from nothing, is held and goes back to nothing over so many frames; empty, it stays">
+          <span className="whitespace-nowrap">in, hold, out</span>
+        </Tip>
+        {(['ramp_in', 'hold', 'ramp_out'] as const).map((part) => (
+          <NumberInput
+            key={part}
+            label={
+              { ramp_in: 'Comes in over', hold: 'Held for', ramp_out: 'Goes out over' }[part] +
+              ', frames'
+            }
+            className="w-[58px]"
+            digits={0}
+            placeholder="–"
+            value={ramps[part]}
+            onCommit={(v) => setRamp(part, v)}
+          />
+        ))}
+      </div>
+      <div className="flex flex-wrap gap-1.5">
+        <Tip text="A key of no correction at now">
+          <Button
+            disabled={shut || !channelsOfLayer(layer, joint).length}
+            onClick={() => void keyLayer(layer, name, 'turns', [0, 0, 0], false)}
+          >
+            End it here
+          </Button>
+        </Tip>
+        <Button
+          disabled={!channelsOfLayer(layer, joint).length}
+          onClick={() => selectJoints(joints, channelsOfLayer(layer, joint))}
+        >
+          Its curves
+        </Button>
+        <Button onClick={() => selectJoints(joints, [weightOf(layer)])}>Its weight</Button>
+      </div>
+      {shut && <p className="text-bad">{why}</p>}
+      <label className="flex items-center justify-between gap-2 text-ink-2">
+        share of {name}
+        <span className="flex items-center gap-1.5">
+          <NumberInput
+            label={`Share of ${name} on ${layer.name}, percent`}
+            className="w-14"
+            digits={0}
+            value={100 * (layer.mask[joint] ?? 1)}
+            onCommit={(v) => {
+              const mask = Object.fromEntries(
+                Object.entries(layer.mask).map(([j, share]) => [
+                  clip.joints[Number(j)]!.name,
+                  share,
+                ]),
+              )
+              const share = Math.max(0, Math.min(100, v)) / 100
+              void changeLayer(layer, { mask: { ...mask, [name]: share } })
+            }}
+          />
+          %
+        </span>
+      </label>
+    </div>
+  )
+}
