@@ -11,6 +11,7 @@ import orjson
 from pydantic import ValidationError
 
 from leancurve.document.clip import Clip
+from leancurve.document.layer import layer_of
 from leancurve.document.scope import Scope
 from leancurve.errors import BadInput
 from leancurve.measures.account import Entry, Kind, measured
@@ -199,7 +200,15 @@ def entry_of(line: Line, report: Mapping[str, Any], before: Clip, after: Clip) -
 def counted_as(line: Line) -> Kind:
     kind = operation_named(line["operation"])
     params = kind.upgraded(line.get("version", kind.version), line.get("params", {}))
-    return kind.counted_as(params)
+    return "layer" if _on_layers(line) else kind.counted_as(params)
+
+
+def _on_layers(line: Line) -> bool:
+    """Whether a line that works on any curves works on those of layers alone."""
+    owners = {(line.get("scope") or {}).get("owner")}
+    owners |= {key.get("owner") for key in line.get("params", {}).get("keys", ()) or ()}
+    named = [owner for owner in owners if owner is not None]
+    return bool(named) and all(layer_of(owner) is not None for owner in named)
 
 
 def time_moved(

@@ -92,6 +92,7 @@ def clip_out(clip: Clip) -> dict[str, Any]:
         "layers": [
             {**asdict(x), "channels": dict(x.layout), "mask": dict(x.mask)} for x in document.layers
         ],
+        "placement": None if document.placement is None else asdict(document.placement),
         "carried": _carried(take),
         "camera": clip.camera,
         "evaluation": EVALUATION,

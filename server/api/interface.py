@@ -37,6 +37,7 @@ from api.place import router as place
 from api.plants import router as plants
 from api.previews import router as previews
 from api.recipes import router as recipes
+from api.stored import router as stored
 from api.takes import router as takes
 
 
@@ -72,6 +73,7 @@ api.add_router("", plants)
 api.add_router("", carrying)
 api.add_router("", deliveries)
 api.add_router("", recipes)
+api.add_router("", stored)
 api.add_router("", place)
 
 

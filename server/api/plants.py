@@ -10,7 +10,7 @@ from django.http import HttpRequest, HttpResponse
 from documents.store import load_clip
 from leancurve.document.base import times_of
 from leancurve.document.evaluation import posed
-from leancurve.document.layering import layered_pose
+from leancurve.document.placement import placed_pose
 from leancurve.document.planting import limb_of, plan_of
 from leancurve.errors import BadInput
 from leancurve.figure.feet import limbs_of
@@ -83,7 +83,7 @@ def plan(request: HttpRequest, clip_id: int, revision: int) -> HttpResponse:
     clip = load_clip(revision_for(request, clip_id, revision).state)
     solved = plan_of(clip)
     joints = sorted({*solved.joints, *(() if solved.carrier is None else (solved.carrier,))})
-    arrays = pose_arrays(clip, layered_pose(clip, times_of(clip, None), joints), joints)
+    arrays = pose_arrays(clip, placed_pose(clip, times_of(clip, None), joints), joints)
     for k, limb in enumerate(solved.limbs):
         arrays[f"limb/{k}/shift"] = limb.shift.astype(np.float32)
         arrays[f"limb/{k}/turn"] = limb.turn.astype(np.float32)

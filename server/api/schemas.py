@@ -486,6 +486,17 @@ class LayerOut(Schema):
     mask: dict[int, float]
 
 
+class PlacementOut(Schema):
+    """Where a whole clip stands: moved by ``move`` in the skeleton's unit, turned about the up axis
+    by degrees and its way along the floor scaled, both about a point."""
+
+    move: list[float]
+    turn: float
+    scale: float
+    about: list[float]
+    muted: bool
+
+
 class LayerChangeOut(Schema):
     """What a layer changes: parts of the body, and the most that a joint turns and an end moves."""
 
@@ -518,6 +529,7 @@ class ClipOut(Schema):
     plants: list[PlantOut]
     props: list[PropOut]
     layers: list[LayerOut] = Field(description="correction layers, bottom to top")
+    placement: PlacementOut | None = Field(description="where all of it is put, over its layers")
     carried: CarriedOut | None = Field(description="what it was carried from, if it was")
     camera: CameraIO | None
     notes: list[str]
@@ -581,7 +593,7 @@ class LineDriftOut(Schema):
 
     line_id: str
     told: str
-    kind: Literal["continuity", "mend", "calm", "thin", "plant", "carry", "hand"]
+    kind: Literal["continuity", "mend", "calm", "thin", "plant", "carry", "hand", "layer", "place"]
     deg: PlaceOut
     mm: PlaceOut
     mended: list[MendedOut]
@@ -782,8 +794,48 @@ class UsageOut(Schema):
     nearly_full: bool
 
 
+class StoredIn(Schema):
+    """What a clip shows from one frame to another, to be kept: of one frame it is a pose."""
+
+    revision: int
+    name: str = Field(min_length=1, max_length=120)
+    tags: list[str] = Field([], max_length=20, description="words to find it by")
+    first: int = Field(ge=0)
+    last: int = Field(ge=0)
+    joints: list[str] = Field([], description="which joints it is about; all where none is named")
+
+
+class StoredChange(Schema):
+    name: str | None = Field(None, min_length=1, max_length=120)
+    tags: list[str] | None = Field(None, max_length=20)
+
+
+class StoredOut(Schema):
+    id: int
+    name: str
+    tags: list[str]
+    joints: list[str] = Field(description="which joints it is about")
+    frames: int
+    state: str = Field(description="the document's digest, to be loaded by")
+    picture: PictureOut
+    changed: datetime
+
+
+class StoredPoseIn(Schema):
+    """How a clip would stand in a stored pose, at one of its own frames."""
+
+    revision: int
+    frame: int = Field(ge=0)
+    at: int = Field(0, ge=0, description="which frame of what is stored")
+    mirrored: bool = False
+
+
+class StoredPoseOut(Schema):
+    turns: dict[int, list[float]] = Field(description="local rotations (x, y, z, w) by joint")
+
+
 class BinnedIn(Schema):
-    kind: Literal["take", "clip", "recipe"]
+    kind: Literal["take", "clip", "recipe", "stored"]
     id: int
 
 

@@ -78,7 +78,7 @@ def take_out(take: Take) -> dict[str, Any]:
         "keys": take.keys,
         "notes": take.notes,
         "warnings": take.warnings,
-        "picture": {"figures": [_shapes(f) for f in take.picture.get("figures", [])]},
+        "picture": picture_out(take.picture),
         "clip": take.last_clip,
         "carried_onto": _aim(take),
         "created": take.created,
@@ -88,6 +88,10 @@ def take_out(take: Take) -> dict[str, Any]:
 def _aim(take: Take) -> str | None:
     made = getattr(take, "carried", None)
     return None if made is None or made.target is None else made.target.name
+
+
+def picture_out(picture: dict[str, Any]) -> dict[str, Any]:
+    return {"figures": [_shapes(f) for f in picture.get("figures", [])]}
 
 
 def _shapes(figure: list[list[float]]) -> list[list[float]]:

@@ -123,6 +123,35 @@ class JointMap(models.Model):
     changed = models.DateTimeField(auto_now=True)
 
 
+class StoredMotion(models.Model):
+    """A pose, of one frame, or a motion that is kept to be used again: what a clip showed, with all
+    that lay over its curves. ``joints`` are those that it is about, by name; ``picture`` shows it.
+    """
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="stored")
+    name = models.CharField(max_length=120)
+    tags = models.JSONField(default=list)
+    joints = models.JSONField(default=list)
+    frames = models.PositiveIntegerField()
+    state = models.ForeignKey(State, on_delete=models.PROTECT, related_name="+")
+    picture = models.JSONField(default=dict)
+    changed = models.DateTimeField(auto_now=True)
+    binned = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["workspace", "name"],
+                condition=models.Q(binned=None),
+                name="stored_name_once",
+            )
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class Recipe(models.Model):
     """Lines of operations kept by name, to be applied to other takes.
 

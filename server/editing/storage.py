@@ -16,7 +16,7 @@ from leancurve.operations import operation_named
 from library.models import Skeleton, Take
 from procrastinate.contrib.django import app as queue
 
-from editing.models import Chosen, Clip, Memo, Revision
+from editing.models import Chosen, Clip, Memo, Revision, StoredMotion
 from editing.recipes import begin, made_anew, next_key
 
 log = logging.getLogger("lean.storage")
@@ -39,6 +39,7 @@ def prune(clip: Clip) -> int:
     kept = set(Take.objects.values_list("state_id", flat=True))
     kept |= set(Clip.objects.values_list("head__state_id", flat=True))
     kept |= set(Revision.objects.values_list("take_state_id", flat=True))
+    kept |= set(StoredMotion.objects.values_list("state_id", flat=True))
     for revision in revisions[:NEWEST]:
         kept |= {revision.state_id, revision.before_id}
     count = 0
@@ -106,6 +107,7 @@ def _live_states() -> set[str]:
         (Revision, ("state_id", "before_id", "take_state_id")),
         (Memo, ("state_id", "take_id")),
         (Chosen, ("state_id",)),
+        (StoredMotion, ("state_id",)),
     ):
         for row in model.objects.values_list(*names):
             live |= set(row)

@@ -8,7 +8,8 @@ from typing import Any
 from django.db import transaction
 from django.db.models import Model
 from django.utils import timezone
-from editing.models import Clip, Recipe
+from documents.store import stored_bytes
+from editing.models import Clip, Recipe, StoredMotion
 from editing.storage import forget_clip, forget_take, sweep
 from leancurve.errors import BadInput
 from library.models import Take, Workspace
@@ -17,7 +18,12 @@ from procrastinate.contrib.django import app as queue
 from place.usage import size_of
 
 KEPT = timedelta(days=30)
-KINDS: dict[str, type[Model]] = {"take": Take, "clip": Clip, "recipe": Recipe}
+KINDS: dict[str, type[Model]] = {
+    "take": Take,
+    "clip": Clip,
+    "recipe": Recipe,
+    "stored": StoredMotion,
+}
 
 
 @dataclass(frozen=True)
@@ -46,6 +52,8 @@ def binned_in(workspace: Workspace) -> list[Binned]:
 
 
 def _size(thing: Any) -> int:
+    if isinstance(thing, StoredMotion):
+        return stored_bytes([thing.state])
     return 0 if isinstance(thing, Recipe) else size_of(thing)
 
 
@@ -56,11 +64,12 @@ def _things(workspace: Workspace) -> Iterator[tuple[str, Any]]:
 
 
 def put_back(workspace: Workspace, kind: str, pk: int) -> None:
-    """Back where it was. A recipe whose name was taken meanwhile gets another."""
+    """Back where it was. What is known by a name that was taken meanwhile gets another."""
     with transaction.atomic():
         thing = _one(workspace, kind, pk)
-        if isinstance(thing, Recipe):
-            names = set(workspace.recipes.filter(binned=None).values_list("name", flat=True))
+        if isinstance(thing, (Recipe, StoredMotion)):
+            alike = type(thing)._default_manager.filter(workspace=workspace, binned=None)
+            names = set(alike.values_list("name", flat=True))
             name, count = thing.name, 1
             while name in names:
                 count += 1

@@ -21,7 +21,7 @@ from django.db import connection, transaction
 from documents.blobs import keep_blobs, keeping
 from documents.models import Blob, State
 from documents.store import held_by
-from editing.models import Clip, Recipe, Revision
+from editing.models import Chosen, Clip, Recipe, Revision, StoredMotion
 from leancurve import __version__
 from leancurve.progress import Progress, silent
 from library.models import Membership, Profile, Skeleton, StoredFile, Take, Workspace
@@ -37,6 +37,7 @@ from place.told import (
     ToldRevision,
     ToldSkeleton,
     ToldState,
+    ToldStored,
     ToldTake,
     blob_names,
 )
@@ -93,7 +94,9 @@ def _told(workspace: Workspace) -> tuple[Told, set[str]]:
     swapped = {r.take_id for r in revisions if r.take_id} - {t.pk for t in takes}
     # A take in the bin that lies beneath a revision goes along.
     takes += Take.objects.filter(pk__in=swapped).select_related("skeleton")
-    states = _states(takes, revisions)
+    stored = list(StoredMotion.objects.filter(workspace=workspace, binned=None))
+    chosen = list(Chosen.objects.filter(clip__in=clips))
+    states = _states((x.state_id for x in (*takes, *stored, *chosen)), revisions)
     lines = {sha for r in revisions for sha in r.lines} | {s.line for s in states if s.line}
     skeletons = list(Skeleton.objects.filter(workspace=workspace))
     files = dict(StoredFile.objects.filter(take__in=takes).values_list("take", "name"))
@@ -111,8 +114,26 @@ def _told(workspace: Workspace) -> tuple[Told, set[str]]:
             ToldRecipe(name=r.name, lines=r.lines, rate=r.rate)
             for r in Recipe.objects.filter(workspace=workspace, binned=None)
         ],
+        stored=[
+            ToldStored(
+                name=s.name,
+                tags=s.tags,
+                joints=s.joints,
+                frames=s.frames,
+                state=s.state_id,
+                picture=s.picture,
+            )
+            for s in stored
+        ],
         takes=[_told_take(t, files[t.pk]) for t in takes],
-        clips=[_told_clip(c, [r for r in revisions if r.clip_id == c.pk]) for c in clips],
+        clips=[
+            _told_clip(
+                c,
+                [r for r in revisions if r.clip_id == c.pk],
+                [x.state_id for x in chosen if x.clip_id == c.pk],
+            )
+            for c in clips
+        ],
         deliveries=[
             ToldDelivery(
                 clip=d.clip_id,
@@ -132,9 +153,9 @@ def _plain(name: str) -> str:
     return name.replace("/", "_").replace("\\", "_")
 
 
-def _states(takes: Iterable[Take], revisions: Iterable[Revision]) -> list[State]:
-    """The states that takes and revisions name, and those from which pruned ones are made."""
-    wanted: set[str | None] = {t.state_id for t in takes}
+def _states(named: Iterable[str], revisions: Iterable[Revision]) -> list[State]:
+    """States that are named, those of revisions, and those from which pruned ones are made."""
+    wanted: set[str | None] = set(named)
     for r in revisions:
         wanted |= {r.state_id, r.before_id, r.take_state_id}
     found: dict[str, State] = {}
@@ -166,7 +187,7 @@ def _told_take(take: Take, file_name: str) -> ToldTake:
     )
 
 
-def _told_clip(clip: Clip, revisions: list[Revision]) -> ToldClip:
+def _told_clip(clip: Clip, revisions: list[Revision], chosen: list[str]) -> ToldClip:
     assert clip.head_id is not None
     assert clip.tip_id is not None
     return ToldClip(
@@ -176,6 +197,7 @@ def _told_clip(clip: Clip, revisions: list[Revision]) -> ToldClip:
         camera=clip.camera,
         head=clip.head_id,
         tip=clip.tip_id,
+        chosen=chosen,
         revisions=[
             ToldRevision(
                 id=r.pk,
@@ -228,6 +250,9 @@ def bring_in(source: Path, told: Told, workspace: Workspace) -> None:
             Profile.objects.create(workspace=workspace, **p.model_dump())
         for r in told.recipes:
             Recipe.objects.create(workspace=workspace, **r.model_dump())
+        for m in told.stored:
+            values = m.model_dump(exclude={"state"})
+            StoredMotion.objects.create(workspace=workspace, state_id=m.state, **values)
         takes = {t.id: _bring_take(t, file.read(t.file), workspace) for t in told.takes}
         revisions: dict[int, Revision] = {}
         clips = {c.id: _bring_clip(c, takes, revisions, authors, workspace) for c in told.clips}
@@ -316,6 +341,7 @@ def _bring_clip(
             author=authors.get(r.author),
         )
         Revision.objects.filter(pk=revisions[r.id].pk).update(created=r.created)
+    Chosen.objects.bulk_create([Chosen(clip=clip, state_id=s) for s in told.chosen])
     clip.head, clip.tip = revisions[told.head], revisions[told.tip]
     clip.save(update_fields=["head", "tip"])
     return clip

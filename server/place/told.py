@@ -54,6 +54,15 @@ class ToldRecipe(_Part):
     rate: tuple[int, int] | None
 
 
+class ToldStored(_Part):
+    name: str = Name
+    tags: list[str]
+    joints: list[str]
+    frames: int
+    state: str = Sha
+    picture: dict[str, Any]
+
+
 class ToldTake(_Part):
     """A take, and where its file lies in the zip."""
 
@@ -95,6 +104,7 @@ class ToldClip(_Part):
     camera: dict[str, Any] | None
     head: int
     tip: int
+    chosen: list[str] = []
     revisions: list[ToldRevision]
 
 
@@ -129,6 +139,7 @@ class Told(_Part):
     skeletons: list[ToldSkeleton]
     profiles: list[ToldProfile]
     recipes: list[ToldRecipe]
+    stored: list[ToldStored] = []
     takes: list[ToldTake]
     clips: list[ToldClip]
     deliveries: list[ToldDelivery]
@@ -201,7 +212,8 @@ def _check_line(line: Any) -> None:
 def _check_references(told: Told) -> None:
     takes, skeletons = {t.id for t in told.takes}, {s.digest for s in told.skeletons}
     known = set(told.states)
-    named: set[str | None] = {t.state for t in told.takes}
+    named: set[str | None] = {t.state for t in (*told.takes, *told.stored)}
+    named |= {state for clip in told.clips for state in clip.chosen}
     for state in told.states.values():
         named |= {state.before, state.with_take}
     fine = all(t.skeleton in skeletons for t in told.takes)

@@ -7,12 +7,13 @@ from __future__ import annotations
 
 import json
 import os
+from dataclasses import asdict
 from fractions import Fraction
 from typing import Any
 
 import numpy as np
 from leancurve.curves.curve import SampledCurve
-from leancurve.document.clip import Clip
+from leancurve.document.clip import Clip, Placement
 from leancurve.document.evaluation import evaluate
 from leancurve.document.layer import Layer
 from leancurve.document.track import TrackId, base_track
@@ -22,6 +23,7 @@ from tests.conftest import PROJECT
 
 FILE = PROJECT / "web/src/clip/layering.vectors.json"
 FRAMES = 12
+PLACED = Placement((30.0, -4.0, 12.0), 50.0, 1.4, (5.0, 2.0, -3.0))
 MOVES, TURNS = ("tx", "ty", "tz"), ("rx", "ry", "rz")
 
 
@@ -42,7 +44,7 @@ def layered() -> Clip:
         t: SampledCurve(random.uniform(0.2, 1.6, FRAMES) if t.name == "w"
                         else random.uniform(-60, 60, FRAMES)) for t in tracks
     }  # fmt: skip
-    return Clip(skeleton, layout, curves, Fraction(60), FRAMES, layers=layers)
+    return Clip(skeleton, layout, curves, Fraction(60), FRAMES, layers=layers, placement=PLACED)
 
 
 def vectors() -> dict[str, Any]:
@@ -65,7 +67,7 @@ def vectors() -> dict[str, Any]:
         for x in clip.layers
     ]  # fmt: skip
     curves = {str(t): c.values.tolist() for t, c in clip.curves.items() if t.owner != "base"}
-    return {"layers": layers, "curves": curves, "joints": joints}
+    return {"layers": layers, "placement": asdict(PLACED), "curves": curves, "joints": joints}
 
 
 def test_the_browsers_layers_are_the_cores() -> None:
@@ -74,6 +76,7 @@ def test_the_browsers_layers_are_the_cores() -> None:
         FILE.write_text(json.dumps(made, indent=1) + "\n")
     kept = json.loads(FILE.read_text())
     assert kept["layers"] == made["layers"]
+    assert kept["placement"] == made["placement"]
     for joint, parts in made["joints"].items():
         for name, values in parts.items():
             gap = np.array(kept["joints"][joint][name]) - values

@@ -238,3 +238,98 @@ def test_work_is_lifted_off_into_a_layer_and_another_take_loaded_onto_one(page: 
     settled(page)
     expect(page.get_by_role("listitem", name="Layer loaded")).to_contain_text("right arm")
     assert [x["kind"] for x in clip_now(page)["layers"]] == ["add", "replace"]
+
+
+def arm(page: Page, side: str, frame: int) -> np.ndarray:
+    return turned(page, frame)[clean_walk().skeleton.index(f"{side}UpperArm")]
+
+
+def at(page: Page, frame: int) -> None:
+    page.get_by_test_id("frame").fill(str(frame))
+    page.keyboard.press("Enter")
+    settled(page)
+
+
+def test_a_stored_pose_is_taken_by_a_share_and_on_the_other_side(page: Page) -> None:
+    bring_walk(page, "walk_to_store")
+    page.keyboard.press("Alt+8")
+    page.get_by_role("tab", name="Layers").click()
+    new_layer(page, "arms")
+    page.get_by_role("tab", name="Pose").click()
+    page.get_by_role("checkbox", name="Auto key").click()
+    joint(page, "LeftUpperArm")
+    at(page, 120)
+    stored = page.get_by_role("region", name="Stored poses")
+    typed(page, "Name of what is kept", "arm out")
+    typed(page, "Words to find it by", "deck, arm")
+    stored.get_by_role("button", name="Keep the pose").click()
+    expect(stored.get_by_role("img")).to_have_count(1)
+
+    # By two fifths to the left arm, onto the layer that takes keys.
+    kept, was = arm(page, "Left", 120), arm(page, "Left", 300)
+    far = float(rotation.geodesic_deg(kept, was))
+    assert far > 3
+    at(page, 300)
+    slider = stored.get_by_role("slider")
+    slider.focus()
+    for _ in range(6):
+        slider.press("PageDown")
+    expect(stored).to_contain_text("40 %")
+    settled(page)
+    now = arm(page, "Left", 300)
+    assert abs(float(rotation.geodesic_deg(now, was)) - 0.4 * far) < 0.02
+    assert abs(float(rotation.geodesic_deg(now, kept)) - 0.6 * far) < 0.02
+
+    # Mirrored to the right one, wholly.
+    joint(page, "RightUpperArm")
+    stored.get_by_role("checkbox", name="mirrored").click()
+    slider.press("End")
+    settled(page)
+    rest = clean_walk().skeleton.rest_rotations
+    left, right = (clean_walk().skeleton.index(f"{s}UpperArm") for s in ("Left", "Right"))
+    as_far = float(rotation.geodesic_deg(kept, rest[left]))
+    assert abs(float(rotation.geodesic_deg(arm(page, "Right", 300), rest[right])) - as_far) < 0.05
+    assert set(clip_now(page)["layers"][0]["channels"]) == {str(left), str(right)}
+
+    # A range as a motion is there to be loaded; what is deleted lies in the bin.
+    page.get_by_label("First frame of the range").fill("200")
+    page.get_by_label("First frame of the range").press("Enter")
+    typed(page, "Name of what is kept", "some steps")
+    stored.get_by_role("button", name="Keep the motion").click()
+    expect(stored.get_by_role("button", name="some steps")).to_be_visible()
+    stored.get_by_role("button", name="Load onto a layer").click()
+    card = page.get_by_role("region", name="Load onto a layer")
+    card.get_by_label("Clip to load").select_option(label="stored: some steps")
+    card.get_by_role("button", name="Apply").click()
+    expect(page.get_by_role("listitem", name="Layer loaded")).to_be_visible()
+    settled(page)
+    page.get_by_role("tab", name="Pose").click()
+    stored.get_by_role("button", name="arm out").click()
+    stored.get_by_role("button", name="Delete").click()
+    expect(stored.get_by_role("button", name="arm out")).to_have_count(0)
+
+
+def test_the_clip_is_placed_muted_and_delivered_where_it_stands(page: Page, tmp_path: Path) -> None:
+    bring_walk(page, "walk_to_place")
+    page.keyboard.press("Alt+8")
+    page.get_by_role("tab", name="Layers").click()
+    page.get_by_role("button", name="Placement where").click()
+    typed(page, "Turn the clip, degrees", "90")
+    revision(page, 2)
+    typed(page, "Move the clip, X", "120")
+    revision(page, 3)
+    settled(page)
+    page.get_by_role("button", name="Mute the placement").click()
+    revision(page, 4)
+    page.get_by_role("button", name="Hear the placement").click()
+    revision(page, 5)
+    settled(page)
+    page.keyboard.press("Alt+9")
+    back = read_bvh(delivered(page, tmp_path / "placed.bvh")).clip
+    before = clean_walk()
+    there, was = (evaluate(c).world(c.skeleton)[1][:, 0] for c in (back, before))
+    # A quarter turn about Y takes Z to X.
+    away = was - [was[0, 0], 0, was[0, 2]]
+    wanted = np.stack([away[:, 2], away[:, 1], -away[:, 0]], axis=-1)
+    wanted += [was[0, 0] + 120, 0, was[0, 2]]
+    assert np.abs(there - wanted).max() < 0.01

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from documents.store import load_clip
 from editing.models import Revision
-from leancurve.document.evaluation import evaluate
+from leancurve.document.evaluation import effective, evaluate
 from leancurve.numbers import rotation
 
 from tests.server.conftest import Api, arrays
@@ -51,3 +51,27 @@ def test_a_layer_is_made_keyed_weighed_and_undone(api: Api, clip: dict) -> None:
     assert "no layers" in refused.json()["detail"]
     undone = api.post(f"clips/{clip['id']}/undo", {"revision": faded["head"]["id"]}).json()
     assert undone["head"]["state"] == keyed["head"]["state"]
+
+
+def test_placement_over_the_api_and_what_it_and_layers_do_is_told_apart(
+    api: Api, clip: dict
+) -> None:
+    made = api.apply(clip, "edit_layers", edits=[{"do": "add", "name": "head"}])
+    keyed = api.apply(made, "key_layer", layer="head", frame=10, turned={"Head": [0, 15, 0]})
+    placed = api.apply(keyed, "place", move=[100, 0, 0], turn=30)
+    assert placed["placement"]["turn"] == 30
+    assert not placed["placement"]["muted"]
+    path = f"clips/{clip['id']}/account?revision={placed['head']['id']}"
+    lines = {x["kind"]: x for x in api.get(path).json()["lines"]}
+    assert abs(lines["layer"]["deg"]["size"] - 15) < 1e-6
+    assert lines["place"]["mm"]["size"] > 900
+    # What all makes of the root's channels, on each frame.
+    result = arrays(
+        api.get(f"clips/{clip['id']}/curves?revision={placed['head']['id']}&joints=0&result=true")
+    )
+    document = load_clip(Revision.objects.get(pk=placed["head"]["id"]).state)
+    wanted = effective(document)
+    assert {f"{t}/values" for t in wanted if t.joint == 0} == set(result)
+    assert all((result[f"{t}/values"] == wanted[t]).all() for t in wanted if t.joint == 0)
+    undone = api.post(f"clips/{clip['id']}/undo", {"revision": placed["head"]["id"]}).json()
+    assert undone["placement"] is None

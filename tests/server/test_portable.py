@@ -17,7 +17,7 @@ from django.core.management import CommandError, call_command
 from documents.blobs import keep_lines
 from documents.models import Blob, State
 from editing import patches, storage
-from editing.models import Clip, Memo, Recipe, Revision
+from editing.models import Chosen, Clip, Memo, Recipe, Revision, StoredMotion
 from editing.recipes import replay
 from leancurve.errors import BadInput
 from library import jobs
@@ -48,6 +48,11 @@ def worked(api: Api, clip: dict, workspace: Workspace) -> dict:
     api.post(f"workspaces/{workspace.pk}/recipes", {"name": "short", "lines": [line]})
     camera = {"position": [0, 1, 2], "target": [0, 0, 0], "fov": 40}
     api.call("PUT", f"clips/{clip['id']}/camera", camera)
+    stored = {"revision": clip["head"]["id"], "name": "a step", "first": 4, "last": 20}
+    motion = api.post(f"clips/{clip['id']}/stored", stored).json()
+    line = {"operation": "load_layer", "params": {"name": "step"}, "scope": {},
+            "inputs": {"source": motion["state"]}}  # fmt: skip
+    clip = api.write(api.get(f"clips/{clip['id']}").json(), append=line).json()
     delivered(api, clip, 1)
     return api.get(f"clips/{clip['id']}").json()
 
@@ -56,6 +61,7 @@ def forget_everything() -> None:
     """As another instance would find it: nothing is there but people."""
     for take in Take.objects.all():
         storage.forget_take(take)
+    StoredMotion.objects.all().delete()
     Workspace.objects.all().delete()
     StoredFile.objects.all().delete()
     Memo.objects.all().delete()
@@ -97,10 +103,14 @@ def test_it_opens_replays_and_delivers_the_same_bytes_elsewhere(
     assert delivered(api, back, 7) == sent
     assert bytes(StoredFile.objects.get(take__isnull=False).data) == uploaded
     assert [r.name for r in Recipe.objects.all()] == ["short"]
+    motion = StoredMotion.objects.get()
+    assert (motion.name, motion.frames) == ("a step", 17)
+    # A line works with it: it stays for as long as the clip does.
+    assert Chosen.objects.get().state_id == motion.state_id
     assert len(api.get(f"{path}/deliveries").json()) == 2
     # Undo and redo lead where they led.
     undone = api.post(f"{path}/undo", {"revision": head}).json()
-    assert undone["head"]["cause"] == "Unflip"
+    assert undone["head"]["cause"] == "Thin within 1°"
     assert api.post(f"{path}/redo", {"revision": undone["head"]["id"]}).status_code == 200
 
 

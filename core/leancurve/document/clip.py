@@ -77,6 +77,24 @@ class Mark:
     name: str
 
 
+@dataclass(frozen=True)
+class Placement:
+    """Where a whole clip stands: ``move (3,)`` in the skeleton's unit, ``turn`` degrees about the
+    up axis, ``scale`` of its way along the floor, both about the point ``about (3,)``."""
+
+    move: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    turn: float = 0.0
+    scale: float = 1.0
+    about: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    muted: bool = False
+
+    @property
+    def counts(self) -> bool:
+        """Whether it puts anything elsewhere."""
+        still = self.move == (0.0, 0.0, 0.0) and self.turn == 0.0 and self.scale == 1.0
+        return not self.muted and not still
+
+
 @dataclass(frozen=True, eq=False)
 class Clip:
     """An immutable state of a clip. ``layout`` is each joint's channels in file order.
@@ -97,6 +115,7 @@ class Clip:
     plants: tuple[Plant, ...] = ()
     props: tuple[Prop, ...] = ()
     layers: tuple[Layer, ...] = ()
+    placement: Placement | None = None
 
     @property
     def channels(self) -> tuple[TrackId, ...]:
@@ -170,11 +189,12 @@ class Clip:
     @cached_property
     def below(self) -> Clip:
         """This clip as its own curves have it, without what stands over them."""
-        return replace(self, plants=(), layers=()) if self.plants or self.layers else self
+        over = self.plants or self.layers or self.placement
+        return replace(self, plants=(), layers=(), placement=None) if over else self
 
     @cached_property
     def unplanted(self) -> Clip:
-        """This clip as its curves and its layers have it, without its plants."""
+        """This clip as its curves, its layers and its placement have it, without its plants."""
         return replace(self, plants=()) if self.plants else self
 
     @cached_property
@@ -205,7 +225,8 @@ class Clip:
             tuple(c for c in names if base_track(j, c) in curves)
             for j, names in enumerate(self.layout)
         )
-        return replace(self, layout=layout, curves=dict(curves), layers=())
+        curves = dict(curves)
+        return replace(self, layout=layout, curves=curves, layers=(), placement=None)
 
     def adds_offset(self, joint: int) -> bool:
         """Whether a joint's position channels add to its rest offset, rather than replace it."""

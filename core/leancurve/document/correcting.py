@@ -10,6 +10,7 @@ from leancurve.document.base import base_pose, curve_values
 from leancurve.document.clip import Clip
 from leancurve.document.layer import Layer
 from leancurve.document.layering import laid_over, live_layers
+from leancurve.document.placement import unplaced_moves
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
 from leancurve.figure.pose import Pose
@@ -62,7 +63,8 @@ def layer_values(
         )
         goal.rotation[:, joint] = rotation.multiply(goal.rotation[:, joint], inside)
     for joint, vector in moved.items():
-        goal.translation[:, joint] += vector
+        root = clip.skeleton.parents[joint] < 0
+        goal.translation[:, joint] += unplaced_moves(clip, vector) if root else vector
     out: dict[int, dict[str, float]] = {}
     for joint in turned:
         w = weight * shares.get(joint, 1.0)

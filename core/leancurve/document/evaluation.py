@@ -4,8 +4,8 @@
 :func:`effective`. Poses are made in stages, each from the one before:
 
 1. base: what the clip's own curves give, a local rotation and translation a joint;
-2. correction layers (:mod:`leancurve.document.layering`), bottom to top; 3. placement, which is
-   not here yet;
+2. correction layers (:mod:`leancurve.document.layering`), bottom to top;
+3. placement (:mod:`leancurve.document.placement`);
 4. plants (:mod:`leancurve.document.planting`).
 
 Each stage takes the pose of the one before and the frames, and gives one of the same shape. World
@@ -25,14 +25,14 @@ from leancurve.document.base import between_frames, channel_values, times_of
 from leancurve.document.clip import Clip
 from leancurve.document.kept import recent
 from leancurve.document.layer import NOBODY
-from leancurve.document.layering import layered_pose
+from leancurve.document.placement import placed_joints, placed_pose
 from leancurve.document.track import BASE, TrackId
 from leancurve.figure.pose import Pose
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
 from leancurve.numbers.continuity import rewritten
 
-VERSION = 3
+VERSION = 4
 """Rises when the same document gives other poses or channels: what was kept of them is old then."""
 
 Stage: TypeAlias = Callable[[Clip, Floats, Sequence[int], Pose], Pose]
@@ -50,7 +50,7 @@ def evaluate(clip: Clip, frames: Floats | None = None, joints: Sequence[int] | N
     """
     at = times_of(clip, frames)
     wanted = range(len(clip.skeleton)) if joints is None else joints
-    pose = layered_pose(clip, at, wanted)
+    pose = placed_pose(clip, at, wanted)
     for stage in STAGES:
         pose = stage(clip, at, wanted, pose)
     return pose
@@ -72,10 +72,16 @@ def _bytes(found: dict[int, Floats]) -> int:
     return sum(v.nbytes for v in found.values())
 
 
+def _over(clip: Clip) -> frozenset[int]:
+    """Joints that layers or placement put elsewhere."""
+    return layering.touched(clip) | placed_joints(clip)
+
+
 @recent(32 * 2**20, _bytes)
 def _layered_angles(clip: Clip) -> dict[int, Floats]:
-    """Angles ``(F, 3)`` on all frames of joints that layers turn, without a jump in time."""
-    joints = [j for j in sorted(layering.touched(clip)) if len(clip.order(j)) == 3]
+    """Angles ``(F, 3)`` on all frames of joints that layers or placement turn, without a jump in
+    time."""
+    joints = [j for j in sorted(_over(clip)) if len(clip.order(j)) == 3]
     if not joints or not clip.frames:
         return {}
     pose = evaluate(clip, joints=joints)
@@ -99,11 +105,11 @@ def effective(
 
     Where nothing stands over them they are :func:`channel_values`. Angles of joints that plants
     turn are the reading nearest to what the joint's own curves say there; those of joints that
-    layers turn begin nearest to them, and go on from frame to frame.
+    layers or placement turn begin nearest to them, and go on from frame to frame.
     """
     at = times_of(clip, frames)
     values = channel_values(clip, at, channels)
-    turned = planting.touched(clip) | layering.touched(clip)
+    turned = planting.touched(clip) | _over(clip)
     over = sorted({t.joint for t in values if t.owner == BASE} & turned)
     if not over:
         return values
@@ -153,7 +159,10 @@ def affected(clip: Clip, changed: Iterable[TrackId], before: Clip | None = None)
         held |= planting.touched(before)
         if before.layers != clip.layers:
             joints |= layering.touched(before) | layering.touched(clip)
-    others = before is not None and (before.plants, before.layers) != (clip.plants, clip.layers)
+        if before.placement != clip.placement:
+            joints |= placed_joints(before) | placed_joints(clip)
+    over = (clip.plants, clip.layers, clip.placement)
+    others = before is not None and (before.plants, before.layers, before.placement) != over
     if changed or others:
         joints |= held
     return tuple(sorted(joints))

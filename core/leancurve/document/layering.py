@@ -189,9 +189,9 @@ def _turned_in_figure(
 
 
 def with_only_layers(clip: Clip, ids: Sequence[int]) -> Clip:
-    """The clip with just these layers counting, as they are weighed, and no plants."""
+    """The clip with just these layers counting, as they are weighed: not placed, not planted."""
     kept = tuple(
         replace(x, muted=False, solo=False) if x.id in ids else replace(x, muted=True)
         for x in clip.layers
     )
-    return replace(clip, layers=kept, plants=())
+    return replace(clip, layers=kept, plants=(), placement=None)

@@ -12,7 +12,7 @@ from fractions import Fraction
 import numpy as np
 
 from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve
-from leancurve.document.clip import Clip
+from leancurve.document.clip import Clip, Placement
 from leancurve.document.track import CHANNELS
 from leancurve.errors import BadInput, short
 from leancurve.numbers.arrays import Floats
@@ -80,6 +80,8 @@ def require_sound(clip: Clip, before: Clip | None = None) -> None:
         raise BadInput(f"the clip: {keys:,} keys; at most {MOST_VALUES:,}")
     if clip.props and (before is None or clip.props is not before.props):
         _require_sound_props(clip)
+    if clip.placement is not None and (before is None or clip.placement != before.placement):
+        _require_sound_placement(clip.placement)
     if clip.layers and (before is None or clip.layers is not before.layers):
         _require_sound_layers(clip)
     if clip.plants and (before is None or clip.plants is not before.plants):
@@ -160,6 +162,13 @@ def _require_sound_props(clip: Clip) -> None:
             raise BadInput(f"{short(prop.name)}: its size must be 0 or more")
         if any(t not in clip.curves for t in prop.tracks):
             raise BadInput(f"{short(prop.name)}: a prop has a curve for each of its six channels")
+
+
+def _require_sound_placement(placement: Placement) -> None:
+    numbers = (*placement.move, *placement.about, placement.turn, placement.scale)
+    require_within(np.array(numbers, dtype=np.float64), LARGEST, "the placement: its numbers")
+    if not placement.scale > 0.0:
+        raise BadInput("the placement: its scale must be above 0")
 
 
 def _require_sound_layers(clip: Clip) -> None:

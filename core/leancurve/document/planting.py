@@ -18,7 +18,7 @@ from leancurve.curves.easing import easing_of
 from leancurve.document.base import between_frames, prop_pose
 from leancurve.document.clip import Clip
 from leancurve.document.kept import kept
-from leancurve.document.layering import layered_pose
+from leancurve.document.placement import placed_pose
 from leancurve.document.plant import Plant
 from leancurve.errors import BadInput
 from leancurve.figure.chain import follow
@@ -136,7 +136,7 @@ class _World:
         self.joints = tuple(sorted({k for j in joints for k in skeleton.chain(j)}))
         self.at = {j: k for k, j in enumerate(self.joints)}
         frames = np.arange(clip.frames, dtype=np.float64)
-        self.pose = layered_pose(clip, frames, self.joints)
+        self.pose = placed_pose(clip, frames, self.joints)
         parents = [self.at.get(skeleton.parents[j], -1) for j in self.joints]
         self.parents = np.array(parents, dtype=np.int64)
         self.forward()

@@ -13,7 +13,7 @@ from fractions import Fraction
 from typing import Any
 
 from leancurve.curves.curve import Curve
-from leancurve.document.clip import Accepted, Clip, Contact, Mark, Reading
+from leancurve.document.clip import Accepted, Clip, Contact, Mark, Placement, Reading
 from leancurve.document.layer import Layer
 from leancurve.document.plant import Plant
 from leancurve.document.prop import Prop
@@ -68,7 +68,8 @@ def reading_of(values: Mapping[str, Any]) -> Reading:
 
 
 def span_values(clip: Clip) -> dict[str, Any]:
-    """Contacts, acceptances, marks, plants and props as plain JSON values, empty ones left out."""
+    """Contacts, acceptances, marks, plants, props and placement as plain JSON values, what is empty
+    left out."""
     out: dict[str, Any] = {}
     if clip.contacts is not None:
         out["contacts"] = [asdict(c) for c in clip.contacts]
@@ -80,6 +81,9 @@ def span_values(clip: Clip) -> dict[str, Any]:
         out["plants"] = [_plant_values(p) for p in clip.plants]
     if clip.props:
         out["props"] = [{**asdict(p), "size": list(p.size)} for p in clip.props]
+    if clip.placement is not None:
+        given = asdict(clip.placement)
+        out["placement"] = {**given, "move": list(given["move"]), "about": list(given["about"])}
     return out
 
 
@@ -119,6 +123,13 @@ def _plant_of(values: Mapping[str, Any]) -> Plant:
     return Plant(**whole)
 
 
+def _placement_of(values: Mapping[str, Any] | None) -> Placement | None:
+    if values is None:
+        return None
+    whole = {n: point(values[n]) for n in ("move", "about") if n in values}
+    return Placement(**{**values, **whole})
+
+
 def spans_of(values: Mapping[str, Any]) -> dict[str, Any]:
     """The parts of a clip that :func:`span_values` gave."""
     contacts = values.get("contacts")
@@ -127,6 +138,7 @@ def spans_of(values: Mapping[str, Any]) -> dict[str, Any]:
         "accepted": tuple(Accepted(**a) for a in values.get("accepted", ())),
         "marks": tuple(Mark(**m) for m in values.get("marks", ())),
         "plants": tuple(_plant_of(p) for p in values.get("plants", ())),
+        "placement": _placement_of(values.get("placement")),
         "props": tuple(Prop(**{**p, "size": point(p["size"])}) for p in values.get("props", ())),
     }
 

@@ -21,10 +21,13 @@ from leancurve.measures.drift import baseline_with_ends, end_points
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats, Ints, runs
 
-Kind: TypeAlias = Literal["continuity", "mend", "calm", "thin", "plant", "carry", "hand"]
+Kind: TypeAlias = Literal[
+    "continuity", "mend", "calm", "thin", "plant", "carry", "hand", "layer", "place"
+]
 """``continuity``: how the motion is read and written, which must move nothing. ``mend``: what a
 finding names is put right. ``calm`` and ``thin``: what cleaning costs. ``plant``: feet and hands
-held where they stand. ``carry``: put on another skeleton. ``hand``: what was meant."""
+held where they stand. ``carry``: put on another skeleton. ``hand``: what was meant, in the clip's
+own curves; ``layer``: over them; ``place``: all of it put elsewhere."""
 
 COSTS: frozenset[Kind] = frozenset({"calm", "thin"})
 

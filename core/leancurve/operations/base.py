@@ -13,7 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from leancurve.cleaning.continuity import kept_continuous
 from leancurve.curves.curve import Curve
-from leancurve.document.clip import Accepted, Clip, Contact, Mark, Reading
+from leancurve.document.clip import Accepted, Clip, Contact, Mark, Placement, Reading
 from leancurve.document.layer import Layer
 from leancurve.document.limits import require_room, require_sound
 from leancurve.document.plant import Plant
@@ -80,6 +80,7 @@ class Patch:
     plants: tuple[Plant, ...] | None = None
     props: tuple[Prop, ...] | None = None
     layers: tuple[Layer, ...] | None = None
+    placement: Placement | None = None
     unset: frozenset[Literal["contacts"]] = frozenset()
     report: Mapping[str, Any] = field(default_factory=dict)
 
@@ -88,7 +89,7 @@ class Patch:
         """What changes beside curves, by the clip's own names."""
         names = (
             *("reading", "skeleton", "layout", "rate", "frames"),
-            *("contacts", "accepted", "marks", "plants", "props", "layers"),
+            *("contacts", "accepted", "marks", "plants", "props", "layers", "placement"),
         )
         given = {n: getattr(self, n) for n in names if getattr(self, n) is not None}
         return {**given, **dict.fromkeys(self.unset)}
@@ -290,7 +291,7 @@ class Operation(ABC, Generic[P]):
 
     def counted_as(self, params: Mapping[str, Any]) -> Kind:
         """What kind of drift a line of it makes: by its step, unless it says otherwise."""
-        return KIND_OF_STEP[self.step]
+        return "layer" if self.part == "layers" else KIND_OF_STEP[self.step]
 
     def upgraded(self, version: int, params: Mapping[str, Any]) -> dict[str, Any]:
         """Parameters of a line of an older version, as this version means the same by them."""

@@ -24,6 +24,7 @@ from leancurve.operations.layers.flatten import Flatten
 from leancurve.operations.layers.key import KeyLayer
 from leancurve.operations.layers.lift import Lift
 from leancurve.operations.layers.load import LoadLayer
+from leancurve.operations.layers.place import Place
 from leancurve.operations.plant.edit import BakePlants, EditPlants
 from leancurve.operations.plant.mend_limbs import MendLimbs
 from leancurve.operations.plant.plant import PlantFeet
@@ -81,6 +82,7 @@ OPERATIONS: dict[str, Operation[Any]] = {
         EditLayers(),
         KeyLayer(),
         Flatten(),
+        Place(),
         Lift(),
         LoadLayer(),
         Carry(),

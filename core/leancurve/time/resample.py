@@ -65,7 +65,7 @@ def resampled(
     if planted:
         # What layers make is in the curves as well.
         own = {t: c for t, c in curves.items() if t.owner in (BASE, PROP)}
-        return replace(out, curves=own, plants=(), layers=())
+        return replace(out, curves=own, plants=(), layers=(), placement=None)
     if not clip.plants:
         return replace(out, plants=())
     scale = float(rate / clip.rate)

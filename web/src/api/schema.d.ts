@@ -797,6 +797,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clips/{clip_id}/stored": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Store
+         * @description Keep what a revision shows: a pose where it is one frame.
+         */
+        post: operations["api_stored_store"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/stored/{stored_id}/pose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stored Pose
+         * @description How a clip's joints would be turned in a stored pose. Nothing is saved.
+         */
+        post: operations["api_stored_stored_pose"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clips/{clip_id}/tolerances": {
         parameters: {
             query?: never;
@@ -1226,6 +1266,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stored/{stored_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forget Stored */
+        delete: operations["api_stored_forget_stored"];
+        options?: never;
+        head?: never;
+        /** Change Stored */
+        patch: operations["api_stored_change_stored"];
+        trace?: never;
+    };
     "/api/takes/{take_id}": {
         parameters: {
             query?: never;
@@ -1506,6 +1564,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/workspaces/{workspace_id}/stored": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All Stored */
+        get: operations["api_stored_all_stored"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/workspaces/{workspace_id}/takes": {
         parameters: {
             query?: never;
@@ -1654,7 +1729,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "take" | "clip" | "recipe";
+            kind: "take" | "clip" | "recipe" | "stored";
         };
         /** BinnedOut */
         BinnedOut: {
@@ -1884,6 +1959,8 @@ export interface components {
             name: string;
             /** Notes */
             notes: string[];
+            /** @description where all of it is put, over its layers */
+            placement: components["schemas"]["PlacementOut"] | null;
             /** Plants */
             plants: components["schemas"]["PlantOut"][];
             /** Props */
@@ -2388,7 +2465,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "continuity" | "mend" | "calm" | "thin" | "plant" | "carry" | "hand";
+            kind: "continuity" | "mend" | "calm" | "thin" | "plant" | "carry" | "hand" | "layer" | "place";
             /** Line Id */
             line_id: string;
             /** Mended */
@@ -2794,6 +2871,23 @@ export interface components {
             rms: number;
             /** Size */
             size: number;
+        };
+        /**
+         * PlacementOut
+         * @description Where a whole clip stands: moved by ``move`` in the skeleton's unit, turned about the up axis
+         *     by degrees and its way along the floor scaled, both about a point.
+         */
+        PlacementOut: {
+            /** About */
+            about: number[];
+            /** Move */
+            move: number[];
+            /** Muted */
+            muted: boolean;
+            /** Scale */
+            scale: number;
+            /** Turn */
+            turn: number;
         };
         /**
          * PlantFiguresOut
@@ -3216,6 +3310,97 @@ export interface components {
             bytes: number;
             /** Revisions */
             revisions: number;
+        };
+        /** StoredChange */
+        StoredChange: {
+            /** Name */
+            name?: string | null;
+            /** Tags */
+            tags?: string[] | null;
+        };
+        /**
+         * StoredIn
+         * @description What a clip shows from one frame to another, to be kept: of one frame it is a pose.
+         */
+        StoredIn: {
+            /** First */
+            first: number;
+            /**
+             * Joints
+             * @description which joints it is about; all where none is named
+             * @default []
+             */
+            joints: string[];
+            /** Last */
+            last: number;
+            /** Name */
+            name: string;
+            /** Revision */
+            revision: number;
+            /**
+             * Tags
+             * @description words to find it by
+             * @default []
+             */
+            tags: string[];
+        };
+        /** StoredOut */
+        StoredOut: {
+            /**
+             * Changed
+             * Format: date-time
+             */
+            changed: string;
+            /** Frames */
+            frames: number;
+            /** Id */
+            id: number;
+            /**
+             * Joints
+             * @description which joints it is about
+             */
+            joints: string[];
+            /** Name */
+            name: string;
+            picture: components["schemas"]["PictureOut"];
+            /**
+             * State
+             * @description the document's digest, to be loaded by
+             */
+            state: string;
+            /** Tags */
+            tags: string[];
+        };
+        /**
+         * StoredPoseIn
+         * @description How a clip would stand in a stored pose, at one of its own frames.
+         */
+        StoredPoseIn: {
+            /**
+             * At
+             * @description which frame of what is stored
+             * @default 0
+             */
+            at: number;
+            /** Frame */
+            frame: number;
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored: boolean;
+            /** Revision */
+            revision: number;
+        };
+        /** StoredPoseOut */
+        StoredPoseOut: {
+            /**
+             * Turns
+             * @description local rotations (x, y, z, w) by joint
+             */
+            turns: {
+                [key: string]: number[];
+            };
         };
         /** TakeOut */
         TakeOut: {
@@ -4478,6 +4663,59 @@ export interface operations {
             };
         };
     };
+    api_stored_store: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StoredIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredOut"];
+                };
+            };
+        };
+    };
+    api_stored_stored_pose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+                stored_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StoredPoseIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredPoseOut"];
+                };
+            };
+        };
+    };
     api_inspections_tolerances: {
         parameters: {
             query: {
@@ -5110,6 +5348,52 @@ export interface operations {
             };
         };
     };
+    api_stored_forget_stored: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                stored_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    api_stored_change_stored: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                stored_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StoredChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredOut"];
+                };
+            };
+        };
+    };
     api_takes_one_take: {
         parameters: {
             query?: never;
@@ -5580,6 +5864,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SkeletonOut"][];
+                };
+            };
+        };
+    };
+    api_stored_all_stored: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredOut"][];
                 };
             };
         };

@@ -9,7 +9,9 @@ const KINDS = {
   thin: 'Thin: few keys',
   mend: 'Mends: what was wrong is put right',
   plant: 'Plants: feet and hands held where they stand',
-  hand: 'By hand: what was meant',
+  hand: 'By hand, in the clip’s own curves: what was meant',
+  layer: 'Layers: what was meant, over the curves',
+  place: 'Placement: all of it put elsewhere',
   continuity: 'Reading and continuity: must move nothing',
 } as const
 

@@ -5,11 +5,8 @@
  */
 import { create } from 'zustand'
 import type { Schemas } from '../api/client'
-import { type ChannelKey, type Curve, channelKey, READOUTS, type Readout } from './curves'
-import { useLayers } from './layerChoice'
-import { channelsOfLayer } from './owners'
+import type { ChannelKey, Curve, Readout } from './curves'
 import type { Poses } from './poses'
-import { useViewing } from './viewing'
 
 export type Clip = Schemas['ClipOut']
 export type StepName =
@@ -149,30 +146,6 @@ export const useBench = create<BenchState>(() => ({
 }))
 
 const { getState: get, setState: set } = useBench
-
-/** The channels that the sheet shows. */
-export function shownChannels(state: Pick<BenchState, 'clip' | 'joints' | 'channels' | 'readout'>) {
-  if (!state.clip) return []
-  const { pinned, hidden } = useViewing.getState()
-  const { chosen, shown: which } = useLayers.getState()
-  const layer = which.startsWith('layer') && state.clip.layers.find((x) => x.id === chosen)
-  const of = (j: number) =>
-    layer ? channelsOfLayer(layer, j) : state.clip!.joints[j]!.channels.map((c) => channelKey(j, c))
-  const own = state.channels.length ? state.channels : state.joints.flatMap(of)
-  const all = [...new Set([...pinned, ...own])]
-  // What is picked by name is shown, hidden or not.
-  const shown = state.channels.length ? all : all.filter((key) => !hidden.has(key))
-  return [...shown, ...readoutChannels(state)]
-}
-
-/** The read-outs that the sheet shows beside the channels. */
-export function readoutChannels({ joints, readout }: Pick<BenchState, 'joints' | 'readout'>) {
-  if (!readout) return []
-  return joints.slice(0, MOST_READ).flatMap((j) => READOUTS[readout].map((c) => channelKey(j, c)))
-}
-
-/** Read-outs are of a few joints: more cannot be told apart. */
-const MOST_READ = 6
 
 /** Show a notice for a moment; errors say what to do, notices that something was done. */
 export function notify(text: string): void {

@@ -1,11 +1,12 @@
 /** What is chosen on the bench: joints, channels, read-outs, the step. */
 import { textOf } from '../api/client'
-import { notify, type StepName, shownChannels, useBench } from './bench'
+import { notify, type StepName, useBench } from './bench'
 import { bringCurves } from './confirmed'
 import type { ChannelKey, Readout } from './curves'
 import { jointsOf } from './owners'
 import { cancelPreview, previewAgain } from './previews'
 import { useSelection } from './selection'
+import { shownChannels } from './shown'
 import { useViewing } from './viewing'
 
 const { getState: get, setState: set } = useBench

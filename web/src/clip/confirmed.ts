@@ -2,7 +2,7 @@
  * those of the newest one. What is shown is what is pending folded over it. */
 import { ApiError, addressOf, answer, awaiting, client, numbers, textOf } from '../api/client'
 import type { Message } from '../api/safetensors'
-import { type Clip, notify, readoutChannels, useBench } from './bench'
+import { type Clip, notify, useBench } from './bench'
 import { type ChannelKey, type Curve, channelKey, curvesOf, readoutUnit, splitKey } from './curves'
 import { draft } from './draft'
 import { useLayers } from './layerChoice'
@@ -10,6 +10,7 @@ import { hasChannel, jointsOf, ofFigure, otherChannels } from './owners'
 import { bringPlan } from './planting'
 import { posesOf, withChanged } from './poses'
 import { useSelection } from './selection'
+import { readoutChannels } from './shown'
 import { useViewing } from './viewing'
 import type { Writes } from './writes'
 
@@ -38,7 +39,7 @@ export function follow(writes: Writes<Curves, Clip> | null): void {
   posed = { order: -1, revision: -1 }
   more = new Set()
   curvesLoop = posesLoop = null
-  draft.settle(new Map())
+  draft.settle(new Map(), [])
 }
 
 /** Poses of another length cannot be patched: they are fetched whole. */
@@ -53,12 +54,16 @@ export function showCurves(): void {
   const shown = open.shown
   if (shown !== get().curves) set({ curves: shown })
   const touched = new Map<ChannelKey, Curve>()
-  for (const entry of open.unseen('poses'))
+  const unposed = open.unseen('poses')
+  for (const entry of unposed)
     for (const key of entry.touches) {
       const curve = shown.get(key)
       if (curve) touched.set(key, curve)
     }
-  draft.settle(touched)
+  draft.settle(
+    touched,
+    unposed.flatMap(({ corrects }) => corrects ?? []),
+  )
 }
 
 /** The last change in line has been answered: what it waited for is fetched. */

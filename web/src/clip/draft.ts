@@ -1,5 +1,6 @@
 /** Curves that are being changed by hand and are not yet the server's: drawn at once by the sheet
  * and the stage, without a picture of React in between. */
+import type { Corrected } from './corrections'
 import type { ChannelKey, Curve } from './curves'
 
 type Listener = () => void
@@ -9,6 +10,8 @@ class Draft {
   curves: ReadonlyMap<ChannelKey, Curve> = new Map()
   /** What was let go of: the stage shows it until the poses of it arrive. */
   private kept: ReadonlyMap<ChannelKey, Curve> = new Map()
+  /** Corrections that were let go of, until the poses of them arrive. */
+  landing: readonly Corrected[] = []
   /** Channels that the stage plays without. */
   muted: ReadonlySet<ChannelKey> = new Set()
   private listeners = new Set<Listener>()
@@ -32,11 +35,15 @@ class Draft {
   }
 
   /** What is on its way: hand work that the poses do not have yet. */
-  settle(kept: ReadonlyMap<ChannelKey, Curve>): void {
+  settle(kept: ReadonlyMap<ChannelKey, Curve>, landing: readonly Corrected[]): void {
     const same =
-      kept.size === this.kept.size && [...kept].every(([key, c]) => this.kept.get(key) === c)
+      kept.size === this.kept.size &&
+      [...kept].every(([key, c]) => this.kept.get(key) === c) &&
+      landing.length === this.landing.length &&
+      landing.every((x, k) => x === this.landing[k])
     if (same) return
     this.kept = kept
+    this.landing = landing
     this.tell()
   }
 

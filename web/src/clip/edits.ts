@@ -1,7 +1,7 @@
 /** Hand work: keys and brushes, shown while they are dragged and sent when they are let go. */
 import { answer, client, textOf } from '../api/client'
 import { counted } from '../ui/numbers'
-import { notify, type Scope, shownChannels, useBench } from './bench'
+import { notify, type Scope, useBench } from './bench'
 import { brushed, type Stroke } from './brush'
 import {
   BASE,
@@ -20,6 +20,7 @@ import { draft } from './draft'
 import { type Edits, type Ends, edited, freshId, type KeyEdit, type Slide, slid } from './keys'
 import { byOwner, ownerOf, whose } from './owners'
 import { countKeys, keysAsScope, type Picked, selectKeys, useSelection } from './selection'
+import { shownChannels } from './shown'
 import { transport } from './transport'
 import { useViewing } from './viewing'
 import { apply, type Hand } from './write'

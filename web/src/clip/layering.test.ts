@@ -1,11 +1,16 @@
 import { describe, expect, it } from 'vitest'
 import type { Clip } from './bench'
 import type { Curve } from './curves'
-import { joinedBy, layered } from './layering'
+import { joinedBy, layered, placed, unplaced } from './layering'
 import vectors from './layering.vectors.json'
 import type { JointPose } from './rotations'
 
-const clip = { layers: vectors.layers } as unknown as Clip
+const clip = {
+  layers: vectors.layers,
+  placement: vectors.placement,
+  reading: { up_axis: 'y' },
+  joints: [{ parent: -1 }, { parent: 0 }, { parent: 1 }],
+} as unknown as Clip
 const curves = new Map<string, Curve>(
   Object.entries(vectors.curves).map(([key, values]) => [
     key,
@@ -14,7 +19,7 @@ const curves = new Map<string, Curve>(
 )
 const at = (all: number[][], frame: number) => all[frame]! as JointPose['rotation']
 
-describe('layers are laid as the core lays them', () => {
+describe('layers are laid and the clip is placed as the core lays them', () => {
   it('on every frame of every joint, weighed, masked, muted and in order', () => {
     let turnedOnes = 0
     for (const [joint, { below, moved, rotation, translation }] of Object.entries(vectors.joints))
@@ -23,7 +28,13 @@ describe('layers are laid as the core lays them', () => {
           rotation: at(below, frame),
           translation: moved[frame] as JointPose['translation'],
         }
-        const got = layered(clip, Number(joint), pose, (key) => curves.get(key), frame)!
+        const laid = layered(clip, Number(joint), pose, (key) => curves.get(key), frame)!
+        const got = placed(clip, Number(joint), laid)
+        const back = unplaced(clip, Number(joint), got)
+        for (const part of ['rotation', 'translation'] as const)
+          back[part].forEach((v, k) => {
+            expect(Math.abs(v - laid[part][k]!)).toBeLessThan(1e-9)
+          })
         const off = (sign: number) =>
           Math.max(...wanted.map((v, k) => Math.abs(v - sign * got.rotation[k]!)))
         expect(Math.min(off(1), off(-1))).toBeLessThan(1e-9)

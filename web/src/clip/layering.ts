@@ -2,7 +2,7 @@
 import type { Clip } from './bench'
 import { type ChannelKey, type Curve, channelKey, splitKey, valueAt } from './curves'
 import { type Layer, layerOf, layerOwner, weightOf } from './owners'
-import { type JointPose, multiply, turned } from './rotations'
+import { about, inverse, type JointPose, multiply, rotate, turned } from './rotations'
 
 const AXES = ['x', 'y', 'z'] as const
 
@@ -52,6 +52,39 @@ export function layered(
       )
   }
   return { rotation, translation }
+}
+
+/** How a placement turns and how it scales along each axis; null where it does nothing. */
+function placing({ placement, reading }: Clip) {
+  if (!placement || placement.muted) return null
+  const up = 'xyz'.indexOf(reading.up_axis)
+  const along = [0, 1, 2].map((k) => (k === up ? 1 : placement.scale))
+  return { ...placement, turned: about(reading.up_axis, placement.turn), along }
+}
+
+/** A joint's pose with the clip's placement, the core's `placed_pose`: roots stand elsewhere. */
+export function placed(clip: Clip, joint: number, pose: JointPose): JointPose {
+  const p = clip.joints[joint]!.parent < 0 ? placing(clip) : null
+  if (!p) return pose
+  const there = rotate(
+    p.turned,
+    pose.translation.map((v, k) => v - p.about[k]!),
+  )
+  const at = (k: number) => p.about[k]! + p.along[k]! * there[k]! + p.move[k]!
+  return { rotation: multiply(p.turned, pose.rotation), translation: [at(0), at(1), at(2)] }
+}
+
+/** What is placed so. */
+export function unplaced(clip: Clip, joint: number, pose: JointPose): JointPose {
+  const p = clip.joints[joint]!.parent < 0 ? placing(clip) : null
+  if (!p) return pose
+  const back = inverse(p.turned)
+  const away = rotate(
+    back,
+    pose.translation.map((v, k) => (v - p.about[k]! - p.move[k]!) / p.along[k]!),
+  )
+  const at = (k: number) => p.about[k]! + away[k]!
+  return { rotation: multiply(back, pose.rotation), translation: [at(0), at(1), at(2)] }
 }
 
 /** Joints that stand otherwise where these channels of layers do: all of a layer's by its weight. */

@@ -1,10 +1,11 @@
 /** Correction layers by hand: every change is an edit of the clip. */
 import { addressOf, numbers, textOf } from '../api/client'
 import { notify, useBench } from './bench'
+import type { Corrected } from './corrections'
 import { type Curve, channelKey, curvesOf, valueAt } from './curves'
 import { NO_RAMPS, type Ramps, type Shown, useLayers } from './layerChoice'
 import { type Layer, layerOwner, weightOf } from './owners'
-import { type Quat, turnOf } from './rotations'
+import { turnOf } from './rotations'
 import { clearKeys } from './selection'
 import { transport } from './transport'
 import { apply } from './write'
@@ -116,11 +117,7 @@ export const keyLayer = (
   })
 
 /** Key joints on a layer as they shall stand otherwise: with the ramps that are set. */
-export function keyFurther(
-  layer: Layer,
-  frame: number,
-  by: ReadonlyMap<number, { turn: Quat; move: readonly number[] }>,
-): Promise<boolean> {
+export function keyFurther(layer: Layer, { frame, by }: Corrected): Promise<boolean> {
   const { joints } = useBench.getState().clip!
   const turned: Record<string, readonly number[]> = {}
   const moved: Record<string, readonly number[]> = {}
@@ -131,7 +128,8 @@ export function keyFurther(
     if (Math.hypot(...move) > 1e-9) moved[name] = move
   }
   if (!Object.keys({ ...turned, ...moved }).length) return Promise.resolve(true)
-  return apply('key_layer', { layer: layer.name, frame, turned, moved, ...rampsNow() })
+  const params = { layer: layer.name, frame, turned, moved, ...rampsNow() }
+  return apply('key_layer', params, {}, undefined, { corrects: { frame, by } })
 }
 
 /** What a layer's curves say of a joint at now: its turn or its move, 0 where it has none. */

@@ -9,10 +9,12 @@ import { answer, client, textOf } from '../api/client'
 import { counted } from '../ui/numbers'
 import { notify, type Scope, useBench } from './bench'
 import { bringCurves } from './confirmed'
+import { after, type Correction, type Corrections, corrected, NO_CORRECTIONS } from './corrections'
 import { BASE, type ChannelKey, type Curve, channelKey, valueAt } from './curves'
 import { draft } from './draft'
 import { commitEdits, setKeys, showEdits } from './edits'
 import { type Edits, freshId, type KeyEdit } from './keys'
+import { placed, unplaced } from './layering'
 import { chosenLayer, keyFurther, whyNoKeys } from './layers'
 import { channelsOfLayer, jointsOf } from './owners'
 import { localAt } from './poses'
@@ -31,14 +33,6 @@ import { transport } from './transport'
 import { apply } from './write'
 
 export type Values = ReadonlyMap<ChannelKey, number>
-
-/** How a joint shall stand otherwise than it does: turned further about its own axes, moved in the
- * axes of the joint above it. */
-export interface Correction {
-  turn: Quat
-  move: readonly number[]
-}
-export type Corrections = ReadonlyMap<number, Correction>
 
 /** What a hand does to joints: their channels' values, or corrections on the layer that is chosen. */
 export interface Change {
@@ -129,7 +123,6 @@ useBench.subscribe(({ clip }, { clip: before }) => {
   const text = clip && localStorage.getItem(place(clip.id))
   const kept = text ? (JSON.parse(text) as Kept) : null
   live = null
-  landing = []
   // Channels were kept without their owner once.
   const whole = (key: ChannelKey) => (key.split('/').length === 2 ? `${BASE}/${key}` : key)
   const values = new Map((kept?.values ?? []).map(([key, value]) => [whole(key), value]))
@@ -181,64 +174,39 @@ useBench.subscribe(({ curves }, { curves: before }) => {
 /** What is not keyed: what is being dragged, or what has been let go of. */
 export const unkeyedNow = (): Unkeyed | null => live ?? get().unkeyed
 
-/** Corrections that the server has, or is being told, and whose poses are not here yet. */
-let landing: { frame: number; by: Corrections }[] = []
-useBench.subscribe(({ poses, pending }, before) => {
-  if (poses === before.poses || pending || !landing.length) return
-  landing = []
-  tell()
-})
-
-const STILL: Correction = { turn: [0, 0, 0, 1], move: [0, 0, 0] }
-
-/** One correction after another. */
-function after(first: Corrections, then: Corrections): Map<number, Correction> {
-  const out = new Map(first)
-  for (const [joint, { turn, move }] of then) {
-    const was = first.get(joint) ?? STILL
-    out.set(joint, {
-      turn: multiply(was.turn, turn),
-      move: move.map((v, k) => v + was.move[k]!),
-    })
-  }
-  return out
+/** What is corrected at a frame and the server's poses do not have, with what is being dragged or
+ * without it. */
+function correctedAt(frame: number, own: Unkeyed | null): Corrections {
+  const landing = draft.landing.filter((x) => x.frame === frame).map((x) => x.by)
+  return [...landing, own?.frame === frame ? own.by : NO_CORRECTIONS].reduce(after, NO_CORRECTIONS)
 }
 
-/** A pose with a correction. */
-export const corrected = (pose: JointPose, { turn, move }: Correction): JointPose => ({
-  rotation: multiply(pose.rotation, turn),
-  translation: pose.translation.map((v, k) => v + move[k]!) as JointPose['translation'],
-})
-
-/** What is corrected at a frame and the server's poses do not have. */
-export function correctionsAt(frame: number): Corrections {
-  const here = landing.filter((x) => x.frame === frame).map((x) => x.by)
-  const now = live ?? get().unkeyed
-  if (now?.frame === frame) here.push(now.by)
-  return here.length ? here.reduce(after) : NOTHING.by
-}
+export const correctionsAt = (frame: number): Corrections =>
+  correctedAt(frame, live ?? get().unkeyed)
 
 /** A joint's pose as it is seen at now, with what is corrected; of what is being dragged before it
  * was taken hold of. */
 function seenPose(joint: number): JointPose | undefined {
   const { clip, poses } = useBench.getState()
-  const frame = transport.frame
+  const { frame } = transport
   if (!clip || !poses) return undefined
-  const here = landing.filter((x) => x.frame === frame).map((x) => x.by)
-  const { unkeyed } = get()
-  if (unkeyed?.frame === frame) here.push(unkeyed.by)
-  const by = here.length ? here.reduce(after).get(joint) : undefined
+  const by = correctedAt(frame, get().unkeyed).get(joint)
   const pose = localAt(clip.joints, poses, joint, frame)
   return by ? corrected(pose, by) : pose
 }
 
-/** A joint's pose that a hand goes on from: as it is seen where a layer takes keys, else its own. */
-export const poseToHand = (joint: number): JointPose | undefined =>
-  chosenLayer() ? seenPose(joint) : poseNow(joint)
+/** A joint's pose that a hand goes on from: as it is seen where a layer takes keys, else its own,
+ * where the clip stands. */
+export function poseToHand(joint: number): JointPose | undefined {
+  if (chosenLayer()) return seenPose(joint)
+  const own = poseNow(joint)
+  return own && placed(useBench.getState().clip!, joint, own)
+}
 
 /** What has to be changed for joints to stand so, in the layer that takes keys or in the channels. */
 export function changeFor(wanted: ReadonlyMap<number, JointPose>): Change {
   const layer = chosenLayer()
+  const { clip } = useBench.getState()
   const values = new Map<ChannelKey, number>()
   const by = new Map<number, Correction>()
   for (const [joint, pose] of wanted)
@@ -246,12 +214,13 @@ export function changeFor(wanted: ReadonlyMap<number, JointPose>): Change {
       const was = seenPose(joint)!
       const move = pose.translation.map((v, k) => v - was.translation[k]!)
       by.set(joint, { turn: multiply(inverse(was.rotation), pose.rotation), move })
-    } else for (const [key, value] of valuesFor(joint, pose)) values.set(key, value)
+    } else
+      for (const [key, value] of valuesFor(joint, unplaced(clip!, joint, pose)))
+        values.set(key, value)
   return { values, by }
 }
 
-export const ofValues = (values: Values): Change => ({ values, by: NOTHING.by })
-const NOTHING: Change = { values: new Map(), by: new Map() }
+export const ofValues = (values: Values): Change => ({ values, by: NO_CORRECTIONS })
 
 /** Values that are shown at a frame in the place of the curves'. */
 function shownAt(frame: number): Values | null {
@@ -368,8 +337,10 @@ function unkeyedWith(change: Change): Unkeyed {
   return {
     frame: transport.frame,
     layer: chosenLayer()?.id ?? null,
-    values: new Map([...(unkeyed?.values ?? []), ...change.values]),
-    by: after(unkeyed?.by ?? NOTHING.by, change.by),
+    // Channels that would stay are left out of a change: while it is dragged they stay as they are
+    // seen.
+    values: new Map([...((live ?? unkeyed)?.values ?? []), ...change.values]),
+    by: after(unkeyed?.by ?? NO_CORRECTIONS, change.by),
   }
 }
 
@@ -443,12 +414,8 @@ async function keyCorrections(unkeyed: Unkeyed, id: number): Promise<void> {
     notify('The layer is no more: put the change back, or undo its removal.')
     return
   }
-  const told = { frame: unkeyed.frame, by: unkeyed.by }
-  landing.push(told)
   keep(null)
-  const kept = await keyFurther(layer, unkeyed.frame, unkeyed.by)
-  if (kept) return
-  landing = landing.filter((x) => x !== told)
+  if (await keyFurther(layer, unkeyed)) return
   keep(unkeyed)
   tell()
 }
@@ -551,7 +518,7 @@ function changeTo(values: Values): Change {
   const wanted = new Map<number, JointPose>()
   for (const joint of jointsOf(values.keys())) {
     const pose = jointPose(clip!, joint, constant, 0)
-    if (pose) wanted.set(joint, pose)
+    if (pose) wanted.set(joint, placed(clip!, joint, pose))
   }
   return changeFor(wanted)
 }

@@ -130,6 +130,20 @@ export function turnOf(q: Quat): [number, number, number] {
   return [k * x, k * y, k * z]
 }
 
+/** A share of the way from one rotation to another, the shortest: the core's `slerp`. */
+export function between(from: Quat, to: Quat, share: number): Quat {
+  const vector = turnOf(multiply(inverse(from), to))
+  const size = Math.hypot(...vector)
+  if (size < 1e-12) return from
+  return multiply(
+    from,
+    turned(
+      vector.map((v) => v / size),
+      share * size,
+    ),
+  )
+}
+
 function matrixOf([x, y, z, w]: Quat): number[][] {
   return [
     [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],

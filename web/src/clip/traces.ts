@@ -1,9 +1,10 @@
 /** Curves and figures fetched to be looked at beside the clip: before traces and guides. */
 import { addressOf, clipOfTake, numbers, type Schemas, textOf } from '../api/client'
-import { notify, shownChannels, useBench } from './bench'
+import { notify, useBench } from './bench'
 import { type ChannelKey, type Curve, channelKey, curvesOf, splitKey, valueAt } from './curves'
 import { jointsOf, ofFigure } from './owners'
 import { posesOf } from './poses'
+import { shownChannels } from './shown'
 import { transport } from './transport'
 import { type Guide, type TraceChoice, useViewing } from './viewing'
 import { jump } from './write'

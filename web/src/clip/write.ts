@@ -6,6 +6,7 @@ import { type Clip, notify, type Scope, useBench } from './bench'
 import { carryAnew } from './carrying'
 import { loadCatalogue, titleOf } from './catalogue'
 import { bringAll, type Curves, catchUp, follow, forgetPoses, showCurves } from './confirmed'
+import type { Corrected } from './corrections'
 import { draft } from './draft'
 import { goOn } from './place'
 import { cancelPreview } from './previews'
@@ -189,13 +190,15 @@ function change(request: Request, told: string, hand?: Hand): Promise<boolean> {
     notify(`${told} was not made: you are a viewer in this workspace.`)
     return Promise.resolve(false)
   }
-  return line.add(request, told, hand?.fold ?? null, hand?.touches)
+  return line.add(request, told, hand?.fold ?? null, hand?.touches, hand?.corrects)
 }
 
 /** What hand work makes of the shown curves, and which of them it changes. */
 export interface Hand {
-  fold: (shown: Curves) => Curves
-  touches: readonly string[]
+  fold?: (shown: Curves) => Curves
+  touches?: readonly string[]
+  /** How joints stand otherwise by it, until their poses are here. */
+  corrects?: Corrected
 }
 
 /** Change the recipe. Sent again after a lost answer, it is applied once. */

@@ -6,6 +6,7 @@
  * reached all wait and are tried again. No order of answers loses or doubles a change.
  */
 import { ApiError } from '../api/client'
+import type { Corrected } from './corrections'
 
 /** What is asked of the server. */
 export type Request =
@@ -30,6 +31,8 @@ export interface Entry<D> {
   readonly fold: ((shown: D) => D) | null
   /** Parts of the document that it changes, by name. */
   readonly touches: readonly string[]
+  /** How joints stand otherwise by it, seen until their poses are here. */
+  readonly corrects: Corrected | undefined
   /** The revision on which it was made, as it was seen, */
   base: number
   /** and the changes before it that this revision had not yet. */
@@ -109,8 +112,9 @@ export class Writes<D, H extends Head> {
     told: string,
     fold: Entry<D>['fold'] = null,
     touches: readonly string[] = [],
+    corrects?: Corrected,
   ): Promise<boolean> {
-    return this.queue({ request, told, fold, touches }, this.seen)
+    return this.queue({ request, told, fold, touches, corrects }, this.seen)
   }
 
   /** Put a refused change in line again, over what stands now. */
@@ -119,12 +123,13 @@ export class Writes<D, H extends Head> {
   }
 
   private queue(
-    { request, told, fold, touches }: Pick<Entry<D>, 'request' | 'told' | 'fold' | 'touches'>,
+    own: Pick<Entry<D>, 'request' | 'told' | 'fold' | 'touches' | 'corrects'>,
     base: number,
   ): Promise<boolean> {
     const after = this.unseen('curves').map((e) => e.id)
     const id = crypto.randomUUID()
-    const entry: Entry<D> = { id, request, told, fold, touches, base, after, order: null }
+    const { request, told, fold, touches, corrects } = own
+    const entry: Entry<D> = { id, request, told, fold, touches, corrects, base, after, order: null }
     if (fold && this.folded) this.folded = fold(this.folded)
     this.pending.push(entry)
     this.listener.changed()

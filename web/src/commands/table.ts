@@ -1,7 +1,7 @@
 /** Every command of the bench, once: its title, its key, what it does. The command list, the
  * key help, the context menu and the keyboard all read this table. */
 import { toggleFull } from '../bench/fullPane'
-import { shownChannels, useBench } from '../clip/bench'
+import { useBench } from '../clip/bench'
 import { selectChannels, selectJoints, setStep } from '../clip/choose'
 import { copySelected, paste } from '../clip/clipboard'
 import { removeContact } from '../clip/contacts'
@@ -28,6 +28,7 @@ import {
   usePosing,
 } from '../clip/posing'
 import { common, useSelection } from '../clip/selection'
+import { shownChannels } from '../clip/shown'
 import { keepCopy, swapTrace } from '../clip/traces'
 import { transport } from '../clip/transport'
 import { toggleMuted, togglePinned, useViewing } from '../clip/viewing'

@@ -1,10 +1,11 @@
 /** The sheet's tools, and below them what they work on: the brush in hand, or the selected keys. */
 import { Brush, Eraser, MousePointer2, Waves } from 'lucide-react'
-import { shownChannels, useBench } from '../clip/bench'
+import { useBench } from '../clip/bench'
 import type { BrushKind } from '../clip/brush'
 import { HANDLES, type HandleName, SEGMENTS, type SegmentName } from '../clip/curves'
 import { commitEdits, commitSlide, deleteSelected, editSelected, STILL } from '../clip/edits'
 import { common, countKeys, useSelection } from '../clip/selection'
+import { shownChannels } from '../clip/shown'
 import { transport } from '../clip/transport'
 import { useViewing } from '../clip/viewing'
 import { ShownCurves, TakesKeys } from '../layers/TakesKeys'

@@ -42,7 +42,7 @@ export function Bin({
     } catch (reason) {
       setTrouble(textOf(reason))
     }
-    for (const name of ['bin', 'takes', 'usage', 'recipes'])
+    for (const name of ['bin', 'takes', 'usage', 'recipes', 'stored'])
       void queries.invalidateQueries({ queryKey: [name] })
   }
   const putBack = ({ kind, id }: Binned) =>

@@ -2,46 +2,8 @@
 import { Trash2, TriangleAlert } from 'lucide-react'
 import type { Schemas } from '../api/client'
 import { Button, Tip } from '../ui/controls'
-import { tapered } from '../ui/drawn'
 import { counted, grouped, rateOf, seconds } from '../ui/numbers'
-
-const GAP = 0.5 // between figures, in figure heights
-
-function Picture({ picture }: { picture: Schemas['PictureOut'] }) {
-  const { figures } = picture
-  const width = Math.max(1, figures.length - 1) * GAP + 1
-  return (
-    <svg
-      viewBox={`-0.5 -1.08 ${width} 1.16`}
-      className="h-[124px] w-full border-rule border-b bg-paper"
-      role="img"
-      aria-label="Poses of the motion"
-    >
-      <path d={`M-0.5 0.02H${width}`} className="stroke-rule-2" strokeWidth={0.008} />
-      {figures.map((shapes, k) => {
-        const paths = shapes.map(([x1, y1, r1, x2, y2, r2]) =>
-          tapered(x1! + k * GAP, -y1!, r1!, x2! + k * GAP, -y2!, r2!),
-        )
-        return (
-          // biome-ignore lint/suspicious/noArrayIndexKey: a row of figures, in order
-          <g key={k} className="stroke-ink" strokeLinejoin="round">
-            {/* The outline of the whole body first, then its parts with finer lines. */}
-            <path d={paths.join('')} strokeWidth={0.026} />
-            {paths.map((path, n) => (
-              <path
-                // biome-ignore lint/suspicious/noArrayIndexKey: shapes of a still picture
-                key={n}
-                d={path}
-                strokeWidth={0.005}
-                className={shapes[n]![6] ? 'fill-sunk' : 'fill-raised'}
-              />
-            ))}
-          </g>
-        )
-      })}
-    </svg>
-  )
-}
+import { Picture } from '../ui/Picture'
 
 /** Kinds whose plural is not theirs with an s. */
 const PLURAL: Record<string, string> = {
@@ -92,7 +54,7 @@ export function TakeCard({
           onChange={(e) => onPick(e.target.checked)}
         />
       </label>
-      <Picture picture={take.picture} />
+      <Picture picture={take.picture} className="h-[124px] border-rule border-b" />
       <div className="flex flex-1 flex-col gap-1.5 p-3">
         <h2 className="truncate font-semibold text-[14px]" title={take.file_name}>
           {take.name}

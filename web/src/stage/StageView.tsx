@@ -1,19 +1,21 @@
 /** The stage as a pane: canvas, what is shown, view buttons. */
 import { type MouseEvent, type PointerEvent, useEffect, useRef, useState } from 'react'
-import { shownChannels, useBench } from '../clip/bench'
+import { useBench } from '../clip/bench'
 import { useCarrying } from '../clip/carrying'
 import { selectJoints } from '../clip/choose'
+import { corrected } from '../clip/corrections'
 import { axisOf, channelKey, readoutUnit, splitKey, turns } from '../clip/curves'
 import { draft } from '../clip/draft'
 import { useLayers } from '../clip/layerChoice'
-import { joinedBy, layered } from '../clip/layering'
+import { joinedBy, layered, placed } from '../clip/layering'
 import { channelsOfProp, jointsOf, ofFigure } from '../clip/owners'
 import { frameBefore, usePins } from '../clip/pins'
 import { withPlants } from '../clip/planting'
 import { samePlant } from '../clip/plants'
 import { localAt, type Overrides } from '../clip/poses'
-import { corrected, correctionsAt, onLive, posedJoints, usePosing } from '../clip/posing'
+import { correctionsAt, onLive, posedJoints, usePosing } from '../clip/posing'
 import { channelAxis, type JointPose, jointPose, propPose } from '../clip/rotations'
+import { shownChannels } from '../clip/shown'
 import { transport } from '../clip/transport'
 import { useViewing } from '../clip/viewing'
 import { TakingKeys } from '../layers/TakesKeys'
@@ -64,9 +66,10 @@ function withoutCorrections(frame: number): Map<number, JointPose> | undefined {
     // A muted channel stays as it is at the start of the range.
     const pose = jointPose(clip, joint, seen, frame, (key) => (muted.has(key) ? start : frame))
     const whole = pose && layered(clip, joint, pose, seen, frame)
-    if (whole) out.set(joint, whole)
+    if (whole) out.set(joint, placed(clip, joint, whole))
   }
-  for (const [joint, pose] of posed) out.set(joint, layered(clip, joint, pose, seen, frame) ?? pose)
+  for (const [joint, pose] of posed)
+    out.set(joint, placed(clip, joint, layered(clip, joint, pose, seen, frame) ?? pose))
   return out
 }
 

@@ -1,9 +1,10 @@
 /** Joints and channels as a tree: selects what the sheet shows. */
 import { ChevronDown, ChevronRight, Eye, EyeOff, Pin, Volume2, VolumeX } from 'lucide-react'
 import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from 'react'
-import { shownChannels, useBench } from '../clip/bench'
+import { useBench } from '../clip/bench'
 import { selectChannels, selectJoints } from '../clip/choose'
 import { axisOf, channelKey, channelTitle } from '../clip/curves'
+import { shownChannels } from '../clip/shown'
 import { toggleHidden, toggleMuted, togglePinned, useViewing } from '../clip/viewing'
 import { Button, Check, inputLook, Popover, Toggle } from '../ui/controls'
 import { counted } from '../ui/numbers'

@@ -15,6 +15,7 @@ from leancurve.document import layering, planting
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import effective
 from leancurve.document.layering import live_layers, with_only_layers
+from leancurve.document.placement import placed_joints
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
 from leancurve.numbers.arrays import Floats, Ints
@@ -72,7 +73,7 @@ class Flatten(Operation[FlattenParams]):
         else:
             chosen = {x.id for x in live_layers(clip)}
             seen = clip
-        joints = layering.touched(seen) | planting.touched(seen)
+        joints = layering.touched(seen) | planting.touched(seen) | placed_joints(seen)
         tracks = [t for t in clip.channels if t.joint in joints]
         values = effective(seen, channels=tracks)
         own = effective(clip.below, channels=tracks)
@@ -86,14 +87,16 @@ class Flatten(Operation[FlattenParams]):
         layers = tuple(
             replace(x, muted=True, solo=False) if x.id in chosen else x for x in clip.layers
         )
-        plants = clip.plants
+        plants, placement = clip.plants, clip.placement
         if not params.layers:
+            placement = None if placement is None else replace(placement, muted=True)
             plants = tuple(replace(p, muted=True) for p in clip.plants)
         progress(1.0)
         return Patch(
             curves=curves,
             layers=layers if layers != clip.layers else None,
             plants=plants if plants != clip.plants else None,
+            placement=placement if placement != clip.placement else None,
             report={
                 "layers": len(chosen),
                 "channels": len(curves),

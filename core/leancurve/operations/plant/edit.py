@@ -15,6 +15,7 @@ from leancurve.curves.curve import Curve
 from leancurve.document import layering
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import effective
+from leancurve.document.placement import placed_joints, unplaced_moves
 from leancurve.document.plant import Ease, Plant, Point
 from leancurve.document.planting import limb_of, touched
 from leancurve.document.track import TrackId
@@ -30,6 +31,7 @@ from leancurve.operations.base import (
     silent,
     timed,
 )
+from leancurve.operations.layers.lift import differences, sampled_layer
 from leancurve.operations.plant.figures import plant_figures
 from leancurve.operations.plant.places import (
     EASE_S,
@@ -228,6 +230,8 @@ class BakePlants(Operation[BakePlantsParams]):
     """Write what plants make into the curves, and take the plants out.
 
     Dense channels stay dense; keyed ones keep their key times and get what keys the tolerance asks.
+    Where layers or placement lie between the curves and the plants, what these make becomes a layer
+    over them instead: what lies below stays as it is.
     """
 
     name = "bake_plants"
@@ -239,12 +243,11 @@ class BakePlants(Operation[BakePlantsParams]):
         self, clip: Clip, scope: Scope, params: BakePlantsParams, progress: Progress = silent
     ) -> Patch:
         chosen = tuple(p for p in clip.plants if not params.parts or p.part in params.parts)
-        if layering.touched(clip) & touched(clip):
-            raise BadInput(
-                "bake_plants: layers lie between the curves and the plants: flatten them"
-            )
+        left = tuple(p for p in clip.plants if p not in chosen)
         baked = replace(clip, plants=chosen)
         joints = touched(baked)
+        if (layering.touched(clip) | placed_joints(clip)) & joints:
+            return _onto_a_layer(clip, baked, left)
         tracks = [t for t in clip.channels if t.joint in joints]
         values = effective(baked, channels=tracks)
         own = effective(clip.below, channels=tracks)
@@ -256,7 +259,6 @@ class BakePlants(Operation[BakePlantsParams]):
                 most = params.tolerance_deg if track.turns else mm
                 curves[track] = with_values(clip.curves[track], values[track], moved, most)
             progress(done / len(tracks))
-        left = tuple(p for p in clip.plants if p not in chosen)
         return Patch(
             curves=curves,
             plants=left,
@@ -270,3 +272,19 @@ class BakePlants(Operation[BakePlantsParams]):
 
     def told(self, params: Mapping[str, Any]) -> str:
         return "Bake plants"
+
+
+def _onto_a_layer(clip: Clip, baked: Clip, left: tuple[Plant, ...]) -> Patch:
+    """What plants make as a layer on top of all others, with a value on every frame."""
+    vectors, moves = differences(baked.unplanted, baked, sorted(touched(baked)))
+    roots = placed_joints(clip)
+    moves = {j: unplaced_moves(clip, v) if j in roots else v for j, v in moves.items()}
+    layer, curves = sampled_layer(clip, "held by plants", vectors, moves)
+    # It is heard where others are: beside one that is solo only if it is solo as well.
+    layer = replace(layer, solo=any(x.solo for x in clip.layers))
+    return Patch(
+        curves=curves,
+        plants=left,
+        layers=(*clip.layers, layer),
+        report={"plants": len(clip.plants) - len(left), "channels": len(curves) - 1, "layers": 1},
+    )

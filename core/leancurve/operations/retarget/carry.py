@@ -10,7 +10,7 @@ from typing import Any, ClassVar, Literal
 from pydantic import Field
 
 from leancurve.cleaning.contacts import support_of
-from leancurve.document.clip import Clip
+from leancurve.document.clip import Clip, Placement
 from leancurve.errors import BadInput
 from leancurve.operations.base import (
     InputKind,
@@ -135,6 +135,7 @@ class Carry(Operation[CarryParams]):
         patch = Patch(
             curves=curves, skeleton=made.skeleton, layout=made.layout, reading=made.reading,
             contacts=made.contacts, plants=(), props=made.props, layers=(), accepted=(),
+            placement=None if clip.placement is None else Placement(),
         )  # fmt: skip
         planted: dict[str, int] = {}
         if params.plant:

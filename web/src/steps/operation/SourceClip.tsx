@@ -5,10 +5,23 @@ import { answer, client, clipOfTake, textOf } from '../../api/client'
 import { type Clip, notify } from '../../clip/bench'
 import { Select } from '../../ui/controls'
 
+/** A take's clip by `take:3`, what is stored by `stored:4`. */
 interface Source {
-  take: number
+  name: string
   state: string
 }
+
+/** What is stored in a workspace: poses and motions. */
+export const useStored = (workspace: number) =>
+  useQuery({
+    queryKey: ['stored', workspace],
+    queryFn: () =>
+      answer(
+        client.GET('/api/workspaces/{workspace_id}/stored', {
+          params: { path: { workspace_id: workspace } },
+        }),
+      ),
+  })
 
 /** The chosen clip: an input for an operation, and the choice of it. */
 export function useSource(clip: Clip) {
@@ -23,10 +36,15 @@ export function useSource(clip: Clip) {
       ),
   })
   const others = takes.data?.filter((t) => t.clip !== clip.id && t.frames > 1) ?? []
-  const choose = async (take: number) => {
+  const stored = useStored(clip.workspace).data?.filter((s) => s.frames > 1) ?? []
+  const choose = async (name: string) => {
+    const [kind, id] = name.split(':') as [string, string]
     try {
-      const other = await clipOfTake(take)
-      setSource({ take, state: other.head.state })
+      const state =
+        kind === 'stored'
+          ? stored.find((s) => s.id === Number(id))!.state
+          : (await clipOfTake(Number(id))).head.state
+      setSource({ name, state })
     } catch (trouble) {
       notify(textOf(trouble))
     }
@@ -35,12 +53,13 @@ export function useSource(clip: Clip) {
     <Select
       label={label}
       className="w-full"
-      value={source === null ? '' : String(source.take)}
+      value={source?.name ?? ''}
       options={{
-        '': others.length ? 'choose a clip' : 'no other clip is on the shelf',
-        ...Object.fromEntries(others.map((t) => [String(t.id), t.name])),
+        '': others.length + stored.length ? 'choose a clip' : 'no other clip is on the shelf',
+        ...Object.fromEntries(stored.map((s) => [`stored:${s.id}`, `stored: ${s.name}`])),
+        ...Object.fromEntries(others.map((t) => [`take:${t.id}`, t.name])),
       }}
-      onChange={(take) => take && void choose(Number(take))}
+      onChange={(name) => name && void choose(name)}
     />
   )
   const inputs = source ? { source: source.state } : ('to be chosen' as const)

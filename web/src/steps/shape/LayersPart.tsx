@@ -29,6 +29,7 @@ import { OperationCard } from '../operation/OperationCard'
 import { useSource } from '../operation/SourceClip'
 import { landing } from '../retarget/BringOver'
 import { LayerKeys } from './LayerKeys'
+import { PlacementPart } from './PlacementPart'
 
 type Change = Schemas['LayerChangeOut']
 
@@ -269,11 +270,12 @@ function Layers({ clip }: { clip: Clip }) {
         </ol>
       )}
       {chosen && <Chosen layer={chosen} clip={clip} />}
+      <PlacementPart clip={clip} />
       <div className="flex gap-1.5 [&>*]:flex-1">
         <Tip text="The clip’s own curves become the capture’s again; what was done to them becomes a layer over it">
           <Button onClick={() => void apply('lift', {})}>Lift off the work</Button>
         </Tip>
-        {count > 0 && (
+        {(count > 0 || clip.placement) && (
           <Tip text="The motion as it is, plants too, written into the clip’s own curves on its frames; layers and plants stay, switched off">
             <Button onClick={() => void flatten()}>Flatten all</Button>
           </Tip>

@@ -143,7 +143,7 @@ export function PosePart() {
         <>
           {layer ? <LayerKeys {...{ layer, clip: clip! }} /> : <Values joint={joints[0]!} />}
           {mode === 'pull' && <EndPlace joint={joints[0]!} />}
-          <div className="flex items-center">
+          <div className="flex items-center gap-1 [&_button]:px-1.5">
             <PoseChoices />
           </div>
           <div

@@ -11,6 +11,7 @@ import { fromBench, UNSCOPED } from './fromBench'
 import { KeysPart } from './KeysPart'
 import { LayersPart } from './LayersPart'
 import { PosePart } from './PosePart'
+import { StoredPart } from './StoredPart'
 import { TimePart } from './TimePart'
 
 const PARTS = [
@@ -49,6 +50,7 @@ function Cards({ part }: { part: string }) {
 }
 
 export function ShapePanel() {
+  const clip = useBench((s) => s.clip)
   const open = useOpenCard((s) => s.open)
   const operations = useCatalogue((s) => s.operations)
   const wanted = operations.find((o) => o.name === open && o.step === 'shape')?.part
@@ -76,6 +78,7 @@ export function ShapePanel() {
             content: (
               <>
                 {name === 'pose' && <PosePart />}
+                {name === 'pose' && clip && <StoredPart clip={clip} />}
                 <Cards part={name} />
               </>
             ),
