@@ -206,7 +206,8 @@ def counted_as(line: Line) -> Kind:
 def _on_layers(line: Line) -> bool:
     """Whether a line that works on any curves works on those of layers alone."""
     owners = {(line.get("scope") or {}).get("owner")}
-    owners |= {key.get("owner") for key in line.get("params", {}).get("keys", ()) or ()}
+    if line["operation"] == "edit":
+        owners |= {key.get("owner") for key in line.get("params", {}).get("keys", ())}
     named = [owner for owner in owners if owner is not None]
     return bool(named) and all(layer_of(owner) is not None for owner in named)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import asdict
+from typing import Any
 
 from computing.wanted import while_wanted
 from django.http import HttpRequest, HttpResponse
@@ -35,6 +36,17 @@ def standing_before(revision: Revision, line_id: str | None) -> Standing:
     beneath = history.take_of(revision).state
     steps = replay(beneath, revision.recipe[: ids.index(line_id)])
     return steps[-1].after if steps else begin(beneath)
+
+
+@router.get("clips/{int:clip_id}/lines/{line_id}/states", response=schemas.AroundLineOut)
+def states_around(request: HttpRequest, clip_id: int, line_id: str, revision: int) -> Any:
+    """What stood before a line of a revision's recipe and after it, as digests."""
+    wanted = revision_for(request, clip_id, revision)
+    before = standing_before(wanted, line_id)
+    ids = [x["line_id"] for x in wanted.recipe]
+    then = ids.index(line_id) + 1
+    after = wanted.state if then == len(ids) else standing_before(wanted, ids[then]).state
+    return {"before": before.state.pk, "after": after.pk}
 
 
 @router.post("clips/{int:clip_id}/preview")

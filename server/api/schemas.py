@@ -794,6 +794,13 @@ class UsageOut(Schema):
     nearly_full: bool
 
 
+class AroundLineOut(Schema):
+    """The documents before and after a line, by digest, to be worked with by another one."""
+
+    before: str
+    after: str
+
+
 class StoredIn(Schema):
     """What a clip shows from one frame to another, to be kept: of one frame it is a pose."""
 

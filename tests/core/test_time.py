@@ -474,7 +474,7 @@ CHANGES = {
     "trim": {"first": 5, "last": 899, "calibration": False},
     "change_rate": {"rate": "120"},
 }
-WITHOUT_A_TIME = {"skeleton", "layout", "reading", "name"}
+WITHOUT_A_TIME = {"skeleton", "layout", "reading", "name", "placement"}
 TIME_ITSELF = {"rate", "frames"}
 
 

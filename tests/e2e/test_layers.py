@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 import numpy as np
@@ -11,7 +12,7 @@ from leancurve.numbers import rotation
 from playwright.sync_api import Page, expect
 from safetensors.numpy import load
 
-from tests.e2e.conftest import clip_now, delivered, settled
+from tests.e2e.conftest import clip_now, delivered, open_take, settled
 from tests.e2e.test_cleaning import revision
 from tests.e2e.test_planting import bring_walk, clean_walk
 from tests.e2e.test_shaping import pick_joint
@@ -333,3 +334,127 @@ def test_the_clip_is_placed_muted_and_delivered_where_it_stands(page: Page, tmp_
     wanted = np.stack([away[:, 2], away[:, 1], -away[:, 0]], axis=-1)
     wanted += [was[0, 0] + 120, 0, was[0, 2]]
     assert np.abs(there - wanted).max() < 0.01
+
+
+def test_layers_are_merged_split_brought_to_another_clip_and_a_line_becomes_one(
+    page: Page,
+) -> None:
+    bring_walk(page, "walk_to_split")
+    before = {f: turned(page, f) for f in (100, 500)}
+    page.keyboard.press("Alt+8")
+    page.get_by_role("tab", name="Layers").click()
+    new_layer(page, "arm")
+    joint(page, "LeftForearm")
+    typed(page, "arm: LeftForearm turn Z", "18.5")
+    settled(page)
+    new_layer(page, "head")
+    joint(page, "Head")
+    typed(page, "head: Head turn Y", "20")
+    settled(page)
+    laid = {f: turned(page, f) for f in before}
+    page.get_by_role("button", name="Merge down").click()
+    merged = page.get_by_role("listitem", name="Layer arm, merged")
+    expect(merged).to_be_visible()
+    settled(page)
+    assert [x["muted"] for x in clip_now(page)["layers"]] == [True, True, False]
+    for f, was in laid.items():
+        assert rotation.geodesic_deg(turned(page, f), was).max() < 1e-3
+
+    # Split by joints, and from a frame on.
+    page.get_by_role("button", name="Split off joints").click()
+    settled(page)
+    names = [x["name"] for x in clip_now(page)["layers"]]
+    assert names == ["arm", "head", "arm, merged", "arm, merged, split"]
+    at(page, 300)
+    page.get_by_role("button", name="Split at now").click()
+    settled(page)
+    page.get_by_role("button", name="Take out").click()
+    settled(page)
+    head = clean_walk().skeleton.index("Head")
+    assert angle(page, 100, head, before[100]) > 19
+    assert angle(page, 500, head, before[500]) < 1e-3
+
+    # To another clip of the shelf: a change of that one.
+    page.get_by_role("button", name="arm, merged", exact=True).click()
+    page.get_by_label("Copy arm, merged to another clip").select_option(
+        label="Signal lamp, take 01"
+    )
+    expect(page.get_by_role("status").filter(has_text="lies over Signal lamp")).to_be_visible()
+
+    # What a line of the recipe changed, in a layer of its own in its place.
+    page.get_by_label("Which layer takes keys").first.select_option("the clip’s own curves")
+    joint(page, "LeftForearm")
+    page.get_by_role("tab", name="Amount").click()
+    page.get_by_role("button", name="Gain", exact=True).click()
+    page.get_by_role("region", name="Gain").get_by_role("button", name="Apply").click()
+    settled(page)
+    shown = {f: turned(page, f) for f in before}
+    page.get_by_role("button", name="Recipe").click()
+    page.get_by_role("button", name=re.compile("^[0-9]+ ?Gain")).click()
+    page.get_by_role("button", name="Into a layer").click()
+    expect(page.get_by_role("button", name=re.compile("^[0-9]+ ?Gain"))).to_have_count(0)
+    settled(page)
+    assert clip_now(page)["layers"][-1]["name"].startswith("Gain")
+    for f, was in shown.items():
+        assert rotation.geodesic_deg(turned(page, f), was).max() < 1e-2
+
+
+def test_the_mooring_line_with_three_layers_is_flattened_delivered_and_compared(
+    page: Page, tmp_path: Path
+) -> None:
+    """Head, hands and a loaded motion over the thinned take, weights keyed, in another order."""
+    open_take(page, "Mooring line, take 04")
+    page.keyboard.press("Alt+5")
+    page.get_by_role("button", name="Apply").first.click()
+    settled(page)
+    page.keyboard.press("Alt+8")
+    page.get_by_role("tab", name="Layers").click()
+    new_layer(page, "head")
+    joint(page, "Head")
+    at(page, 200)
+    typed(page, "head: Head turn Y", "-15")
+    settled(page)
+    new_layer(page, "hands")
+    joint(page, "LeftForearm")
+    typed(page, "hands: LeftForearm turn Z", "8")
+    settled(page)
+    page.get_by_role("button", name="Load onto a layer").click()
+    card = page.get_by_role("region", name="Load onto a layer")
+    card.get_by_label("Clip to load").select_option(label="Signal lamp, take 01")
+    card.get_by_label("Which joints").select_option("right arm")
+    card.get_by_role("button", name="Apply").click()
+    expect(page.get_by_role("listitem", name="Layer loaded")).to_be_visible()
+    settled(page)
+
+    # The head's weight is a curve: nothing at 100, all of it at 300.
+    page.get_by_role("button", name="head", exact=True).click()
+    page.get_by_role("button", name="Its weight").click()
+    settled(page)
+    for frame, share in ((100, 0), (300, 1)):
+        at(page, frame)
+        page.get_by_role("tab", name="Keys").click()
+        page.get_by_role("button", name="Set key").click()
+        settled(page)
+        typed(page, "Amount to type", str(share))
+        page.get_by_role("button", name="Set", exact=True).click()
+        settled(page)
+        page.get_by_role("tab", name="Layers").click()
+    page.get_by_role("button", name="Put hands one lower").click()
+    settled(page)
+    page.get_by_role("button", name="Mute hands").click()
+    settled(page)
+    page.get_by_role("button", name="Undo").click()
+    settled(page)
+    page.reload()
+    settled(page)
+    assert [x["name"] for x in clip_now(page)["layers"]] == ["hands", "head", "loaded"]
+    frames = (0, 100, 200, 300, 450)
+    shown = {f: turned(page, f) for f in frames}
+    page.get_by_role("tab", name="Layers").click()
+    page.get_by_role("button", name="Flatten all").click()
+    settled(page)
+    assert all(x["muted"] for x in clip_now(page)["layers"])
+    page.keyboard.press("Alt+9")
+    back = evaluate(read_bvh(delivered(page, tmp_path / "haul.bvh")).clip).rotation
+    for f, was in shown.items():
+        assert rotation.geodesic_deg(back[f], was).max() < 0.02

@@ -19,11 +19,13 @@ from leancurve.operations.calm.trim import Trim
 from leancurve.operations.inspect.accept import Accept
 from leancurve.operations.inspect.check import Check
 from leancurve.operations.inspect.contacts import EditContacts, FindContacts
+from leancurve.operations.layers.bring import BringLayers, Extract
 from leancurve.operations.layers.edit import EditLayers
 from leancurve.operations.layers.flatten import Flatten
 from leancurve.operations.layers.key import KeyLayer
 from leancurve.operations.layers.lift import Lift
 from leancurve.operations.layers.load import LoadLayer
+from leancurve.operations.layers.merge import MergeLayers, SplitLayer
 from leancurve.operations.layers.place import Place
 from leancurve.operations.plant.edit import BakePlants, EditPlants
 from leancurve.operations.plant.mend_limbs import MendLimbs
@@ -83,6 +85,10 @@ OPERATIONS: dict[str, Operation[Any]] = {
         KeyLayer(),
         Flatten(),
         Place(),
+        MergeLayers(),
+        SplitLayer(),
+        BringLayers(),
+        Extract(),
         Lift(),
         LoadLayer(),
         Carry(),

@@ -482,6 +482,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clips/{clip_id}/lines/{line_id}/states": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * States Around
+         * @description What stood before a line of a revision's recipe and after it, as digests.
+         */
+        get: operations["api_previews_states_around"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clips/{clip_id}/map": {
         parameters: {
             query?: never;
@@ -1675,6 +1695,16 @@ export interface components {
              *     }
              */
             scope: components["schemas"]["ScopeIO"];
+        };
+        /**
+         * AroundLineOut
+         * @description The documents before and after a line, by digest, to be worked with by another one.
+         */
+        AroundLineOut: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
         };
         /** BatchIn */
         BatchIn: {
@@ -4253,6 +4283,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LimbOut"][];
+                };
+            };
+        };
+    };
+    api_previews_states_around: {
+        parameters: {
+            query: {
+                revision: number;
+            };
+            header?: never;
+            path: {
+                clip_id: number;
+                line_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AroundLineOut"];
                 };
             };
         };

@@ -1,5 +1,6 @@
 /** Correction layers by hand: every change is an edit of the clip. */
-import { addressOf, numbers, textOf } from '../api/client'
+import { addressOf, answer, client, clipOfTake, numbers, textOf } from '../api/client'
+import { counted } from '../ui/numbers'
 import { notify, useBench } from './bench'
 import type { Corrected } from './corrections'
 import { type Curve, channelKey, curvesOf, valueAt } from './curves'
@@ -8,7 +9,7 @@ import { type Layer, layerOwner, weightOf } from './owners'
 import { turnOf } from './rotations'
 import { clearKeys } from './selection'
 import { transport } from './transport'
-import { apply } from './write'
+import { apply, write } from './write'
 
 export const KINDS = {
   add: 'turns further',
@@ -95,8 +96,78 @@ export const moveLayer = (layer: Layer, to: number): Promise<boolean> =>
 
 export const copyLayer = (layer: Layer): Promise<boolean> => edit({ do: 'copy', name: layer.name })
 
-export const removeLayer = (layer: Layer): Promise<boolean> =>
-  edit({ do: 'remove', name: layer.name })
+export function removeLayer(layer: Layer): Promise<boolean> {
+  if (useLayers.getState().chosen === layer.id) chooseLayer(null)
+  return edit({ do: 'remove', name: layer.name })
+}
+
+/** Do it, and let what it made on top of a layer take keys. */
+async function made(operation: string, params: Record<string, unknown>): Promise<void> {
+  const before = new Set(useBench.getState().clip?.layers.map((x) => x.id))
+  if (!(await apply(operation, params))) return
+  const fresh = useBench.getState().clip?.layers.find((x) => !before.has(x.id))
+  if (fresh) chooseLayer(fresh.id)
+}
+
+export const mergeDown = (below: Layer, layer: Layer): Promise<void> =>
+  made('merge_layers', { layers: [below.name, layer.name] })
+
+export function splitJoints(layer: Layer, joints: readonly number[]): Promise<void> {
+  const names = joints.map((j) => useBench.getState().clip!.joints[j]!.name)
+  return made('split_layer', { layer: layer.name, joints: names })
+}
+
+export const splitAtNow = (layer: Layer): Promise<void> =>
+  made('split_layer', { layer: layer.name, frame: Math.round(transport.frame) })
+
+/** What a line of the recipe changed becomes a layer, and the line is taken out. */
+export async function extractLine(line: { line_id: string; told: string }): Promise<void> {
+  const { clip } = useBench.getState()
+  if (!clip) return
+  try {
+    const path = { clip_id: clip.id, line_id: line.line_id }
+    const inputs = await answer(
+      client.GET('/api/clips/{clip_id}/lines/{line_id}/states', {
+        params: { path, query: { revision: clip.head.id } },
+      }),
+    )
+    const params = { name: line.told.slice(0, 60) }
+    if (await apply('extract', params, {}, undefined, undefined, inputs))
+      await write({ remove: line.line_id }, `Taking out ${line.told}`)
+  } catch (trouble) {
+    notify(textOf(trouble))
+  }
+}
+
+/** Lay a layer over the clip of another take: a change of that clip, told here. */
+export async function copyToClip(layer: Layer, take: number): Promise<void> {
+  const { clip } = useBench.getState()
+  if (!clip) return
+  try {
+    const other = await clipOfTake(take)
+    const after = await answer(
+      client.POST('/api/clips/{clip_id}/writes', {
+        params: { path: { clip_id: other.id } },
+        body: {
+          append: {
+            operation: 'bring_layers',
+            params: { layers: [layer.name] },
+            scope: {},
+            inputs: { source: clip.head.state },
+          },
+          revision: other.head.id,
+          request_id: crypto.randomUUID(),
+          after: [],
+        },
+      }),
+    )
+    const missed = (after.head.report.unplaced as unknown as unknown[] | undefined)?.length ?? 0
+    const left = missed ? ` ${counted(missed, 'joint')} it has not.` : ''
+    notify(`${layer.name} lies over ${other.name} now, revision ${after.head.number}.${left}`)
+  } catch (trouble) {
+    notify(textOf(trouble))
+  }
+}
 
 export const flatten = (names: string[] = []): Promise<boolean> =>
   apply('flatten', names.length ? { layers: names } : {})

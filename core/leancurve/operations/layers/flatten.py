@@ -9,8 +9,7 @@ from typing import Any, ClassVar
 import numpy as np
 from pydantic import Field
 
-from leancurve.cleaning.thinning import Channel, borders, fit_channel
-from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve
+from leancurve.curves.curve import Curve
 from leancurve.document import layering, planting
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import effective
@@ -18,31 +17,21 @@ from leancurve.document.layering import live_layers, with_only_layers
 from leancurve.document.placement import placed_joints
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
-from leancurve.numbers.arrays import Floats, Ints
+from leancurve.numbers.arrays import Ints
 from leancurve.operations.base import (
     Operation,
-    Params,
     Patch,
     Progress,
     Scope,
-    number,
     silent,
 )
+from leancurve.operations.layers.writing import KeyedParams, key_times, written
 
 
-class FlattenParams(Params):
+class FlattenParams(KeyedParams):
     layers: tuple[str, ...] = Field(
         (),
         description="the layers that are flattened, by name; all with plants where none is given",
-    )
-    keyed: bool = Field(
-        False, description="write keys where the clip's own curves and the layers have theirs"
-    )
-    tolerance_deg: float = number(
-        0.25, "°", "how far keyed turns may lie off", {"keyed": [True]}, gt=0, le=45
-    )
-    tolerance_mm: float = number(
-        1.0, "mm", "how far keyed moves may lie off", {"keyed": [True]}, gt=0, le=1000
     )
 
 
@@ -83,7 +72,7 @@ class Flatten(Operation[FlattenParams]):
             if np.array_equal(values[track], own[track]):
                 continue
             times = _times(clip, track) if params.keyed else None
-            curves[track] = _written(clip, track, values[track], times, params)
+            curves[track] = written(clip, track, values[track], times, params)
         layers = tuple(
             replace(x, muted=True, solo=False) if x.id in chosen else x for x in clip.layers
         )
@@ -110,28 +99,14 @@ class Flatten(Operation[FlattenParams]):
 
 
 def _times(clip: Clip, track: TrackId) -> Ints | None:
-    """Frames on which the clip's own curve or a layer on its joint has keys; None where one of them
-    has a value on every frame."""
-    found: set[int] = set()
+    """Frames on which the clip's own curve or a layer on its joint has keys."""
     owners = {x.owner for x in live_layers(clip)}
-    for other, curve in clip.curves.items():
-        mine = other == track
-        over = other.owner in owners and other.joint == track.joint and other.turns == track.turns
-        if not (mine or over):
-            continue
-        if not isinstance(curve, KeyedCurve):
-            return None
-        found |= {round(t) for t in curve.time.tolist()}
-    inside = sorted(f for f in found if 0 <= f < clip.frames)
-    return np.array(inside, dtype=np.int64) if inside else None
-
-
-def _written(
-    clip: Clip, track: TrackId, values: Floats, times: Ints | None, params: FlattenParams
-) -> Curve:
-    values = np.ascontiguousarray(values)
-    if times is None or clip.frames < 2:
-        return SampledCurve(values)
-    mm = params.tolerance_mm / clip.millimetres
-    channel = Channel(values, params.tolerance_deg if track.turns else mm, borders(values))
-    return fit_channel(channel.at_rest) if channel.still else fit_channel(channel, times)
+    return key_times(
+        (
+            curve
+            for other, curve in clip.curves.items()
+            if other == track
+            or (other.owner in owners and other.joint == track.joint and other.turns == track.turns)
+        ),
+        clip.frames,
+    )

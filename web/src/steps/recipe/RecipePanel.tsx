@@ -7,9 +7,10 @@ import { goToPlace } from '../../clip/account'
 import { notify, useBench } from '../../clip/bench'
 import { useCatalogue } from '../../clip/catalogue'
 import { channelTitle } from '../../clip/curves'
+import { extractLine } from '../../clip/layers'
 import { cancelPreview, startPreview } from '../../clip/previews'
 import { write } from '../../clip/write'
-import { Button, inputLook, Row } from '../../ui/controls'
+import { Button, inputLook, Row, Tip } from '../../ui/controls'
 import { counted, degrees, millimetres } from '../../ui/numbers'
 import { PreviewNumbers, ReportRows } from '../operation/Outcome'
 import { ParamForm, type Params } from '../operation/ParamForm'
@@ -177,6 +178,13 @@ function Item({
             <ReportRows report={line.report} />
             {own && <OwnDrift own={own} />}
           </dl>
+          {own && own.kind !== 'layer' && own.deg.size + own.mm.size > 1e-6 && (
+            <Tip text="What it changed becomes a layer over the clip, and the line is taken out">
+              <Button disabled={saving} onClick={() => void extractLine(line)}>
+                Into a layer
+              </Button>
+            </Tip>
+          )}
           <LineEditor key={JSON.stringify(line.params)} line={line} onDone={() => setOpen(false)} />
         </div>
       )}

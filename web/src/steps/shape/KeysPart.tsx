@@ -3,12 +3,21 @@ import { useState } from 'react'
 import { useBench } from '../../clip/bench'
 import { copySelected, paste } from '../../clip/clipboard'
 import { type ChannelKey, EXTENDS, type ExtendName } from '../../clip/curves'
-import { channelsOf, commitEdits, editSelected, refit, setKeys, workedOn } from '../../clip/edits'
+import {
+  channelsOf,
+  commitEdits,
+  commitSlide,
+  editSelected,
+  refit,
+  STILL,
+  setKeys,
+  workedOn,
+} from '../../clip/edits'
 import { common, countKeys, useSelection } from '../../clip/selection'
 import { transport } from '../../clip/transport'
 import { alongChannels, atTheseTimes, inTheRange, invertKeys, selectAll } from '../../sheet/nudges'
 import { scaled } from '../../sheet/tools/ScalingKeys'
-import { Button, NumberInput, Select } from '../../ui/controls'
+import { Button, NumberInput, Select, Tip } from '../../ui/controls'
 
 export function KeysPart() {
   return (
@@ -17,6 +26,7 @@ export function KeysPart() {
       <SelectPart />
       <TypePart />
       <ScalePart />
+      <FollowPart />
       <FitPart />
       <EndsPart />
     </>
@@ -194,6 +204,48 @@ function ScalePart() {
         <Button className="ml-auto" disabled={!count} onClick={run}>
           Scale
         </Button>
+      </div>
+    </Part>
+  )
+}
+
+/** What is loose follows late and overshoots: a run of keys shifted, and turned to the other side. */
+function FollowPart() {
+  const keys = useSelection((s) => s.keys)
+  const [frames, setFrames] = useState(4)
+  const count = countKeys(keys)
+  const flip = () => {
+    const at: number[] = []
+    editSelected((curve, k) => {
+      at.push(curve.time[k]!)
+      return null
+    })
+    void commitEdits(scaled({ time: 1, value: -1 }, { time: Math.min(...at), value: 0 }, true))
+  }
+  return (
+    <Part title="Follow late">
+      <div className="flex items-center gap-1.5 text-ink-2">
+        later by
+        <NumberInput
+          label="Shift the selected keys, frames"
+          value={frames}
+          digits={0}
+          onCommit={(v) => setFrames(Math.round(v))}
+          className="w-11"
+        />
+        frames
+        <Button
+          className="ml-auto"
+          disabled={!count}
+          onClick={() => commitSlide({ ...STILL, by: frames })}
+        >
+          Shift
+        </Button>
+        <Tip text="To the other side of 0, as far">
+          <Button disabled={!count} onClick={flip}>
+            Flip
+          </Button>
+        </Tip>
       </div>
     </Part>
   )

@@ -9,13 +9,11 @@ import { useLayers } from '../../clip/layerChoice'
 import {
   changeLayer,
   chooseLayer,
-  copyLayer,
   flatten,
   KINDS,
   type Kind,
   moveLayer,
   newLayer,
-  removeLayer,
   SPACES,
   type Space,
   weightNow,
@@ -29,6 +27,7 @@ import { OperationCard } from '../operation/OperationCard'
 import { useSource } from '../operation/SourceClip'
 import { landing } from '../retarget/BringOver'
 import { LayerKeys } from './LayerKeys'
+import { LayerMoves } from './LayerMoves'
 import { PlacementPart } from './PlacementPart'
 
 type Change = Schemas['LayerChangeOut']
@@ -188,21 +187,7 @@ function Chosen({ layer, clip }: { layer: Layer; clip: Clip }) {
         </div>
       )}
       <LayerKeys {...{ layer, clip }} />
-      <div className="flex gap-1.5 border-rule border-t pt-2">
-        <Button onClick={() => void copyLayer(layer)}>Copy</Button>
-        <Tip text="Written into the clip’s own curves; the layer stays, switched off">
-          <Button onClick={() => void flatten([layer.name])}>Flatten</Button>
-        </Tip>
-        <span className="flex-1" />
-        <Button
-          onClick={() => {
-            chooseLayer(null)
-            void removeLayer(layer)
-          }}
-        >
-          Take out
-        </Button>
-      </div>
+      <LayerMoves {...{ layer, clip }} />
     </section>
   )
 }

@@ -1,0 +1,66 @@
+/** What is done with a whole layer: copied, merged, split, brought to another clip, taken out. */
+import { useQuery } from '@tanstack/react-query'
+import { answer, client } from '../../api/client'
+import { type Clip, useBench } from '../../clip/bench'
+import {
+  copyLayer,
+  copyToClip,
+  flatten,
+  mergeDown,
+  removeLayer,
+  splitAtNow,
+  splitJoints,
+} from '../../clip/layers'
+import type { Layer } from '../../clip/owners'
+import { Button, Select, Tip } from '../../ui/controls'
+
+export function LayerMoves({ layer, clip }: { layer: Layer; clip: Clip }) {
+  const joints = useBench((s) => s.joints)
+  const takes = useQuery({
+    queryKey: ['takes', clip.workspace],
+    queryFn: () =>
+      answer(
+        client.GET('/api/workspaces/{workspace_id}/takes', {
+          params: { path: { workspace_id: clip.workspace } },
+        }),
+      ),
+  })
+  const others = takes.data?.filter((t) => t.clip !== clip.id && t.frames > 1) ?? []
+  const below = clip.layers[clip.layers.indexOf(layer) - 1]
+  const inside = joints.filter((j) => layer.channels[j])
+  const some = inside.length > 0 && inside.length < Object.keys(layer.channels).length
+  return (
+    <div className="flex flex-col gap-1.5 border-rule border-t pt-2">
+      <div className="flex flex-wrap gap-1.5">
+        <Button onClick={() => void copyLayer(layer)}>Copy</Button>
+        <Tip text="One layer that does what this one and the one below it do; both stay, switched off">
+          <Button disabled={!below} onClick={() => below && void mergeDown(below, layer)}>
+            Merge down
+          </Button>
+        </Tip>
+        <Tip text="Written into the clip’s own curves; the layer stays, switched off">
+          <Button onClick={() => void flatten([layer.name])}>Flatten</Button>
+        </Tip>
+        <Tip text="The selected joints in a layer of their own">
+          <Button disabled={!some} onClick={() => void splitJoints(layer, inside)}>
+            Split off joints
+          </Button>
+        </Tip>
+        <Tip text="What it does from now on in a layer of its own">
+          <Button onClick={() => void splitAtNow(layer)}>Split at now</Button>
+        </Tip>
+        <Button onClick={() => void removeLayer(layer)}>Take out</Button>
+      </div>
+      <Select
+        label={`Copy ${layer.name} to another clip`}
+        className="w-full"
+        value=""
+        options={{
+          '': others.length ? 'copy to another clip …' : 'no other clip is on the shelf',
+          ...Object.fromEntries(others.map((t) => [String(t.id), t.name])),
+        }}
+        onChange={(take) => take && void copyToClip(layer, Number(take))}
+      />
+    </div>
+  )
+}
