@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import json
 import os
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from fractions import Fraction
 from typing import Any
 
@@ -37,6 +37,8 @@ def layered() -> Clip:
         Layer(0, "one", layout=((0, (*MOVES, *TURNS)), (1, TURNS))),
         Layer(1, "two", layout=((1, TURNS), (2, ("ry",))), mask=((1, 0.4),)),
         Layer(2, "off", layout=((2, ("rx",)),), muted=True),
+        Layer(3, "numbers", "channels", layout=((1, TURNS), (0, ("ty", "rx"))), mask=((1, 0.7),)),
+        Layer(4, "poses", "replace", layout=((0, MOVES), (2, TURNS)), mask=((2, 0.6),)),
     )  # fmt: skip
     tracks = [base_track(j, c) for j, names in enumerate(layout) for c in names]
     tracks += [t for layer in layers for t in layer.tracks]
@@ -66,8 +68,38 @@ def vectors() -> dict[str, Any]:
         }
         for x in clip.layers
     ]  # fmt: skip
-    curves = {str(t): c.values.tolist() for t, c in clip.curves.items() if t.owner != "base"}
-    return {"layers": layers, "placement": asdict(PLACED), "curves": curves, "joints": joints}
+    curves = {str(t): c.values.tolist() for t, c in clip.curves.items()}
+    return {
+        "layers": layers, "placement": asdict(PLACED), "curves": curves, "joints": joints,
+        "channels": clip.layout, "offsets": clip.skeleton.offsets, "figure": figured(),
+    }  # fmt: skip
+
+
+def figured() -> dict[str, Any]:
+    """A layer in the figure's space before and after its curves changed, another one over it."""
+    random = np.random.default_rng(6)
+    clip = layered()
+    aim = Layer(7, "aim", space="figure", layout=((0, ("rx",)), (2, TURNS)))
+    over = Layer(8, "over", layout=((1, TURNS), (2, TURNS)))
+    own = {t: c for t, c in clip.curves.items() if t.owner == "base"}
+
+    def drawn() -> dict[TrackId, Any]:
+        return {t: SampledCurve(random.uniform(0.2, 40, FRAMES)) for t in aim.tracks}
+
+    own |= {t: SampledCurve(random.uniform(-30, 30, FRAMES)) for t in over.tracks}
+    was, now = drawn(), drawn()
+    both = [
+        replace(clip, layers=(aim, over), curves=own | given, placement=None)
+        for given in (was, now)
+    ]
+    values = [{str(t): c.values.tolist() for t, c in given.items()} for given in (was, now)]
+    above = {str(t): c.values.tolist() for t, c in own.items() if t.owner == over.owner}
+    return {
+        "channels": dict(aim.layout),
+        "over": {"channels": dict(over.layout), "curves": above},
+        "before": {"curves": values[0], "rotation": evaluate(both[0]).rotation.tolist()},
+        "after": {"curves": values[1], "rotation": evaluate(both[1]).rotation.tolist()},
+    }
 
 
 def test_the_browsers_layers_are_the_cores() -> None:
@@ -77,6 +109,9 @@ def test_the_browsers_layers_are_the_cores() -> None:
     kept = json.loads(FILE.read_text())
     assert kept["layers"] == made["layers"]
     assert kept["placement"] == made["placement"]
+    for when in ("before", "after"):
+        gap = np.array(kept["figure"][when]["rotation"]) - made["figure"][when]["rotation"]
+        assert np.abs(gap).max() < 1e-12
     for joint, parts in made["joints"].items():
         for name, values in parts.items():
             gap = np.array(kept["joints"][joint][name]) - values

@@ -1,15 +1,19 @@
 import { describe, expect, it } from 'vitest'
 import type { Clip } from './bench'
 import type { Curve } from './curves'
-import { joinedBy, layered, placed, unplaced } from './layering'
+import { joinedBy, layered, ledInFigure, placed, unplaced } from './layering'
 import vectors from './layering.vectors.json'
 import type { JointPose } from './rotations'
 
 const clip = {
   layers: vectors.layers,
   placement: vectors.placement,
-  reading: { up_axis: 'y' },
-  joints: [{ parent: -1 }, { parent: 0 }, { parent: 1 }],
+  reading: { up_axis: 'y', root_positions: 'add', joint_positions: 'replace' },
+  joints: vectors.channels.map((channels, k) => ({
+    parent: k - 1,
+    channels,
+    offset: vectors.offsets[k],
+  })),
 } as unknown as Clip
 const curves = new Map<string, Curve>(
   Object.entries(vectors.curves).map(([key, values]) => [
@@ -44,6 +48,33 @@ describe('layers are laid and the clip is placed as the core lays them', () => {
         turnedOnes += Number(Math.min(off(1), off(-1)) < 1e-9)
       })
     expect(turnedOnes).toBeGreaterThan(30)
+  })
+
+  it('in the figure’s space, from how all stands and what the layer did', () => {
+    const { channels, before, after, over } = vectors.figure
+    const above = { ...vectors.layers[0], id: 8, channels: over.channels, mask: {} } as never
+    const layer = { ...vectors.layers[0], id: 7, space: 'figure', channels, mask: {} } as never
+    const of = (all: object) => (key: string) => {
+      const values = (all as Record<string, number[]>)[key]
+      return values && ({ kind: 'sampled', values: Float64Array.from(values) } as Curve)
+    }
+    before.rotation.forEach((stood, frame) => {
+      const local = (j: number): JointPose => ({
+        rotation: stood[j] as JointPose['rotation'],
+        translation: [0, 0, 0],
+      })
+      const was = of(before.curves)
+      const laid = of({ ...over.curves, ...after.curves })
+      const led = ledInFigure(clip, layer, [above], local, was, laid, frame)!
+      expect([...led.keys()]).toEqual([0, 2])
+      for (const [j, { rotation }] of led) {
+        const wanted = after.rotation[frame]![j]!
+        const off = (sign: number) =>
+          Math.max(...wanted.map((v, k) => Math.abs(v - sign * rotation[k]!)))
+        expect(Math.min(off(1), off(-1))).toBeLessThan(1e-9)
+      }
+      expect(ledInFigure(clip, layer, [above], local, was, () => undefined, frame)).toBeNull()
+    })
   })
 
   it('waits for the server where it cannot: another kind, or a curve that is not here', () => {

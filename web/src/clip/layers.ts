@@ -4,6 +4,7 @@ import { counted } from '../ui/numbers'
 import { notify, useBench } from './bench'
 import type { Corrected } from './corrections'
 import { type Curve, channelKey, curvesOf, valueAt } from './curves'
+import { type Edits, freshId, type KeyEdit } from './keys'
 import { NO_RAMPS, type Ramps, type Shown, useLayers } from './layerChoice'
 import { type Layer, layerOwner, weightOf } from './owners'
 import { turnOf } from './rotations'
@@ -215,6 +216,20 @@ export function valuesNow(
     return curve ? valueAt(curve, transport.frame) : 0
   }
   return [at('x'), at('y'), at('z')]
+}
+
+/** What gives a layer a weight at now: its one key, or one of several at now. */
+export function weightEdits(layer: Layer, value: number): Edits {
+  const key = weightOf(layer)
+  const curve = useBench.getState().curves.get(key)
+  if (curve?.kind !== 'keyed') return new Map()
+  const frame = Math.round(transport.frame)
+  const k = curve.time.length === 1 ? 0 : curve.time.indexOf(frame)
+  const edit: KeyEdit =
+    k < 0
+      ? { id: freshId(curve), frame, do: 'make', value }
+      : { id: Number(curve.id[k]), frame: curve.time[k]!, was: curve.value[k]!, value }
+  return new Map([[key, [edit]]])
 }
 
 /** A layer's weight at now, 1 until it is known. */

@@ -7,8 +7,8 @@ import { corrected } from '../clip/corrections'
 import { axisOf, channelKey, readoutUnit, splitKey, turns } from '../clip/curves'
 import { draft } from '../clip/draft'
 import { useLayers } from '../clip/layerChoice'
-import { joinedBy, layered, placed } from '../clip/layering'
-import { channelsOfProp, jointsOf, ofFigure } from '../clip/owners'
+import { heard, inFigure, joinedBy, layered, ledInFigure, placed } from '../clip/layering'
+import { channelsOfProp, jointsOf, layerOf, ofFigure } from '../clip/owners'
 import { frameBefore, usePins } from '../clip/pins'
 import { withPlants } from '../clip/planting'
 import { samePlant } from '../clip/plants'
@@ -53,7 +53,7 @@ function dragged(frame: number): Overrides | undefined {
 function withoutCorrections(frame: number): Map<number, JointPose> | undefined {
   const { ahead, muted } = draft
   const posed = posedJoints(frame)
-  const { clip, curves } = useBench.getState()
+  const { clip, curves, poses } = useBench.getState()
   if (!clip || (!ahead.size && !muted.size && !posed.size)) return undefined
   const start = transport.range[0]
   const joints = new Set([
@@ -67,6 +67,17 @@ function withoutCorrections(frame: number): Map<number, JointPose> | undefined {
     const pose = jointPose(clip, joint, seen, frame, (key) => (muted.has(key) ? start : frame))
     const whole = pose && layered(clip, joint, pose, seen, frame)
     if (whole) out.set(joint, placed(clip, joint, whole))
+  }
+  // A layer in the figure's space leads all that hangs together: from how it stands.
+  const all = heard(clip.layers)
+  const [figured, ...more] = all.filter(inFigure)
+  const led = figured && [...ahead.keys()].some((key) => layerOf(clip, key) === figured)
+  if (led && !more.length && poses) {
+    const local = (joint: number) => localAt(clip.joints, poses, joint, frame)
+    const before = (key: string) => curves.get(key)
+    const over = all.slice(all.indexOf(figured) + 1)
+    const found = ledInFigure(clip, figured, over, local, before, seen, frame)
+    for (const [joint, pose] of found ?? []) out.set(joint, pose)
   }
   for (const [joint, pose] of posed)
     out.set(joint, placed(clip, joint, layered(clip, joint, pose, seen, frame) ?? pose))

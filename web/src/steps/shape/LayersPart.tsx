@@ -5,6 +5,7 @@ import { useEffect, useState, useSyncExternalStore } from 'react'
 import { answer, client, type Schemas, textOf } from '../../api/client'
 import { type Clip, notify, useBench } from '../../clip/bench'
 import { bringCurves } from '../../clip/confirmed'
+import { commitEdits, showEdits } from '../../clip/edits'
 import { useLayers } from '../../clip/layerChoice'
 import {
   changeLayer,
@@ -16,12 +17,13 @@ import {
   newLayer,
   SPACES,
   type Space,
+  weightEdits,
   weightNow,
 } from '../../clip/layers'
 import type { Layer } from '../../clip/owners'
 import { transport } from '../../clip/transport'
 import { apply } from '../../clip/write'
-import { Button, inputLook, NumberInput, Select, Tip, Toggle } from '../../ui/controls'
+import { Button, inputLook, NumberInput, Select, Slider, Tip, Toggle } from '../../ui/controls'
 import { degrees, millimetres } from '../../ui/numbers'
 import { OperationCard } from '../operation/OperationCard'
 import { useSource } from '../operation/SourceClip'
@@ -82,7 +84,7 @@ function Row({
           className="w-14"
           digits={0}
           value={100 * weight}
-          onCommit={(v) => void changeLayer(layer, { weight: Math.max(0, Math.min(200, v)) / 100 })}
+          onCommit={(v) => void commitEdits(weightEdits(layer, within(v) / 100))}
         />
         <span className="text-ink-3">%</span>
         <button
@@ -155,6 +157,35 @@ function Row({
   )
 }
 
+const MOST = 200 // %
+const within = (percent: number): number => Math.max(0, Math.min(MOST, percent))
+
+/** The weight at now, dragged with the stage following; a key of its curve where that has several. */
+function Weight({ layer }: { layer: Layer }) {
+  const weight = useBench((s) => weightNow(s.curves, layer))
+  useSyncExternalStore(transport.subscribe, () => transport.frame)
+  const [dragged, setDragged] = useState<number | null>(null)
+  const now = dragged ?? 100 * weight
+  return (
+    <Slider
+      label="Weight at now"
+      shown={`${Math.round(now)} %`}
+      value={[now]}
+      min={0}
+      max={MOST}
+      step={1}
+      onValueChange={([v]) => {
+        setDragged(v!)
+        showEdits(weightEdits(layer, v! / 100))
+      }}
+      onValueCommit={([v]) => {
+        setDragged(null)
+        void commitEdits(weightEdits(layer, v! / 100))
+      }}
+    />
+  )
+}
+
 function Chosen({ layer, clip }: { layer: Layer; clip: Clip }) {
   return (
     <section
@@ -175,6 +206,7 @@ function Chosen({ layer, clip }: { layer: Layer; clip: Clip }) {
         />
         <span className="text-ink-3">{KINDS[layer.kind]}</span>
       </div>
+      <Weight layer={layer} />
       {layer.kind === 'add' && (
         <div className="flex items-center justify-between gap-2 text-ink-2">
           Its turns go
