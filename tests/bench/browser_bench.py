@@ -37,6 +37,7 @@ def run() -> list[Table]:
         panning(page, table)
         dragging(page, table)
         hips_dragged(page, table)
+        weight_dragged(page, table)
         timing_bench.sheet(page, table)
         timing_bench.pins(page, table)
         page.close()
@@ -219,6 +220,46 @@ def hips_dragged(page: Page, table: Table) -> None:
     table.add("hips dragged, both feet planted", f"{found:.0f} pictures / s", "≥ 45")
 
 
+def weight_dragged(page: Page, table: Table) -> None:
+    """The weight of a layer on all joints dragged about: pictures a second, poses made in each."""
+    page.keyboard.press("Alt+8")
+    page.get_by_role("tab", name="Layers").click()
+    page.get_by_role("button", name="Lift off the work").click()
+    row = page.get_by_role("listitem", name="Layer by hand")
+    row.get_by_role("button", name="by hand", exact=True).click()
+    settled(page)
+    joints = page.evaluate("() => document.querySelectorAll('[data-joint]').length")
+    found = page.evaluate(
+        """async () => {
+          const thumb = document.querySelector('[role=slider][aria-label="Weight at now"]')
+          const root = thumb.parentElement.parentElement
+          const box = root.getBoundingClientRect()
+          root.setPointerCapture = () => {}
+          root.hasPointerCapture = () => true
+          root.releasePointerCapture = () => {}
+          const at = (type, x) => root.dispatchEvent(new PointerEvent(type, {
+            bubbles: true, clientX: x, clientY: box.y + 4, pointerId: 1, button: 0 }))
+          const middle = box.x + box.width / 2
+          at('pointerdown', middle)
+          let frames = 0
+          const began = performance.now()
+          while (performance.now() - began < 3000) {
+            at('pointermove', middle - 60 * Math.sin(frames / 9))
+            await new Promise(requestAnimationFrame)
+            frames++
+          }
+          const seconds = (performance.now() - began) / 1000
+          at('pointerup', middle)
+          return frames / seconds
+        }"""
+    )
+    settled(page)
+    page.get_by_role("button", name="Undo").click()
+    settled(page)
+    what = f"a layer's weight dragged, {joints} joints in it following"
+    table.add(what, f"{found:.0f} pictures / s", "≥ 45")
+
+
 class Session:
     """A signed-in HTTP client without a browser's own time in the measurement."""
 
@@ -284,6 +325,33 @@ def edits(application: Application, table: Table) -> None:
         f"median {np.median(alone):.0f} ms, 95th percentile {np.percentile(alone, 95):.0f} ms",
         "median ≤ 100 ms",
     )
+
+    def laid(value: float) -> float:
+        """The same edit of a layer's curves."""
+        nonlocal clip
+        keys = [
+            {"owner": "layer:0", "joint": clip["joints"][j]["name"], "channel": f"r{axis}",
+             "id": 0, "frame": 0, "value": value}
+            for j in joints for axis in "xyz"
+        ][:20]  # fmt: skip
+        began = time.perf_counter()
+        clip = write({"append": {"operation": "edit", "params": {"keys": keys}}})
+        return (time.perf_counter() - began) * 1000
+
+    named = {clip["joints"][j]["name"]: [0.1, 0.1, 0.1] for j in joints}
+    made = {"edits": [{"do": "add", "name": "corrections"}]}
+    clip = write({"append": {"operation": "edit_layers", "params": made}})
+    keyed = {"layer": "corrections", "frame": 0, "turns": named}
+    clip = write({"append": {"operation": "key_layer", "params": keyed}})
+    laid(0.0)
+    over = [laid(0.01 * k) for k in range(40)]
+    table.add(
+        "an edit of 20 channels of a layer acknowledged",
+        f"median {np.median(over):.0f} ms, 95th percentile {np.percentile(over, 95):.0f} ms",
+        "as on the base",
+    )
+    gone = {"edits": [{"do": "remove", "name": "corrections"}]}
+    clip = write({"append": {"operation": "edit_layers", "params": gone}})
     base, running = clip["head"]["id"], True
 
     def keep_previewing() -> None:

@@ -179,14 +179,29 @@ export const keyLayer = (
   joint: string,
   what: 'turns' | 'moves',
   values: readonly number[],
-  ramped = true,
+  ramped: object = rampsNow(),
+  frame = transport.frame,
 ): Promise<boolean> =>
   apply('key_layer', {
     layer: layer.name,
-    frame: Math.round(transport.frame),
+    frame: Math.round(frame),
     [what]: { [joint]: values },
-    ...(ramped ? rampsNow() : {}),
+    ...ramped,
   })
+
+/** Frames over which a correction comes and goes where nothing else is said. */
+const USUAL_RAMP = 12
+
+/** What a layer does to a joint at now is done over the range of the strip, and comes and goes. */
+export function keyOverRange(
+  layer: Layer,
+  joint: string,
+  values: readonly number[],
+): Promise<boolean> {
+  const [first, last] = transport.range
+  const ramps = { ramp_in: USUAL_RAMP, ramp_out: USUAL_RAMP, ...rampsNow(), hold: last - first }
+  return keyLayer(layer, joint, 'turns', values, ramps, first)
+}
 
 /** Key joints on a layer as they shall stand otherwise: with the ramps that are set. */
 export function keyFurther(layer: Layer, { frame, by }: Corrected): Promise<boolean> {

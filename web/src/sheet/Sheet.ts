@@ -81,12 +81,23 @@ export class Sheet extends Pointed<Surface> implements Surface {
     over.addEventListener('wheel', this.wheel, { passive: false })
     const again = () => this.invalidate()
     this.stops = [
-      draft.subscribe(again),
+      draft.subscribe(() => this.drafted()),
       useSelection.subscribe(again),
       useBrush.subscribe(() => this.draw()),
       usePosing.subscribe(() => this.draw()),
       onLive(() => this.draw()),
     ]
+  }
+
+  /** Whether something of what is dragged was drawn here. */
+  private dragged = false
+
+  /** What is dragged elsewhere, and is not among the channels shown, changes nothing here. */
+  private drafted(): void {
+    const shown = this.content?.channels ?? []
+    const here = shown.some((key) => draft.curves.has(key) || draft.muted.has(key))
+    if (here || this.dragged) this.invalidate()
+    this.dragged = here
   }
 
   dispose(): void {

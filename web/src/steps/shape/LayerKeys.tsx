@@ -3,11 +3,27 @@ import { useSyncExternalStore } from 'react'
 import { type Clip, useBench } from '../../clip/bench'
 import { selectJoints } from '../../clip/choose'
 import { useLayers } from '../../clip/layerChoice'
-import { changeLayer, keyLayer, setRamp, valuesNow, whyNoKeys } from '../../clip/layers'
+import {
+  changeLayer,
+  keyLayer,
+  keyOverRange,
+  setRamp,
+  valuesNow,
+  whyNoKeys,
+} from '../../clip/layers'
 import { channelsOfLayer, type Layer, weightOf } from '../../clip/owners'
 import { transport } from '../../clip/transport'
 import { lengthUnit } from '../../sheet/names'
 import { Button, NumberInput, Tip } from '../../ui/controls'
+import { degrees } from '../../ui/numbers'
+
+/** A turn as its size and its axis: how far it is from the pose below. */
+function axisText(vector: readonly number[]): string {
+  const size = Math.hypot(...vector)
+  if (size < 0.005) return 'as it is below'
+  const axis = vector.map((v) => (v / size).toFixed(2)).join(', ')
+  return `${degrees(size)} about ${axis}`
+}
 
 /** What the chosen layer does to the selected joint at now, in numbers that are keyed. */
 export function LayerKeys({ layer, clip }: { layer: Layer; clip: Clip }) {
@@ -18,6 +34,9 @@ export function LayerKeys({ layer, clip }: { layer: Layer; clip: Clip }) {
   const joint = joints[0]
   if (joint === undefined) return <p className="text-ink-2">Select a joint to correct.</p>
   const { name, channels } = clip.joints[joint]!
+  const turn = valuesNow(curves, layer, joint, 'r')
+  const [first, last] = transport.range
+  const ranged = first > 0 || last < transport.frames - 1
   const why = whyNoKeys(layer)
   const shut = why !== ''
   const moves = channels.some((c) => c[0] === 't')
@@ -51,6 +70,7 @@ export function LayerKeys({ layer, clip }: { layer: Layer; clip: Clip }) {
         <b>{name}</b> on <b>{layer.name}</b> at now
       </p>
       {!shut && field('turns', 'r', '°')}
+      {layer.kind === 'add' && <p className="num text-[12px] text-ink-3">{axisText(turn)}</p>}
       {!shut && moves && field('moves', 't', lengthUnit(clip.reading.metres_per_unit))}
       <div className="flex items-center justify-between gap-1 text-ink-2">
         <Tip text="A new key's correction comes from nothing, is held and goes back to nothing over so many frames; empty, it stays">
@@ -75,9 +95,17 @@ export function LayerKeys({ layer, clip }: { layer: Layer; clip: Clip }) {
         <Tip text="A key of no correction at now">
           <Button
             disabled={shut || !channelsOfLayer(layer, joint).length}
-            onClick={() => void keyLayer(layer, name, 'turns', [0, 0, 0], false)}
+            onClick={() => void keyLayer(layer, name, 'turns', [0, 0, 0], {})}
           >
             End it here
+          </Button>
+        </Tip>
+        <Tip text="What it is at now over the range of the strip, coming from nothing and going back to it">
+          <Button
+            disabled={shut || !ranged || !channelsOfLayer(layer, joint).length}
+            onClick={() => void keyOverRange(layer, name, valuesNow(curves, layer, joint, 'r'))}
+          >
+            Over the range
           </Button>
         </Tip>
         <Button

@@ -49,6 +49,8 @@ function useChanges(clip: Clip): ReadonlyMap<string, Change> {
   return new Map(data?.map((c) => [c.name, c]))
 }
 
+const DRAGGED = 'application/x-layer'
+
 function Row({
   layer,
   at,
@@ -67,6 +69,15 @@ function Row({
   const icon = 'grid size-6 shrink-0 place-items-center rounded-[3px] hover:bg-paper'
   return (
     <li
+      draggable
+      onDragStart={(e) => e.dataTransfer.setData(DRAGGED, layer.name)}
+      onDragOver={(e) => {
+        if (e.dataTransfer.types.includes(DRAGGED)) e.preventDefault()
+      }}
+      onDrop={(e) => {
+        const moved = clip.layers.find((x) => x.name === e.dataTransfer.getData(DRAGGED))
+        if (moved && moved.id !== layer.id) void moveLayer(moved, at)
+      }}
       aria-label={`Layer ${layer.name}`}
       className={`border-rule border-t ${chosen ? 'bg-sunk' : ''}`}
     >
