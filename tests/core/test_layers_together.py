@@ -123,3 +123,29 @@ def test_what_a_change_made_is_extracted_and_lies_over_what_was_before() -> None
     assert np.abs(gap - 10).max() < 1e-6
     with pytest.raises(BadInput, match="no joint stands otherwise"):
         brought(before, {"before": before, "after": before}, "extract")
+
+
+def test_lines_of_layers_mean_the_same_joints_on_a_skeleton_of_other_names() -> None:
+    """By what a name says; what is not there is told, and frames go by the second."""
+    wren = replace(walk(), skeleton=replace(walk().skeleton, names=tuple(
+        {"LeftForearm": "forearm_l", "Head": "skull"}.get(n, n) for n in walk().skeleton.names
+    )))  # fmt: skip
+    made = edited(wren, {"do": "add", "name": "arm", "mask": {"LeftForearm": 0.5}})
+    patch = OPERATIONS["key_layer"].run(
+        made, {"layer": "arm", "frame": 3, "turned": {"LeftForearm": (0, 8, 0)},
+               "turns": {"Head": (0, 20, 0), "Tail": (1, 1, 1)}},
+    )  # fmt: skip
+    assert patch.report["unplaced"] == [{"joint": "Tail"}]
+    turned = apply_patch(made, patch)
+    gap = rotation.geodesic_deg(evaluate(turned).rotation, evaluate(wren).rotation)
+    forearm, head = of(walk(), FOREARM), of(walk(), HEAD)
+    assert abs(gap[3, forearm] - 8) < 1e-6
+    assert abs(gap[3, head] - 20) < 1e-6
+    assert turned.layers[0].mask == ((forearm, 0.5),)
+    key = {"owner": "layer:0", "joint": "LeftForearm", "channel": "ry", "id": 0, "frame": 3,
+           "value": 0.0}  # fmt: skip
+    back = done(turned, "edit", keys=[key])
+    assert abs(rotation.geodesic_deg(evaluate(back).rotation, evaluate(wren).rotation)
+               [3, forearm]) < 1e-6  # fmt: skip
+    with pytest.raises(BadInput, match="no joint is named 'Tail'"):
+        done(made, "key_layer", layer="arm", frame=0, turns={"Tail": (1, 0, 0)})

@@ -19,6 +19,7 @@ from leancurve.document.plant import Plant
 from leancurve.document.prop import PROP, Prop, prop_track
 from leancurve.document.track import TrackId, base_track
 from leancurve.figure.body import Body, body_of
+from leancurve.figure.body_names import role_called
 from leancurve.figure.skeleton import Skeleton
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats, Ints
@@ -161,8 +162,19 @@ class Clip:
             return None if at is None else prop_track(self.props[at].id, channel)
         if layer_of(owner) is not None and not name:
             return TrackId(owner, NOBODY, channel)
-        known = name in self.skeleton.names
-        return TrackId(owner, self.skeleton.index(name), channel) if known else None
+        at = self.joint_called(name) if layer_of(owner) is not None else None
+        if at is None and name in self.skeleton.names:
+            at = self.skeleton.index(name)
+        return None if at is None else TrackId(owner, at, channel)
+
+    def joint_called(self, name: str) -> int | None:
+        """The joint of a name; on a skeleton of other names the one that is what the name says,
+        where there is just one: ``LeftForearm`` is the left forearm, whatever it is called here."""
+        if name in self.skeleton.names:
+            return self.skeleton.index(name)
+        role = role_called(name)
+        found = self.body.all(role) if role is not None else ()
+        return found[0] if len(found) == 1 else None
 
     @property
     def duration_s(self) -> float:

@@ -102,6 +102,17 @@ def read_names(skeleton: Skeleton) -> list[dict[str, float]]:
     return _in_company(out)
 
 
+PLAIN = 0.8
+"""How surely a name by itself has to say what it is."""
+
+
+def role_called(name: str) -> str | None:
+    """The role that a name says by itself, plainly: ``"LeftForearm"`` → ``"left forearm"``."""
+    (roles,) = read_names(Skeleton((name,), (-1,), ((0.0, 0.0, 0.0),)))
+    best = max(roles, key=lambda r: roles[r], default=None)
+    return best if best is not None and roles[best] >= PLAIN else None
+
+
 # What settles a word with two meanings: another joint on that side whose name is plain.
 COMPANY = (
     ("forearm", "upper arm", "forearm"),

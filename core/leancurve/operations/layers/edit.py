@@ -167,8 +167,9 @@ def _set(clip: Clip, layers: list[Layer], at: int, edit: LayerEdit) -> Layer:
 
 def _mask(clip: Clip, shares: Mapping[str, float]) -> tuple[tuple[int, float], ...]:
     for name, share in shares.items():
-        if name not in clip.skeleton.names:
+        if clip.joint_called(name) is None:
             raise BadInput(f"mask: no joint is named {name!r}")
         if not 0.0 <= share <= 1.0:
             raise BadInput(f"mask: expected shares from 0 to 1, got {share:g} for {name}")
-    return tuple(sorted((clip.skeleton.index(n), float(s)) for n, s in shares.items() if s != 1.0))
+    found = ((clip.joint_called(n), float(s)) for n, s in shares.items() if s != 1.0)
+    return tuple(sorted((j, s) for j, s in found if j is not None))

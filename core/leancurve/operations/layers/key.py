@@ -92,6 +92,8 @@ class KeyLayer(Operation[KeyLayerParams]):
         if params.frame > end:
             raise BadInput(f"frame: expected one within 0 to {end}")
         wanted: dict[int, dict[str, float]] = {}
+        gone = {n for part in BY_JOINT for n in getattr(params, part)
+                if clip.joint_called(n) is None}  # fmt: skip
         for names, given in ((TURN, params.turns), (MOVE, params.moves)):
             for index, values in _by_index(clip, given).items():
                 own = wanted.setdefault(index, {})
@@ -101,7 +103,11 @@ class KeyLayer(Operation[KeyLayerParams]):
         for index, found in layer_values(clip, layer, params.frame, *by).items():
             wanted.setdefault(index, {}).update(found)
         if not wanted:
-            raise BadInput("key_layer: name a joint to turn or to move")
+            raise BadInput(
+                f"key_layer: no joint is named {min(gone)!r}"
+                if gone
+                else "key_layer: name a joint to turn or to move"
+            )
         _require_turning(clip, [j for j, own in wanted.items() if set(own) & set(TURN)])
         layer = with_channels(layer, {j: tuple(own) for j, own in wanted.items()})
         times = _times(params, end)
@@ -115,7 +121,11 @@ class KeyLayer(Operation[KeyLayerParams]):
         return Patch(
             curves=curves,
             layers=layers if layers != clip.layers else None,
-            report={"joints": len(wanted), "keys": len(times) * len(curves)},
+            report={
+                "joints": len(wanted),
+                "keys": len(times) * len(curves),
+                **({"unplaced": [{"joint": n} for n in sorted(gone)]} if gone else {}),
+            },
         )
 
     def told(self, params: Mapping[str, Any]) -> str:
@@ -136,10 +146,12 @@ def takes_keys(clip: Clip, name: str) -> Layer:
 
 
 def _by_index(clip: Clip, given: Mapping[str, Three]) -> dict[int, Floats]:
-    for joint in given:
-        if joint not in clip.skeleton.names:
-            raise BadInput(f"key_layer: no joint is named {joint!r}")
-    return {clip.skeleton.index(joint): np.array(values) for joint, values in given.items()}
+    """By joint, those that the clip has: by name, or by what a name says."""
+    return {
+        at: np.array(values)
+        for joint, values in given.items()
+        if (at := clip.joint_called(joint)) is not None
+    }
 
 
 def _require_turning(clip: Clip, joints: Iterable[int]) -> None:
