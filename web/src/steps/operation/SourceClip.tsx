@@ -23,18 +23,22 @@ export const useStored = (workspace: number) =>
       ),
   })
 
-/** The chosen clip: an input for an operation, and the choice of it. */
-export function useSource(clip: Clip) {
-  const [source, setSource] = useState<Source | null>(null)
-  const takes = useQuery({
-    queryKey: ['takes', clip.workspace],
+/** The takes of a workspace, each with its clip. */
+export const useTakes = (workspace: number) =>
+  useQuery({
+    queryKey: ['takes', workspace],
     queryFn: () =>
       answer(
         client.GET('/api/workspaces/{workspace_id}/takes', {
-          params: { path: { workspace_id: clip.workspace } },
+          params: { path: { workspace_id: workspace } },
         }),
       ),
   })
+
+/** The chosen clip: an input for an operation, and the choice of it. */
+export function useSource(clip: Clip) {
+  const [source, setSource] = useState<Source | null>(null)
+  const takes = useTakes(clip.workspace)
   const others = takes.data?.filter((t) => t.clip !== clip.id && t.frames > 1) ?? []
   const stored = useStored(clip.workspace).data?.filter((s) => s.frames > 1) ?? []
   const choose = async (name: string) => {

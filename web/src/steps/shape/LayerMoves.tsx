@@ -1,6 +1,4 @@
 /** What is done with a whole layer: copied, merged, split, brought to another clip, taken out. */
-import { useQuery } from '@tanstack/react-query'
-import { answer, client } from '../../api/client'
 import { type Clip, useBench } from '../../clip/bench'
 import {
   copyLayer,
@@ -13,18 +11,11 @@ import {
 } from '../../clip/layers'
 import type { Layer } from '../../clip/owners'
 import { Button, Select, Tip } from '../../ui/controls'
+import { useTakes } from '../operation/SourceClip'
 
 export function LayerMoves({ layer, clip }: { layer: Layer; clip: Clip }) {
   const joints = useBench((s) => s.joints)
-  const takes = useQuery({
-    queryKey: ['takes', clip.workspace],
-    queryFn: () =>
-      answer(
-        client.GET('/api/workspaces/{workspace_id}/takes', {
-          params: { path: { workspace_id: clip.workspace } },
-        }),
-      ),
-  })
+  const takes = useTakes(clip.workspace)
   const others = takes.data?.filter((t) => t.clip !== clip.id && t.frames > 1) ?? []
   const below = clip.layers[clip.layers.indexOf(layer) - 1]
   const inside = joints.filter((j) => layer.channels[j])
