@@ -340,6 +340,13 @@ def test_a_locked_or_muted_layer_takes_no_keys() -> None:
         shut = edited(clip, {"do": "set", "name": "arm", what: True})
         with pytest.raises(BadInput, match=f"arm is {what}"):
             done(shut, "key_layer", layer="arm", frame=0, turns={ARM: (1.0, 0, 0)})
+        key = {"owner": "layer:0", "joint": ARM, "channel": "rx", "id": 0, "frame": 0, "value": 9}
+        with pytest.raises(BadInput, match=f"arm is {what}: it takes no keys"):
+            done(shut, "edit", keys=[key])
+        # Its weight is none of its keys, and time takes it along.
+        faded = done(shut, "edit", keys=[{**key, "joint": "", "channel": "w", "value": 0.5}])
+        assert faded.curves[faded.layers[0].weight] != shut.curves[shut.layers[0].weight]
+        assert done(shut, "trim", first=5, last=60, calibration=False).frames == 56
     with pytest.raises(BadInput, match="no layer is named 'leg'"):
         done(clip, "key_layer", layer="leg", frame=0, turns={ARM: (1.0, 0, 0)})
 
@@ -594,3 +601,22 @@ def test_a_spin_on_a_layer_is_turned_further_and_not_unwound() -> None:
     assert more.curves[TrackId("layer:0", of(walk(), HEAD), "ry")].at(
         np.array([10.0])
     ) == pytest.approx(730)
+
+
+def test_a_difference_is_told_from_a_frame_of_this_clip() -> None:
+    """Where the source stands as this clip does on that frame nothing is added."""
+    base, crate = walk(), TAKES[1].clean()
+    params = {"stands_as": "difference from a frame of this clip", "against": 200, "start": 240}
+    clip = loaded(base, crate, Scope(joints=(HEAD,)), **params, ramp_in=0, ramp_out=0)
+    head = of(clip, HEAD)
+    frames = 240 + np.arange(100) * float(crate.rate / base.rate)
+    there = evaluate(crate, frames).rotation[:, head]
+    held = Rotation.from_quat(turns(base)[200, head])
+    below, now = (Rotation.from_quat(turns(c)[:100, head]) for c in (base, clip))
+    wanted = below * held.inv() * Rotation.from_quat(there)
+    assert np.degrees((wanted.inv() * now).magnitude()).max() < 1e-5
+    own = loaded(base, base, Scope(joints=(HEAD,)), **{**params, "start": 0}, ramp_in=0)
+    gap = rotation.geodesic_deg(turns(own), turns(base))[:, head]
+    assert gap[200] < 1e-9 < 1 < gap.max()
+    with pytest.raises(BadInput, match="against: expected a frame within"):
+        loaded(base, crate, **{**params, "against": 10**6})

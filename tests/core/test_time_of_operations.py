@@ -55,6 +55,7 @@ LINES: dict[str, dict[str, Any]] = {
     "slide": {"by": 4.0, "about": 20.0},
     "soft_offset": {"frame": 40, "radius": 12.0, "offsets": [{"joint": "Hips", "turn": [5, 0, 0]}]},
     "thin": {"also": [10, 40], "tighter": [{"group": "spine", "first": 10, "last": 40}]},
+    "split_layer": {"layer": "head", "frame": 40},
     "tidy_keys": {"doubled": 0.25},
     "trim": {"first": 10, "last": 80, "calibration": False},
     "unflip": {"begin_frame": 20},

@@ -14,7 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from leancurve.cleaning.continuity import kept_continuous
 from leancurve.curves.curve import Curve
 from leancurve.document.clip import Accepted, Clip, Contact, Mark, Placement, Reading
-from leancurve.document.layer import Layer
+from leancurve.document.layer import NOBODY, Layer
 from leancurve.document.limits import require_room, require_sound
 from leancurve.document.plant import Plant
 from leancurve.document.prop import PROP, Prop
@@ -247,6 +247,7 @@ class Operation(ABC, Generic[P]):
             patch = self.apply_with(clip, inputs, scope, parsed, progress)
         else:
             patch = self.apply(clip, scope, parsed, progress)
+        self._require_open(clip, patch)
         if patch.curves or patch.parts:
             require_sound(apply_patch(clip, patch), clip)
         if not (self.meant or self.continuous):
@@ -257,6 +258,20 @@ class Operation(ABC, Generic[P]):
             report["unplaced"] = [*report.get("unplaced", []), *gone]
             return replace(patch, report=report)
         return patch
+
+    def _require_open(self, clip: Clip, patch: Patch) -> None:
+        """Refuse a change of curves of layers that take no keys; what moves time moves them all,
+        and their weights are no keys of theirs."""
+        if self.retimes:
+            return
+        shut = {x.owner: x for x in clip.layers if x.locked or x.muted}
+        held = next((t for t in patch.curves if t.owner in shut and t.joint != NOBODY), None)
+        if held is not None:
+            layer = shut[held.owner]
+            raise BadInput(
+                f"the layer {layer.name} is {'locked' if layer.locked else 'muted'}: "
+                "it takes no keys"
+            )
 
     def _require_room(self, clip: Clip, params: P) -> None:
         """Refuse a change of time past what a clip may hold before anything is made of it."""

@@ -1,5 +1,5 @@
 /** Which channels the sheet shows: of the selected joints, of the layer that takes keys, pinned. */
-import type { BenchState } from './bench'
+import { type BenchState, useBench } from './bench'
 import { channelKey, READOUTS } from './curves'
 import { useLayers } from './layerChoice'
 import { channelsOfLayer } from './owners'
@@ -10,7 +10,9 @@ export function shownChannels(state: Pick<BenchState, 'clip' | 'joints' | 'chann
   if (!state.clip) return []
   const { pinned, hidden } = useViewing.getState()
   const { chosen, shown: which } = useLayers.getState()
-  const layer = which.startsWith('layer') && state.clip.layers.find((x) => x.id === chosen)
+  // Layers are worked on in Shape: elsewhere the clip's own curves are.
+  const here = useBench.getState().step === 'shape' && which.startsWith('layer')
+  const layer = here && state.clip.layers.find((x) => x.id === chosen)
   const of = (j: number) =>
     layer ? channelsOfLayer(layer, j) : state.clip!.joints[j]!.channels.map((c) => channelKey(j, c))
   const own = state.channels.length ? state.channels : state.joints.flatMap(of)

@@ -28,7 +28,8 @@ export function TakingKeys({ className }: { className: string }) {
 export function ShownCurves() {
   const layers = useBench((s) => s.clip?.layers)
   const { chosen, shown } = useLayers()
-  if (!layers?.some((x) => x.id === chosen)) return null
+  const shaping = useBench((s) => s.step === 'shape')
+  if (!shaping || !layers?.some((x) => x.id === chosen)) return null
   return (
     <Select
       label="Curves of the selected joints"

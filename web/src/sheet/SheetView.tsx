@@ -53,6 +53,7 @@ export function SheetView() {
   const follows = useViewing((s) => s.follows)
   const step = useViewing((s) => s.step)
   const { chosen, shown: which, result } = useLayers()
+  const shaping = useBench((s) => s.step === 'shape')
   const brush = useBrush((s) => s.kind)
   const spoken = useSpoken()
   const before = useBefore()
@@ -103,7 +104,7 @@ export function SheetView() {
       curves: preview ? new Map([...curves, ...preview.curves]) : curves,
       before,
       previewed: preview !== null,
-      guide: [...guideShown(guide, guideCurve, clip.frames), ...result],
+      guide: [...guideShown(guide, guideCurve, clip.frames), ...(shaping ? result : [])],
       name: (key) => channelName(key, clip),
       unit: (key) =>
         readoutUnit(key) ?? (turns(key) ? '°' : key.endsWith('/w') ? ' ×' : ` ${unit}`),
@@ -123,6 +124,7 @@ export function SheetView() {
     chosen,
     which,
     result,
+    shaping,
   ])
 
   const toggleBands = () => {
@@ -189,6 +191,7 @@ export function SheetView() {
           className="num pointer-events-none absolute top-1 left-[66px] rounded-[3px] bg-paper/85 px-1 text-ink"
         />
         {clip &&
+          shaping &&
           chosen !== null &&
           joints.length > 0 &&
           !shownChannels({ clip, joints, channels, readout: read }).length && (

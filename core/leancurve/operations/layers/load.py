@@ -42,6 +42,7 @@ StandsAs = Literal[
     "difference from its rest",
     "difference from its first frame",
     "difference from this clip",
+    "difference from a frame of this clip",
 ]
 
 
@@ -50,6 +51,10 @@ class LoadLayerParams(Params):
     stands_as: StandsAs = Field(
         "poses", description="whether it takes the place of what is below, or is added to it"
     )
+    against: int = number(
+        0, "frame", "the frame of this clip that the difference is told from",
+        {"stands_as": ["difference from a frame of this clip"]}, ge=0,
+    )  # fmt: skip
     at: int = timed(
         0, time="frame", ge=0, description="the frame of this clip that the source's frame comes to"
     )
@@ -68,7 +73,7 @@ class LoadLayerParams(Params):
 
 class LoadLayer(Operation[LoadLayerParams]):
     """Load another clip onto a new layer: as poses that take the place of what is below, or as the
-    difference from its own rest or first frame, or from this clip, added to it.
+    difference from its own rest or first frame, from this clip or a frame of it, added to it.
 
     The other clip is carried onto this one's skeleton first, so it may be anybody's, at any rate.
     The layer's weight comes and goes where the source begins and ends.
@@ -129,6 +134,10 @@ class LoadLayer(Operation[LoadLayerParams]):
 
 def _reference(clip: Clip, source: Clip, joints: list[int], params: LoadLayerParams) -> Floats:
     """What a difference is told from: rotations ``(F, J, 4)`` or ``(1, J, 4)``."""
+    if params.stands_as == "difference from a frame of this clip":
+        if params.against >= clip.frames:
+            raise BadInput(f"against: expected a frame within 0 to {clip.frames - 1}")
+        return evaluate(clip.unplanted, np.array([float(params.against)]), joints).rotation
     if params.stands_as == "difference from this clip":
         return evaluate(clip.unplanted, joints=joints).rotation
     if params.stands_as == "difference from its first frame":
