@@ -30,7 +30,10 @@ GIVEN: dict[str, dict[str, Any]] = {
     "thin": {"tolerance_deg": 1.0},
     "brush": {"kind": "restore", "radius": 20.0, "dabs": [{"frame": 40.0}]},
     "edit_layers": {"edits": [{"do": "add", "name": "head"}]},
+    "merge_layers": {"layers": ["low", "high"]},
+    "split_layer": {"layer": "high", "frame": 40},
 }
+OVER_LAYERS = {"merge_layers", "split_layer", "bring_layers"}
 OF_LIMBS = {"plant", "pull", "mend_limbs"}
 """They need a body: see test_planting.py and test_limbs_led.py."""
 KEYED_ALONE = {"match_times", "borrow_rhythm"}
@@ -62,6 +65,16 @@ def tumbling(seed: int, frames: int = 101) -> Clip:
     return Clip(skeleton, tuple(layout), curves, Fraction(60), frames)
 
 
+def layered(clip: Clip) -> Clip:
+    """With two layers that turn far further."""
+    for name, turn in (("low", (170.0, -40.0, 20.0)), ("high", (-90.0, 250.0, 10.0))):
+        made = {"edits": [{"do": "add", "name": name}]}
+        clip = apply_patch(clip, OPERATIONS["edit_layers"].run(clip, made))
+        key = {"layer": name, "frame": 50, "turns": {"Spine": turn}, "ramp_in": 40}
+        clip = apply_patch(clip, OPERATIONS["key_layer"].run(clip, key))
+    return clip
+
+
 def flips(clip: Clip) -> int:
     found = continuity_breaks(clip)
     return len(found.wraps) + len(found.alternates)
@@ -87,6 +100,11 @@ def test_no_operation_makes_a_flip(name: str, thinned: bool) -> None:
         for where in ({}, SPAN) if kind.ranged else ({},):
             scope = Scope.model_validate(where)
             inputs = dict.fromkeys(kind.inputs, other)
+            if name in OVER_LAYERS:
+                clip = layered(clip)
+                inputs = dict.fromkeys(kind.inputs, layered(other))
+            if name == "extract":
+                inputs["before"] = clip
             patch = kind.run(clip, GIVEN.get(name, {}), scope, inputs=inputs)
             assert flips(apply_patch(clip, patch)) == 0, (seed, where)
 

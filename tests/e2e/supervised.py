@@ -58,15 +58,17 @@ class Lean:
     def pids(self, what: str) -> list[int]:
         """Processes of a part of this one, the oldest first."""
         mine = f"LEAN_LOCAL={self.folder}".encode()
-        out = []
+        out: list[tuple[int, int]] = []
         for process in Path("/proc").glob("[0-9]*"):
             try:
                 command = (process / "cmdline").read_bytes().replace(b"\0", b" ").decode()
                 if what in command and mine in (process / "environ").read_bytes().split(b"\0"):
-                    out.append(int(process.name))
+                    # Numbers of processes begin again at some time: their age is told elsewhere.
+                    began = (process / "stat").read_text().rsplit(")", 1)[1].split()[19]
+                    out.append((int(began), int(process.name)))
             except (OSError, UnicodeDecodeError):
                 continue
-        return sorted(out)
+        return [pid for _, pid in sorted(out)]
 
     def ended(self) -> bool:
         until = time.monotonic() + 20

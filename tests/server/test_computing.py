@@ -93,7 +93,7 @@ def busy_with(pool: Pool, asked: Asked, seconds: float = 0.6, person: int = 99) 
 def test_people_take_turns_however_many_one_of_them_asks() -> None:
     with pool_of() as pool:
         asked = Asked(pool)
-        busy_with(pool, asked, 1.5)
+        busy_with(pool, asked, 3.0)
         for k in range(4):
             asked.put(("one", k), ask(1))
         asked.put(("two", 0), ask(2))

@@ -91,9 +91,7 @@ def _layered_angles(clip: Clip) -> dict[int, Floats]:
     for k, joint in enumerate(joints):
         order = clip.order(joint)
         near = np.stack([own[t] for t in clip.turns_of(joint)], axis=-1)
-        first = rotation.angles_near(pose.rotation[:1, k], order, near[:1])
-        begun = np.concatenate([first, near[1:]])
-        out[joint] = rewritten(begun, pose.rotation[:, k], whole, order)
+        out[joint] = rewritten(near, pose.rotation[:, k], whole, order)
     return out
 
 

@@ -48,7 +48,8 @@ export async function loadResult(): Promise<void> {
   try {
     const asked = { revision: clip.head.id, joints: joints.join(','), result: 'true' }
     const got = curvesOf(await numbers(addressOf(clip, 'curves', asked)))
-    if (useBench.getState().clip?.head.id === clip.head.id)
+    const now = useBench.getState()
+    if (now.clip?.head.id === clip.head.id && now.joints === joints)
       useLayers.setState({ result: [...got.values()] })
   } catch (trouble) {
     notify(textOf(trouble))
