@@ -339,6 +339,8 @@ def test_the_clip_is_placed_muted_and_delivered_where_it_stands(page: Page, tmp_
 def test_layers_are_merged_split_brought_to_another_clip_and_a_line_becomes_one(
     page: Page,
 ) -> None:
+    bring_walk(page, "walk_to_get")
+    page.get_by_role("link", name="Shelf").click()
     bring_walk(page, "walk_to_split")
     before = {f: turned(page, f) for f in (100, 500)}
     page.keyboard.press("Alt+8")
@@ -376,10 +378,9 @@ def test_layers_are_merged_split_brought_to_another_clip_and_a_line_becomes_one(
 
     # To another clip of the shelf: a change of that one.
     page.get_by_role("button", name="arm, merged", exact=True).click()
-    page.get_by_label("Copy arm, merged to another clip").select_option(
-        label="Signal lamp, take 01"
-    )
-    expect(page.get_by_role("status").filter(has_text="lies over Signal lamp")).to_be_visible()
+    other = page.get_by_label("Copy arm, merged to another clip")
+    other.select_option(label="walk_to_get")
+    expect(page.get_by_role("status").filter(has_text="lies over walk_to_get")).to_be_visible()
 
     # What a line of the recipe changed, in a layer of its own in its place.
     page.get_by_label("Which layer takes keys").first.select_option("the clip’s own curves")
