@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
@@ -248,11 +249,16 @@ def test_playback_keeps_true_time_and_loops_in_the_range(page: Page) -> None:
           document.querySelector('[data-testid=play]').click()
           await new Promise((r) => setTimeout(r, 300))
           const t0 = performance.now(), f0 = Number(field.value)
-          await new Promise((r) => setTimeout(r, 3000))
-          return { frames: Number(field.value) - f0, seconds: (performance.now() - t0) / 1000 }
+          const off = []
+          for (let k = 0; k < 15; k++) {
+            await new Promise((r) => setTimeout(r, 200))
+            off.push(Number(field.value) - f0 - (30 * (performance.now() - t0)) / 1000)
+          }
+          return off
         }"""
     )
-    assert abs(measured["frames"] - 30 * measured["seconds"]) <= 3
+    # At any one moment the machine may have been busy elsewhere: what is late catches up.
+    assert abs(float(np.median(measured))) <= 3
     page.keyboard.press("Space")
     for end, value in (("First", "50"), ("Last", "60")):
         field = page.get_by_label(f"{end} frame of the range")

@@ -205,7 +205,7 @@ def test_uploaded_files_come_in_each_by_itself(
     wrong = page.get_by_role("alert").filter(has_text="broken.bvh")
     expect(wrong).to_have_text("broken.bvh, line 20: expected a finite number, found 'nan'")
     card = page.get_by_role("heading", name="harbour_jumps")
-    expect(card).to_be_visible()
+    expect(card).to_be_visible(timeout=60_000)
     page.reload()
     expect(wrong).to_be_visible()
     page.get_by_role("button", name="Dismiss broken.bvh").click()
