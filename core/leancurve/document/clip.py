@@ -162,9 +162,8 @@ class Clip:
             return None if at is None else prop_track(self.props[at].id, channel)
         if layer_of(owner) is not None and not name:
             return TrackId(owner, NOBODY, channel)
-        at = self.joint_called(name) if layer_of(owner) is not None else None
-        if at is None and name in self.skeleton.names:
-            at = self.skeleton.index(name)
+        known = name in self.skeleton.names or layer_of(owner) is not None
+        at = self.joint_called(name) if known else None
         return None if at is None else TrackId(owner, at, channel)
 
     def joint_called(self, name: str) -> int | None:

@@ -28,7 +28,7 @@ def layer_values(
     frame: float,
     turned: Mapping[int, Floats],
     moved: Mapping[int, Floats],
-) -> dict[int, dict[str, float]]:  # fmt: skip
+) -> dict[int, dict[str, float]]:
     """What a layer's channels have to be at a frame, by joint, so that joints stand otherwise.
 
     ``turned`` are rotation vectors ``(3,)`` in degrees: how much further a joint turns about its
@@ -128,8 +128,7 @@ def _turns(
     if layer.kind == "add":
         if layer.space == "figure":
             share = dict(layer.mask).get(joint, 1.0)
-            led = rotation.multiply(rotation.conjugate(start), end)
-            whole = rotation.multiply(start, rotation.exp(rotation.log(led) / share))
+            whole = _whole_way(start, end, share)
             parent = clip.skeleton.parents[joint]
             was = start if parent < 0 else _in_figure(clip, joint, below)
             there = rotation.multiply(_in_figure(clip, parent, goal), whole)
@@ -147,14 +146,19 @@ def _turns(
         seen = rotation.angles_near(end, order, angles + w * held)
         given = (seen - angles) / w
     else:
-        by = rotation.multiply(rotation.conjugate(start), end)
-        led = rotation.multiply(start, rotation.exp(rotation.log(by) / w))
+        led = _whole_way(start, end, w)
         touched = any(c in layer.channels.get(joint, ()) for c in TURN)
         given = rotation.angles_near(led, order, held if touched else angles)
     out = np.empty(3)
     for k, axis in enumerate(axes):
         out["xyz".index(axis)] = given[0, k]
     return out
+
+
+def _whole_way(start: Floats, part: Floats, share: float) -> Floats:
+    """Where a way leads of which a share is done: rotations ``(1, 4)``."""
+    by = rotation.log(rotation.multiply(rotation.conjugate(start), part))
+    return np.asarray(rotation.multiply(start, rotation.exp(by / share)))
 
 
 def _in_figure(clip: Clip, joint: int, pose: Pose) -> Floats:

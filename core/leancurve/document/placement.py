@@ -31,13 +31,18 @@ def turn_of(clip: Clip, placement: Placement) -> Floats:
     return np.asarray(rotation.from_axis(clip.reading.up_axis.upper(), np.array(placement.turn)))
 
 
+def _along(clip: Clip, placement: Placement) -> Floats:
+    """How the placement scales along each axis ``(3,)``: heights stay."""
+    out = np.full(3, placement.scale)
+    out[UP[clip.reading.up_axis]] = 1.0
+    return out
+
+
 def placed_points(clip: Clip, placement: Placement, points: Floats) -> Floats:
     """Points ``(..., 3)`` of the clip's root, in its own unit, where the placement puts them."""
-    along = np.full(3, placement.scale)
-    along[UP[clip.reading.up_axis]] = 1.0
     about = np.array(placement.about)
     turned = rotation.rotate(turn_of(clip, placement), points - about)
-    return np.asarray(about + along * turned + np.array(placement.move))
+    return np.asarray(about + _along(clip, placement) * turned + np.array(placement.move))
 
 
 def unplaced_moves(clip: Clip, moves: Floats) -> Floats:
@@ -45,10 +50,8 @@ def unplaced_moves(clip: Clip, moves: Floats) -> Floats:
     placement = clip.placement
     if placement is None or not placement.counts:
         return moves
-    along = np.full(3, placement.scale)
-    along[UP[clip.reading.up_axis]] = 1.0
     back = rotation.conjugate(turn_of(clip, placement))
-    return np.asarray(rotation.rotate(back, moves / along))
+    return np.asarray(rotation.rotate(back, moves / _along(clip, placement)))
 
 
 def placed_pose(clip: Clip, frames: Floats, joints: Sequence[int]) -> Pose:

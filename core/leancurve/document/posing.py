@@ -98,12 +98,17 @@ def _reflected(q: Floats, axis: int) -> Floats:
 
 def _reflected_root(q: Floats, axis: int, up: int) -> Floats:
     """The root's lean reflected, its heading (the twist about the up axis) kept."""
+    facing = heading(q, up)
+    lean = rotation.multiply(rotation.conjugate(facing), q)
+    return np.asarray(rotation.multiply(facing, _reflected(lean, axis)))
+
+
+def heading(turn: Floats, up: int) -> Floats:
+    """The twist of a rotation ``(4,)`` about the up axis; none where it stands on its head."""
     twist = np.zeros(4)
-    twist[[up, 3]] = q[[up, 3]]
-    size = np.linalg.norm(twist)
-    heading = twist / size if size > 1e-9 else np.array([0.0, 0.0, 0.0, 1.0])
-    lean = rotation.multiply(rotation.conjugate(heading), q)
-    return np.asarray(rotation.multiply(heading, _reflected(lean, axis)))
+    twist[[up, 3]] = turn[[up, 3]]
+    size = float(np.linalg.norm(twist))
+    return twist / size if size > 1e-9 else rotation.IDENTITY
 
 
 def _parent_world(clip: Clip, joint: int) -> Floats:

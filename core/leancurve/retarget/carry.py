@@ -74,6 +74,12 @@ class Outcome:
     lowered_mm: float
     lowered_frame: int
 
+    def gives(self, joint: int) -> bool:
+        """Whether a target joint's turn is what was carried, not just its rest."""
+        how = self.links.links[joint].how
+        twists = self.target.body.joints[joint].role.endswith("twist")
+        return how in ("joint", "chain", "twist", "hand") or twists
+
 
 def carried(
     source: Clip, target: Clip, wishes: Wishes | None = None, progress: Progress = silent

@@ -8,7 +8,7 @@ import numpy as np
 
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
-from leancurve.document.posing import mirrored
+from leancurve.document.posing import heading, mirrored
 from leancurve.document.track import BASE
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import UP
@@ -16,8 +16,6 @@ from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
 from leancurve.retarget.carry import Wishes, carried
 from leancurve.time.resample import resampled
-
-GIVES = {"joint", "chain", "twist", "hand"}
 
 
 def excerpt(clip: Clip, first: int, last: int) -> Clip:
@@ -54,12 +52,7 @@ def _turns_on(clip: Clip, source: Clip, at: int) -> dict[int, Floats]:
         return {j: turns[j] for j in free}
     done = carried(excerpt(source, at, at), clip, Wishes(feet=0.0, hands=0.0))
     turns = evaluate(done.clip, np.zeros(1)).rotation[0]
-    links, joints = done.links.links, done.target.body.joints
-    return {
-        j: turns[j]
-        for j in free
-        if links[j].how in GIVES or joints[j].role.endswith("twist")
-    }  # fmt: skip
+    return {j: turns[j] for j in free if done.gives(j)}
 
 
 def _mirrored(clip: Clip, turns: dict[int, Floats], frame: int) -> dict[int, Floats]:
@@ -81,13 +74,5 @@ def _mirrored(clip: Clip, turns: dict[int, Floats], frame: int) -> dict[int, Flo
 def _headed(clip: Clip, turn: Floats, now: Floats) -> Floats:
     """A root's rotation with another one's heading, about the up axis."""
     up = UP[clip.reading.up_axis]
-    back = rotation.conjugate(_heading(turn, up))
-    return np.asarray(rotation.multiply(rotation.multiply(_heading(now, up), back), turn))
-
-
-def _heading(turn: Floats, up: int) -> Floats:
-    """The twist of a rotation about an axis; none where it stands on its head."""
-    twist = np.zeros(4)
-    twist[[up, 3]] = turn[[up, 3]]
-    size = float(np.linalg.norm(twist))
-    return twist / size if size > 1e-9 else rotation.IDENTITY
+    back = rotation.conjugate(heading(turn, up))
+    return np.asarray(rotation.multiply(rotation.multiply(heading(now, up), back), turn))

@@ -50,12 +50,8 @@ export function layered(
     if (!weight || (inFigure(layer) && layer.channels[joint]!.some((c) => c[0] === 'r')))
       return null
     const w = shareOf(layer, joint) * valueAt(weight, frame)
-    const own = new Map<string, number>()
-    for (const name of layer.channels[joint]!) {
-      const found = curve(channelKey(joint, name, layerOwner(layer)))
-      if (!found) return null
-      own.set(name, valueAt(found, frame))
-    }
+    const own = ownValues(layer, joint, curve, frame)
+    if (!own) return null
     const turning = layer.channels[joint]!.some((c) => c[0] === 'r')
     const rotation = !turning
       ? pose.rotation
@@ -66,6 +62,22 @@ export function layered(
     pose = { rotation, translation: movedBy(clip, joint, layer, pose.translation, own, w) }
   }
   return pose
+}
+
+/** A layer's own values on a joint, by channel; null where a curve is not here. */
+function ownValues(
+  layer: Layer,
+  joint: number,
+  curve: (key: ChannelKey) => Curve | undefined,
+  frame: number,
+): Map<string, number> | null {
+  const out = new Map<string, number>()
+  for (const name of layer.channels[joint]!) {
+    const found = curve(channelKey(joint, name, layerOwner(layer)))
+    if (!found) return null
+    out.set(name, valueAt(found, frame))
+  }
+  return out
 }
 
 const vectorOf = (own: ReadonlyMap<string, number>, w: number): Vector => [
@@ -158,13 +170,8 @@ export function ledInFigure(
   /** What the layer turns a joint by, about the figure's axes. */
   const turnBy = (joint: number, curve: typeof now): Quat | null => {
     const weight = curve(weightOf(layer))
-    const own = new Map<string, number>()
-    for (const name of layer.channels[joint]!) {
-      const found = curve(channelKey(joint, name, layerOwner(layer)))
-      if (!found) return null
-      own.set(name, valueAt(found, frame))
-    }
-    return weight ? ofVector(vectorOf(own, valueAt(weight, frame))) : null
+    const own = ownValues(layer, joint, curve, frame)
+    return weight && own ? ofVector(vectorOf(own, valueAt(weight, frame))) : null
   }
   const out = new Map<number, JointPose>()
   const still: Quat = [0, 0, 0, 1]

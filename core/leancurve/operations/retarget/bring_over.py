@@ -168,17 +168,7 @@ def source_times(
 def given_joints(clip: Clip, scope: Scope, done: Outcome) -> list[int]:
     """Joints in scope that turn freely and whose turn what was carried gives."""
     inside = {t.joint for t in scope.resolve(clip)}
-    links = done.links.links
-    gives = {"joint", "chain", "twist", "hand"}
-    return [
-        j
-        for j in sorted(inside)
-        if len(clip.order(j)) == 3 and (links[j].how in gives or _is_twist(done, j))
-    ]
-
-
-def _is_twist(done: Outcome, joint: int) -> bool:
-    return done.target.body.joints[joint].role.endswith("twist")
+    return [j for j in sorted(inside) if len(clip.order(j)) == 3 and done.gives(j)]
 
 
 def _moves(clip: Clip, joint: int) -> bool:
