@@ -66,6 +66,7 @@ def revision_for(request: HttpRequest, clip_id: int, revision_id: int) -> Revisi
     revisions = Revision.objects.select_related(
         "state__header",
         "take_state__header",
+        "clip__workspace",
         "clip__take__state__header",
         "take__state__header",
     )

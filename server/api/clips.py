@@ -10,6 +10,7 @@ from django.shortcuts import get_object_or_404
 from documents.models import State
 from documents.store import load_clip, stored_bytes
 from editing import carrying, company, history, preparing
+from editing.inputs import require_ours
 from editing.models import Clip, Revision
 from editing.moving import moved_frames
 from editing.recipes import Line, current, new_line, replay, title
@@ -25,6 +26,7 @@ from place import bins
 
 from api import schemas
 from api.access import clip_for, revision_for
+from api.messages import mark_of
 from api.recipes import kept_recipe
 
 router = Router()
@@ -43,6 +45,7 @@ def revision_out(revision: Revision) -> dict[str, Any]:
         ],
         "report": revision.report,
         "state": revision.state_id,
+        "mark": mark_of(revision),
         "keys": revision.state.keys,
         "created": revision.created,
     }
@@ -194,6 +197,10 @@ def write(request: HttpRequest, clip_id: int, wanted: schemas.WriteIn) -> Any:
     asked = [wanted.append, wanted.edit, wanted.remove, wanted.recipe, wanted.swap]
     if sum(a is not None for a in asked) != 1:
         raise BadInput("expected one of append, edit, remove, recipe, swap")
+    for line in (wanted.append, wanted.edit):
+        if line is not None and line.inputs:
+            base = revision_for(request, clip_id, wanted.revision)
+            require_ours(clip.workspace, line.operation, line.inputs, base)
     edit = {**_line(wanted.edit), "line_id": wanted.edit.line_id} if wanted.edit else None
     append = _line(wanted.append) if wanted.append else None
     recipe = None
@@ -214,6 +221,7 @@ def write(request: HttpRequest, clip_id: int, wanted: schemas.WriteIn) -> Any:
 def prepare(request: HttpRequest, clip_id: int, wanted: schemas.PrepareIn) -> Any:
     """Begin the work of a line ahead of its write, as a job: for what takes long."""
     revision = revision_for(request, clip_id, wanted.revision)
+    require_ours(revision.clip.workspace, wanted.line.operation, wanted.line.inputs, revision)
     return preparing.start(revision, _line(wanted.line), wanted.in_place_of)
 
 

@@ -12,6 +12,7 @@ from collections.abc import Callable
 from typing import Any
 
 import orjson
+from django.conf import settings
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from leancurve.errors import BadInput, short
 from ninja.parser import Parser
@@ -75,6 +76,22 @@ def _require_json(request: HttpRequest) -> None:
     empty = request.META.get("CONTENT_LENGTH") in (None, "", "0")
     if path.startswith("/api/") and not (empty or "json" in kind or path.endswith("/files")):
         raise BadInput(f"body: expected JSON, got {short(kind, 40) or 'no content type'}")
+
+
+class LittleOfStrangers:
+    """Middleware: of somebody who has not signed in no more is read than signing in takes."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        try:
+            size = int(request.META.get("CONTENT_LENGTH") or 0)
+        except ValueError:
+            size = 0
+        if size > settings.UNKNOWN_BYTES and not request.user.is_authenticated:
+            return JsonResponse({"detail": "Sign in first."}, status=401)
+        return self.get_response(request)
 
 
 def plain_requests(answer: Callable[[HttpRequest], HttpResponse]) -> Any:

@@ -11,19 +11,23 @@ from typing import Any
 
 from axes.handlers.proxy import AxesProxyHandler
 from django.conf import settings
-from django.contrib.auth import authenticate, login, logout
+from django.contrib.auth import authenticate, login, logout, update_session_auth_hash
 from django.db.utils import DataError
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
+from documents.store import Gone
 from editing.history import Conflict
 from leancurve.errors import BadInput, short
 from leancurve.operations import OPERATIONS, Cancelled
 from leancurve.operations.describe import described
+from library import demo_account
 from library.models import Preferences
 from ninja import NinjaAPI, Status
 from ninja.decorators import decorate_view
 from ninja.errors import HttpError
 from ninja.security import SessionAuth
+from place.attempts import address_waits
+from place.people import change_own_password
 from pydantic import ValidationError as PydanticError
 
 from api import schemas
@@ -53,6 +57,7 @@ def signed_in_only(view: Callable[..., HttpResponse]) -> Callable[..., HttpRespo
     return guarded
 
 
+log = logging.getLogger("lean.request")
 browser_log = logging.getLogger("lean.browser")
 
 api = NinjaAPI(
@@ -80,6 +85,14 @@ api.add_router("", place)
 @api.exception_handler(BadInput)
 def _bad_input(request: HttpRequest, trouble: BadInput) -> HttpResponse:
     return api.create_response(request, {"detail": str(trouble)}, status=422)
+
+
+@api.exception_handler(Gone)
+def _gone(request: HttpRequest, trouble: Gone) -> HttpResponse:
+    """A revision whose curves were let go and that cannot be made again as it was."""
+    log.error("a state cannot be made again", extra={"state": trouble.name, "why": trouble.why})
+    detail = f"This revision cannot be shown: its curves were let go, and {trouble.why}."
+    return api.create_response(request, {"detail": detail}, status=422)
 
 
 @api.exception_handler(HttpError)
@@ -150,15 +163,28 @@ def session(request: HttpRequest) -> Any:
 @decorate_view(csrf_protect)
 def sign_in(request: HttpRequest, credentials: schemas.Credentials) -> Any:
     """Begin a session. Whoever fails too often from one address has to wait a while."""
-    if not AxesProxyHandler.is_allowed(request, {"username": credentials.username}):
+    by_name = AxesProxyHandler.is_allowed(request, {"username": credentials.username})
+    if not by_name or address_waits(request):
         minutes = int(settings.AXES_COOLOFF_TIME.total_seconds() // 60)
-        detail = f"Too many attempts with this name: wait {minutes} minutes, then try again."
+        what = "from this address" if by_name else "with this name"
+        detail = f"Too many attempts {what}: wait {minutes} minutes, then try again."
         return Status(429, {"detail": detail})
     user = authenticate(request, username=credentials.username, password=credentials.password)
+    if user is None and credentials.username == demo_account.NAME and not settings.DEMO:
+        detail = "No user has that name and password. The demo's own signs in under ./lean demo."
+        return Status(401, {"detail": detail})
     if user is None:
         return Status(401, {"detail": "No user has that name and password."})
     login(request, user)
     return _session(request)
+
+
+@api.post("password", response={204: None})
+def change_password(request: HttpRequest, wanted: schemas.OwnPasswordIn) -> Any:
+    """One's own new password; whoever is signed in with the old one elsewhere is signed out."""
+    user = change_own_password(request, wanted.old, wanted.new)
+    update_session_auth_hash(request, user)
+    return Status(204, None)
 
 
 @api.delete("session", response=schemas.SessionOut)

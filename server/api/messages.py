@@ -1,11 +1,13 @@
 """Numeric answers: a JSON header and an aligned little-endian tail (the safetensors layout)."""
 
+import hashlib
 from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
 import orjson
 from django.http import HttpRequest, HttpResponse
+from editing.models import Revision
 from leancurve.curves.curve import Curve
 from leancurve.document.base import prop_pose
 from leancurve.document.clip import Clip
@@ -25,10 +27,21 @@ def message(arrays: Mapping[str, AnyArray], about: Mapping[str, Any]) -> HttpRes
     return HttpResponse(body, content_type="application/octet-stream")
 
 
-def immutable(request: HttpRequest, response: HttpResponse) -> HttpResponse:
-    """An answer that names a revision never changes, as long as it is evaluated as it is now: the
-    browser may keep it where its address says so."""
-    if request.GET.get("v") == str(EVALUATION):
+def mark_of(revision: Revision) -> str:
+    """What all numbers of a revision follow from, in a few letters: ids mean something else once a
+    backup has been restored, this does not."""
+    parts = [revision.state_id, str(revision.take_state_id), *revision.lines]
+    return hashlib.sha256(" ".join(parts).encode()).hexdigest()[:20]
+
+
+def immutable(
+    request: HttpRequest, response: HttpResponse, revision: Revision, since: Revision | None = None
+) -> HttpResponse:
+    """The answer on a revision, told from another one where ``since`` is: it never changes, as long
+    as documents are evaluated as they are now. The browser may keep it where the address says all
+    of that."""
+    marks = [mark_of(r) for r in (revision, since) if r is not None]
+    if request.GET.get("v") == ".".join([str(EVALUATION), *marks]):
         response["Cache-Control"] = "private, max-age=31536000, immutable"
     else:
         response["Cache-Control"] = "private, no-store"

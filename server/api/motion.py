@@ -36,14 +36,13 @@ def poses(
     wanted = revision_for(request, clip_id, revision)
     clip = load_clip(wanted.state)
     joints = list(range(len(clip.skeleton)))
-    if since is not None:
-        before = revision_for(request, clip_id, since)
-        if not frame_changed(before.state, wanted.state):
-            changed = changed_channels(before.state, wanted.state)
-            joints = list(affected(clip, changed, load_clip(before.state)))
+    before = None if since is None else revision_for(request, clip_id, since)
+    if before is not None and not frame_changed(before.state, wanted.state):
+        changed = changed_channels(before.state, wanted.state)
+        joints = list(affected(clip, changed, load_clip(before.state)))
     pose = evaluate(clip, joints=joints)
     arrays = {**pose_arrays(clip, pose, joints), **prop_arrays(clip)}
-    return immutable(request, message(arrays, {"frames": clip.frames}))
+    return immutable(request, message(arrays, {"frames": clip.frames}), wanted, before)
 
 
 @router.get("clips/{int:clip_id}/curves")
@@ -63,16 +62,16 @@ def curves(
     clip = load_clip(wanted.state)
     if take:
         over = curves_near(clip, baseline_of(wanted), sorted(joints_named(clip, joints)))
-        return immutable(request, message(curve_arrays(clip, over), {}))
+        return immutable(request, message(curve_arrays(clip, over), {}), wanted)
     wanted_tracks = set(tracks_of_joints(clip, joints))
     if result:
         found = effective(clip, channels=[t for t in clip.tracks if t in wanted_tracks])
         made = {t: SampledCurve(values) for t, values in found.items()}
-        return immutable(request, message(curve_arrays(clip, made), {}))
+        return immutable(request, message(curve_arrays(clip, made), {}), wanted)
     chosen = {
         t: clip.curves[t] for t in clip.tracks if t in wanted_tracks or (others and t.owner != BASE)
     }
-    return immutable(request, message(curve_arrays(clip, chosen), {}))
+    return immutable(request, message(curve_arrays(clip, chosen), {}), wanted)
 
 
 @router.get("clips/{int:clip_id}/keys")
@@ -84,14 +83,15 @@ def keys(
     wanted = revision_for(request, clip_id, revision)
     clip = load_clip(wanted.state)
     chosen = set(clip.tracks)
-    if since is not None:
-        chosen = changed_channels(revision_for(request, clip_id, since).state, wanted.state)
+    before = None if since is None else revision_for(request, clip_id, since)
+    if before is not None:
+        chosen = changed_channels(before.state, wanted.state)
     keyed = {c: clip.curves[c] for c in clip.tracks if c in chosen}
     dense = [c for c, curve in keyed.items() if isinstance(curve, SampledCurve)]
     about = {"dense": [str(c) for c in dense]}
     for channel in dense:
         del keyed[channel]
-    return immutable(request, message(curve_arrays(clip, keyed), about))
+    return immutable(request, message(curve_arrays(clip, keyed), about), wanted, before)
 
 
 @router.post("clips/{int:clip_id}/mirror", response=schemas.MirrorOut)
@@ -140,9 +140,10 @@ def clip_account(request: HttpRequest, clip_id: int, revision: int) -> Any:
 @router.get("clips/{int:clip_id}/account/frames")
 def account_frames(request: HttpRequest, clip_id: int, revision: int) -> HttpResponse:
     """Per frame how far any end was moved, millimetres: by mends, and by all the rest."""
-    mends, rest = lanes_of(revision_for(request, clip_id, revision))
+    wanted = revision_for(request, clip_id, revision)
+    mends, rest = lanes_of(wanted)
     lanes = {"mended_mm": mends.astype(np.float32), "mm": rest.astype(np.float32)}
-    return immutable(request, message(lanes, {}))
+    return immutable(request, message(lanes, {}), wanted)
 
 
 @router.get("clips/{int:clip_id}/layers", response=list[schemas.LayerChangeOut])
@@ -158,11 +159,12 @@ def layers(request: HttpRequest, clip_id: int, revision: int) -> Any:
 @router.get("clips/{int:clip_id}/tracks")
 def tracks(request: HttpRequest, clip_id: int, revision: int, joints: str) -> HttpResponse:
     """World position, speed and acceleration of joints, as curves to read by."""
-    clip = load_clip(revision_for(request, clip_id, revision).state)
+    wanted = revision_for(request, clip_id, revision)
+    clip = load_clip(wanted.state)
     chosen = joints_named(clip, joints)
     arrays = {
         f"{base_track(j, name)}/values": values
         for j in sorted(chosen)
         for name, values in world_track(clip, j).items()
     }
-    return immutable(request, message(arrays, {}))
+    return immutable(request, message(arrays, {}), wanted)

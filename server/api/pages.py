@@ -1,8 +1,11 @@
 """Pages that are not the API: health, readiness, and the interface's one page."""
 
 import sys
+import threading
+import time
 from functools import cache
 
+from computing.away import pool
 from config.logs import context
 from config.troubles import is_full, passing
 from django.conf import settings
@@ -29,9 +32,32 @@ def healthz(request: HttpRequest) -> JsonResponse:
     return JsonResponse({"ok": True})
 
 
+NOT_READY_FOR_S = 0.5
+"""How long it counts that the server was found not ready: it is asked again and again then."""
+
+_looking = threading.Lock()
+_found: tuple[float, dict[str, str]] | None = None
+
+
 def readyz(request: HttpRequest) -> JsonResponse:
-    """Database reachable and written to, migrations applied, a worker alive: 200, else 503 and what
-    is missing."""
+    """Database reachable and written to, migrations applied, a worker alive, computing processes
+    begun: 200, else 503 and what is missing. What was found a moment ago counts: asking costs
+    nothing."""
+    global _found
+    with _looking:
+        now = time.monotonic()
+        if _found is None or now > _found[0]:
+            checks = _looked()
+            good = all(v == "ok" for v in checks.values())
+            _found = (now + (settings.READY_FOR_S if good else NOT_READY_FOR_S), checks)
+            if not settings.READY_FOR_S:
+                _found = (0.0, checks)
+        checks = _found[1]
+    ready = all(v == "ok" for v in checks.values())
+    return JsonResponse({"ready": ready, **checks}, status=200 if ready else 503)
+
+
+def _looked() -> dict[str, str]:
     checks: dict[str, str] = {}
     try:
         executor = MigrationExecutor(connection)
@@ -45,8 +71,9 @@ def readyz(request: HttpRequest) -> JsonResponse:
         checks["disk" if is_full(trouble) else "database"] = (
             "full" if is_full(trouble) else type(trouble).__name__
         )
-    ready = all(v == "ok" for v in checks.values())
-    return JsonResponse({"ready": ready, **checks}, status=200 if ready else 503)
+    if settings.COMPUTERS:
+        checks["computing"] = "ok" if pool().begins else "its processes do not begin"
+    return checks
 
 
 @cache

@@ -80,7 +80,8 @@ def limbs(request: HttpRequest, clip_id: int, revision: int) -> Any:
 def plan(request: HttpRequest, clip_id: int, revision: int) -> HttpResponse:
     """How plants are solved, for what is dragged in the browser: each limb's correction on each
     frame, and the poses that lie below, of the joints that plants turn."""
-    clip = load_clip(revision_for(request, clip_id, revision).state)
+    wanted = revision_for(request, clip_id, revision)
+    clip = load_clip(wanted.state)
     solved = plan_of(clip)
     joints = sorted({*solved.joints, *(() if solved.carrier is None else (solved.carrier,))})
     arrays = pose_arrays(clip, placed_pose(clip, times_of(clip, None), joints), joints)
@@ -104,4 +105,4 @@ def plan(request: HttpRequest, clip_id: int, revision: int) -> HttpResponse:
             for x in solved.limbs
         ],
     }
-    return immutable(request, message(arrays, about))
+    return immutable(request, message(arrays, about), wanted)

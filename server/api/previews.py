@@ -10,6 +10,7 @@ from django.http import HttpRequest, HttpResponse
 from documents.inspections import counts_of
 from documents.store import load_clip
 from editing import history
+from editing.inputs import require_ours
 from editing.models import Revision
 from editing.previews import whole_preview
 from editing.recipes import Standing, begin, compute, known, new_line, replay
@@ -53,6 +54,7 @@ def states_around(request: HttpRequest, clip_id: int, line_id: str, revision: in
 def preview_joints(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn) -> HttpResponse:
     """What an operation would make of a few joints' curves. Nothing is saved; latest wins."""
     revision = revision_for(request, clip_id, wanted.revision)
+    require_ours(revision.clip.workspace, wanted.operation, wanted.inputs, revision)
     clip = load_clip(revision.state)
     scope = wanted.scope.model_dump()
     within = {c.joint for c in Scope.model_validate(scope).resolve(clip)}
@@ -92,6 +94,7 @@ def preview_joints(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn
 def preview_whole(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn) -> HttpResponse:
     """The numbers and poses an operation would give the whole clip. Nothing is saved."""
     revision = revision_for(request, clip_id, wanted.revision)
+    require_ours(revision.clip.workspace, wanted.operation, wanted.inputs, revision)
     line = new_line(wanted.operation, wanted.params, wanted.scope.model_dump(), wanted.inputs)
     at = standing_before(revision, wanted.line)
     result = whole_preview(line, at.state, at.take, while_wanted)

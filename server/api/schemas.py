@@ -32,8 +32,13 @@ class ConflictOut(Schema):
 
 
 class Credentials(Schema):
-    username: str
-    password: str
+    username: str = Field(max_length=150)
+    password: str = Field(max_length=200)
+
+
+class OwnPasswordIn(Schema):
+    old: str = Field(max_length=200)
+    new: str = Field(max_length=200)
 
 
 class WorkspaceOut(Schema):
@@ -239,6 +244,7 @@ class RevisionOut(Schema):
     recipe: list[LineOut]
     report: dict[str, Any]
     state: str
+    mark: str = Field(description="what the revision's numbers follow from: part of kept addresses")
     keys: int
     created: datetime
 
@@ -853,6 +859,10 @@ class BinnedOut(Schema):
     binned: datetime
     until: datetime
     bytes: int
+    clips: list[str] = Field(description="clips that go for good with a take")
+    kept_for: list[str] = Field(
+        description="clips that lie on a take and stay: it stays with them, seen by nobody"
+    )
 
 
 RoleName = Literal["owner", "editor", "viewer"]

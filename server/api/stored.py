@@ -11,6 +11,7 @@ from leancurve.document.limits import require_name
 from leancurve.errors import BadInput
 from leancurve.measures.picture import picture
 from leancurve.retarget.stored import excerpt, pose_on
+from library.room import require_room
 from ninja import Router, Status
 from place import bins
 
@@ -62,6 +63,7 @@ def all_stored(request: HttpRequest, workspace_id: int) -> Any:
 def store(request: HttpRequest, clip_id: int, wanted: schemas.StoredIn) -> Any:
     """Keep what a revision shows: a pose where it is one frame."""
     clip = clip_for(request, clip_id)
+    require_room(clip.workspace)
     document = load_clip(revision_for(request, clip_id, wanted.revision).state)
     unknown = [n for n in wanted.joints if n not in document.skeleton.names]
     if unknown:

@@ -46,10 +46,10 @@ def _take(request: HttpRequest, take_id: int) -> Take:
 def takes_out(takes: Iterable[Take]) -> list[dict[str, Any]]:
     """Takes with what is found in them, and what is left in the clips made of them."""
     listed = list(takes)
-    clips = Clip.objects.filter(pk__in=[t.last_clip for t in listed if t.last_clip])
+    clips = Clip.objects.filter(pk__among=[t.last_clip for t in listed if t.last_clip])
     heads = dict(clips.values_list("pk", "head__state_id"))
     states = {t.state_id for t in listed} | set(heads.values())
-    seen = {i.pk: i for i in Inspection.objects.filter(pk__in=states)}
+    seen = {i.pk: i for i in Inspection.objects.filter(state__among=states)}
     out = []
     for take in listed:
         captured, now = seen.get(take.state_id), seen.get(heads.get(take.last_clip))

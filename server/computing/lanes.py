@@ -14,8 +14,7 @@ from django.http import HttpRequest
 Lane = Literal["quick", "whole"]
 
 _CLIP = re.compile(r"/api/clips/\d+(?:/(?P<what>[a-z/]+))?")
-_OPENS = re.compile(r"/api/takes/\d+/clip")
-LIGHT = frozenset({"history", "storage", "prepare", "deliveries", "here", "carry"})
+LIGHT = frozenset({"history", "storage", "prepare", "deliveries", "here"})
 WHOLE = frozenset(
     {
         "preview/whole", "findings", "tolerances", "account", "account/frames", "drift", "orders",
@@ -24,10 +23,21 @@ WHOLE = frozenset(
 )  # fmt: skip
 
 
+ELSE: tuple[tuple[str, re.Pattern[str], Lane], ...] = (
+    ("POST", re.compile(r"/api/takes/\d+/clip"), "quick"),
+    ("GET", re.compile(r"/api/clips/\d+/lines/[^/]+/states"), "quick"),
+    ("POST", re.compile(r"/api/clips/\d+/stored/\d+/pose"), "quick"),
+    ("POST", re.compile(r"/api/clips/\d+/deliveries"), "quick"),
+    ("POST", re.compile(r"/api/workspaces/\d+/carry"), "whole"),
+)
+"""Addresses of other forms, and listings by a method alone, that compute as well."""
+
+
 def lane_of(request: HttpRequest) -> Lane | None:
     """The lane of a request; None where it is light."""
-    if _OPENS.fullmatch(request.path_info):
-        return "quick"
+    for method, address, lane in ELSE:
+        if request.method == method and address.fullmatch(request.path_info):
+            return lane
     found = _CLIP.fullmatch(request.path_info)
     if found is None or found["what"] in LIGHT:
         return None
@@ -39,12 +49,27 @@ def may_be_left(request: HttpRequest) -> bool:
     return request.method == "GET" or "/preview" in request.path_info
 
 
+LONGEST_VIEW = 64
+LARGEST_ASKED = 2**18
+
+
 def newest_of(request: HttpRequest) -> tuple[Hashable, int] | None:
-    """What a preview is the newest of, and its number there: a later one takes its place."""
+    """What a preview is the newest of, and its number there: a later one takes its place.
+
+    This is remembered, and nobody has looked at the request yet: what is no page's id and no count
+    is not.
+    """
     if "/preview" not in request.path_info or request.method != "POST":
+        return None
+    if len(request.body) > LARGEST_ASKED:
         return None
     try:
         asked: Any = orjson.loads(request.body)
-        return (request.path_info, str(asked["view"])), int(asked["sequence"])
-    except (orjson.JSONDecodeError, LookupError, TypeError, ValueError):
+        view, sequence = asked["view"], asked["sequence"]
+    except (orjson.JSONDecodeError, LookupError, TypeError):
         return None  # the view says what is wrong with it
+    if not isinstance(view, str) or len(view) > LONGEST_VIEW:
+        return None
+    if type(sequence) is not int or abs(sequence) > 2**53:
+        return None
+    return (request.path_info, view), sequence

@@ -21,6 +21,10 @@ from computing.lanes import Lane
 log = logging.getLogger("lean.computing")
 
 MOST_WAITING: dict[Lane, int] = {"quick": 24, "whole": 16}
+MOST_OF_ONE: dict[Lane, int] = {"quick": 12, "whole": 4}
+"""Of one person: whoever asks for more is told to come again, and others find room."""
+LONGEST_WAIT_S = 45.0
+"""Whose turn has not come by then is told to come again."""
 LONGEST_S = 110.0
 """A request that takes longer is ended with its child."""
 GRACE_S = 3.0
@@ -28,6 +32,8 @@ GRACE_S = 3.0
 PAUSE_S = 1.0
 """Before a child that did not begin is begun anew."""
 MOST_NEWEST = 10_000
+NOT_BEGUN = 3
+"""Children that did not begin, one after another, until that is said to who looks after us."""
 
 _processes = multiprocessing.get_context("forkserver")
 
@@ -75,6 +81,9 @@ class Lines:
 
     def __len__(self) -> int:
         return sum(len(line) for line in self._lines.values())
+
+    def of(self, person: Hashable) -> int:
+        return len(self._lines.get(person, ()))
 
     def add(self, ask: Ask) -> None:
         self._lines.setdefault(ask.person, deque()).append(ask)
@@ -158,6 +167,7 @@ class Pool:
         self._closed = False
         self.ready = False
         """Whether a child can take something: they need a moment to begin."""
+        self._not_begun = 0
         lanes: list[tuple[Lane, ...]] = [("quick",)] * quick + [("quick", "whole")] * whole
         self._threads = [
             threading.Thread(target=self._keep_busy, args=(takes, work), daemon=True)
@@ -170,9 +180,12 @@ class Pool:
         """Wait for an answer; ``gone`` says whether the asker has left."""
         with self._changed:
             self._place(ask)
+        until = time.monotonic() + LONGEST_WAIT_S
         while not ask.done.wait(0.25):
             if gone():
                 self._drop(ask)
+            elif time.monotonic() > until:
+                self._give_up(ask)
         if isinstance(ask.outcome, Exception):
             raise ask.outcome
         assert ask.outcome is not None
@@ -202,7 +215,7 @@ class Pool:
                 same = running.newest and running.newest[0] == ask.newest[0]
                 if same and running.person == ask.person:
                     running.dropped = True
-        if len(lines) >= MOST_WAITING[ask.lane]:
+        if len(lines) >= MOST_WAITING[ask.lane] or lines.of(ask.person) >= MOST_OF_ONE[ask.lane]:
             raise Busy
         self._count += 1
         ask.number = self._count
@@ -214,6 +227,17 @@ class Pool:
             ask.dropped = True
             if self._lines[ask.lane].remove(ask):
                 ask.end(Superseded())
+
+    def _give_up(self, ask: Ask) -> None:
+        """Nobody waits for a turn for ever: what is under way has a bound of its own."""
+        with self._changed:
+            if self._lines[ask.lane].remove(ask):
+                ask.end(Busy())
+
+    @property
+    def begins(self) -> bool:
+        """Whether children begin: False once several in a row did not."""
+        return self._not_begun < NOT_BEGUN
 
     def _next(self, lanes: tuple[Lane, ...]) -> Ask | None:
         """What a child is to do next, waited for; None once the pool is closed."""
@@ -229,26 +253,43 @@ class Pool:
 
     def _keep_busy(self, lanes: tuple[Lane, ...], work: Callable[..., None]) -> None:
         child = self._begun(work)
-        while (ask := self._next(lanes)) is not None:
+        while child is not None and (ask := self._next(lanes)) is not None:
             try:
                 outcome: Answer | Exception = child.do(ask)
             except Exception as trouble:
                 outcome = trouble
-            if isinstance(outcome, Exception):
-                child.end()
-                child = self._begun(work)
             with self._changed:
                 self._running.discard(ask)
             ask.end(Superseded() if ask.dropped and isinstance(outcome, TooLong) else outcome)
-        child.end()
-
-    def _begun(self, work: Callable[..., None]) -> Child:
-        """A child that can take something."""
-        child = Child(work)
-        while not child.is_ready() and not self._closed:
-            log.error("a computing process did not begin")
+            if isinstance(outcome, Exception):
+                child.end()
+                child = self._begun(work)
+        if child is not None:
             child.end()
+
+    def _begun(self, work: Callable[..., None]) -> Child | None:
+        """A child that can take something; None once the pool is closed."""
+        while True:
+            child = self._tried(work)
+            if child is not None or self._closed:
+                break
+            self._not_begun += 1
+            log.error("a computing process did not begin", extra={"in_a_row": self._not_begun})
             time.sleep(PAUSE_S)
-            child = Child(work)
-        self.ready = True
+        if child is not None:
+            self._not_begun = 0
+            self.ready = True
         return child
+
+    @staticmethod
+    def _tried(work: Callable[..., None]) -> Child | None:
+        """A child, if it begins: a machine may have no room for another process just now."""
+        try:
+            child = Child(work)
+        except Exception:
+            log.exception("a computing process could not be started")
+            return None
+        if child.is_ready():
+            return child
+        child.end()
+        return None

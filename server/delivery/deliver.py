@@ -19,6 +19,7 @@ from leancurve.time.resample import delivery_name, resampled, sample_times
 from library import jobs
 from library.jobs import job_kind
 from library.models import Job, Workspace
+from library.room import require_room
 
 from delivery.models import Delivery
 
@@ -42,8 +43,10 @@ def _written(clip: Clip, payload: dict[str, Any], recipe: list[Any]) -> tuple[by
 def start(workspace: Workspace, payload: dict[str, Any]) -> Job:
     """Queue a delivery under a name that no other of the workspace has.
 
-    Without a version it gets the next one that is free. :class:`BadInput` where the name is taken.
+    Without a version it gets the next one that is free. :class:`BadInput` where the name is taken,
+    or the workspace is full.
     """
+    require_room(workspace)
     with transaction.atomic():
         # One at a time: two that ask at once must not both find a name free.
         Workspace.objects.select_for_update().get(pk=workspace.pk)

@@ -3,3 +3,6 @@ from django.apps import AppConfig
 
 class DocumentsConfig(AppConfig):
     name = "documents"
+
+    def ready(self) -> None:
+        from documents import lookups  # noqa: F401  (registers a lookup)

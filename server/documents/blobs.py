@@ -1,6 +1,7 @@
 """Blobs kept and read: lines of recipes, and the lock under which blobs are kept."""
 
 import hashlib
+import time
 import zlib
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from contextlib import contextmanager
@@ -28,6 +29,28 @@ def keeping() -> Iterator[None]:
         yield
 
 
+@contextmanager
+def sweeping(seconds: float = 5.0) -> Iterator[bool]:
+    """Around taking away: True while nobody keeps anything, False where somebody went on keeping
+    for so long. Nobody who wants to keep something waits behind one who waits to sweep."""
+    until = time.monotonic() + seconds
+    while True:
+        with transaction.atomic():
+            with connection.cursor() as cursor:
+                cursor.execute("SELECT pg_try_advisory_xact_lock(%s)", [KEEPING])
+                alone = bool(cursor.fetchone()[0])
+            if alone or time.monotonic() > until:
+                yield alone
+                return
+        time.sleep(0.05)
+
+
+def all_kept(digests: Collection[str]) -> bool:
+    """Whether blobs of all these names are there."""
+    names = set(digests)
+    return Blob.objects.filter(sha__among=names).count() == len(names)
+
+
 def keep_lines(recipe: Sequence[dict[str, Any]], held: Collection[str] = ()) -> list[str]:
     """Keep a recipe's lines, each once; their digests are a revision's ``lines``.
 
@@ -45,7 +68,7 @@ def kept_lines(digests: Sequence[str]) -> list[dict[str, Any]]:
     found = _lines.some(digests)
     missing = set(digests) - set(found)
     if missing:
-        for sha, data in Blob.objects.filter(pk__in=missing).values_list("sha", "data"):
+        for sha, data in Blob.objects.filter(sha__among=missing).values_list("sha", "data"):
             found[sha] = bytes(data)
             _lines.put(sha, found[sha])
     return [orjson.loads(zlib.decompress(found[sha])) for sha in digests]

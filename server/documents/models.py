@@ -1,7 +1,7 @@
 """What documents are kept as: blobs by content, states, and what is found in them."""
 
 from django.db import models
-from django.utils import timezone
+from django.db.models.functions import Now
 
 
 class Blob(models.Model):
@@ -21,7 +21,9 @@ class State(models.Model):
 
     ``manifest`` is the tracks' digests in the header's order, 32 bytes each, one after another.
     ``before``, ``line`` and ``with_take`` say how it was made, where a line of a recipe did, and
-    ``ms`` how long that took: it can be made again. One whose curves are not kept is ``pruned``.
+    ``ms`` how long that took: it can be made again. One whose curves are not kept is ``pruned``;
+    its ``witness`` (:mod:`documents.witness`) tells whether what is made again is what it was.
+    ``used`` is by the database's clock: whoever sweeps compares it with that clock.
     """
 
     hash = models.CharField(primary_key=True, max_length=64)
@@ -33,7 +35,8 @@ class State(models.Model):
     line = models.CharField(max_length=64, default="")
     ms = models.FloatField(null=True)
     pruned = models.BooleanField(default=False)
-    used = models.DateTimeField(default=timezone.now)
+    witness = models.BinaryField(null=True)
+    used = models.DateTimeField(db_default=Now())
 
     class Meta:
         db_table = "editing_state"  # where it stood first

@@ -3,15 +3,16 @@
 States are immutable, so a cached one is never stale and processes need no word of each other.
 """
 
-from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from collections.abc import Callable, Collection, Iterable
+from dataclasses import dataclass, fields
 from datetime import timedelta
 from typing import Any
 
 import orjson
 from django.conf import settings
-from django.db.models import Sum
-from django.db.models.functions import Length
+from django.db import connection
+from django.db.models import QuerySet
+from django.db.models.functions import Now
 from django.utils import timezone
 from leancurve.curves.curve import Curve
 from leancurve.document.clip import Clip
@@ -22,13 +23,15 @@ from leancurve.document.stored import (
     upgraded,
 )
 from leancurve.document.track import TrackId
+from leancurve.errors import BadInput
 from leancurve.figure.skeleton import Skeleton
 from leancurve.operations import Patch, apply_patch
 
-from documents.blobs import keep_blobs, keep_lines, keeping
+from documents.blobs import all_kept, keep_blobs, keep_lines, keeping
 from documents.caches import Cache
 from documents.models import Blob, State
 from documents.packing import Packed, decode, digest, encode, packed
+from documents.witness import agrees, headers_agree
 
 
 def weight(curve: Curve) -> int:
@@ -62,29 +65,57 @@ class Made:
 
 
 def store_packed(document: Packed, made: Made | None = None) -> State:
-    """Keep a document; the same document is kept once."""
+    """Keep a document, all of whose blobs are at hand or kept; the same document is kept once."""
     with keeping():
         keep_blobs(document.blobs)
-        how: dict[str, Any] = {}
-        if made is not None and made.before.hash != document.name:
-            (line,) = keep_lines([made.line])
-            how = {"before": made.before, "with_take": made.take, "line": line, "ms": made.ms}
         state, fresh = State.objects.get_or_create(
             hash=document.name,
             defaults={
                 "header_id": document.header,
                 "manifest": document.manifest,
                 "keys": document.keys,
-                **how,
+                **_how(document, made),
             },
         )
-        if not fresh and timezone.now() - state.used > RECENT:
-            state.used = timezone.now()
-            state.save(update_fields=["used"])
+        if not fresh and (state.pruned or timezone.now() - state.used > RECENT):
+            State.objects.filter(pk=state.pk).update(pruned=False, used=Now())
+            state.pruned, state.used = False, timezone.now()
     return state
 
 
+def _how(document: Packed, made: Made | None) -> dict[str, Any]:
+    """How a state was made, where what it was made of is still there to make it of again."""
+    if made is None or made.before.hash == document.name:
+        return {}
+    of = {made.before.pk, made.take.pk}
+    if State.objects.filter(hash__among=of).count() < len(of):
+        return {}
+    (line,) = keep_lines([made.line])
+    return {"before": made.before, "with_take": made.take, "line": line, "ms": made.ms}
+
+
 RECENT = timedelta(minutes=10)
+"""How exactly it is known when a state was last used."""
+
+
+def touch(states: Iterable[State]) -> bool:
+    """Note that states are used, so that they are neither pruned nor swept for a while; False where
+    one of them is gone."""
+    now = timezone.now()
+    stale = {s.pk: s for s in states if now - s.used > RECENT}
+    if not stale:
+        return True
+    with keeping(), connection.cursor() as cursor:
+        # Whoever else touches one of them at this moment does as well.
+        cursor.execute(
+            "UPDATE editing_state SET used = statement_timestamp() WHERE hash IN (SELECT hash FROM "
+            "editing_state WHERE hash = ANY(%s) ORDER BY hash FOR UPDATE SKIP LOCKED)",
+            [list(stale)],
+        )
+        there = State.objects.filter(hash__among=stale).count()
+    for state in stale.values():
+        state.used = now
+    return there == len(stale)
 
 
 def store_clip(clip: Clip) -> State:
@@ -104,11 +135,18 @@ def _patched(before: State, patch: Patch) -> tuple[Clip, Packed, dict[TrackId, s
 
 
 def store_patch(before: State, patch: Patch, made: Made | None = None) -> State:
-    """The state a patch makes of another: only changed tracks are written."""
+    """The state a patch makes of another: only changed tracks are written.
+
+    What the other one was kept as may be given up meanwhile, by any process: while nobody sweeps it
+    is looked whether all of it is there, and where it is not the whole clip is kept.
+    """
     changed, document, fresh = _patched(before, patch)
     for track, sha in fresh.items():
         _curves.put(sha, patch.curves[track])
-    state = store_packed(document, made)
+    with keeping():
+        if not all_kept(set(_split(document.manifest)) - set(document.blobs)):
+            document = packed(changed)
+        state = store_packed(document, made)
     _clips.put(state.hash, changed)
     return state
 
@@ -135,14 +173,14 @@ def load_skeleton(digest: str) -> Skeleton:
     return skeleton
 
 
-def _split(state: State) -> list[str]:
-    """A state's digests, in its header's order of tracks."""
-    raw = bytes(state.manifest)
+def _split(manifest: bytes) -> list[str]:
+    """A manifest's digests, in its header's order of tracks."""
+    raw = bytes(manifest)
     return [raw[k : k + 32].hex() for k in range(0, len(raw), 32)]
 
 
 def _digests(header: dict, state: State) -> dict[TrackId, str]:  # type: ignore[type-arg]
-    return dict(zip(tracks_of(header), _split(state), strict=True))
+    return dict(zip(tracks_of(header), _split(state.manifest), strict=True))
 
 
 def manifest_of(state: State) -> dict[TrackId, str]:
@@ -155,7 +193,11 @@ def manifest_of(state: State) -> dict[TrackId, str]:
 
 
 def load_clip(state: State) -> Clip:
-    """The clip of a state, from the cache where it is there."""
+    """The clip of a state, from the cache where it is there.
+
+    Raises :class:`Gone` where its curves were given up and cannot be made again as they were.
+    """
+    touch([state])
     cached = _clips.get(state.hash)
     if cached is not None:
         return cached
@@ -165,16 +207,30 @@ def load_clip(state: State) -> Clip:
     digests = _digests(header, state)
     found = _curves.some(set(digests.values()))
     missing = set(digests.values()) - set(found)
-    for sha, data in Blob.objects.filter(pk__in=missing).values_list("sha", "data"):
+    for sha, data in Blob.objects.filter(sha__among=missing).values_list("sha", "data"):
         found[sha] = decode(bytes(data))
         _curves.put(sha, found[sha])
+    if len(found) < len(set(digests.values())):
+        return _made_again(_given_up(state))
     clip = clip_of(header, skeleton, {t: found[sha] for t, sha in digests.items()})
     _clips.put(state.hash, clip)
     return clip
 
 
+def _given_up(state: State) -> State:
+    """A state whose curves were swept away while it was read, as it stands now."""
+    now = State.objects.select_related("header").filter(pk=state.pk).first()
+    if now is None or not now.pruned:
+        raise Gone(state.hash, "a part of it is not there any more")
+    return now
+
+
 class Gone(Exception):
-    """A state that was not kept comes out otherwise than it was."""
+    """A state whose curves are not kept, and that does not come out again as it was."""
+
+    def __init__(self, name: str, why: str) -> None:
+        self.name, self.why = name, why
+        super().__init__(f"{name[:12]}: {why}")
 
 
 _again: Callable[[State], Patch] | None = None
@@ -186,19 +242,40 @@ def make_again_with(make: Callable[[State], Patch]) -> None:
     _again = make
 
 
-def _made_again(state: State) -> Clip:
-    """A state whose curves were not kept: made again as it was made, and kept from now on."""
+def made_anew(state: State) -> Clip:
+    """What comes out where a state is made once more as it was made; :class:`Gone` where that
+    cannot be done any more."""
     assert _again is not None
-    assert state.before is not None
-    patch = _again(state)
-    changed, document, _ = _patched(state.before, patch)
-    if document.name != state.hash:
-        raise Gone(state.hash)
-    with keeping():
-        keep_blobs(document.blobs)
-        State.objects.filter(pk=state.pk).update(pruned=False, used=timezone.now())
-    _clips.put(state.hash, changed)
-    return changed
+    if state.before is None or state.with_take is None:
+        raise Gone(state.hash, "what it was made of is not there any more")
+    try:
+        return apply_patch(load_clip(state.before), _again(state))
+    except (BadInput, LookupError, TypeError, ValueError, AttributeError) as trouble:
+        raise Gone(state.hash, f"the line that made it fails: {trouble}") from trouble
+
+
+def _made_again(state: State) -> Clip:
+    """A state whose curves were not kept: made again as it was made. Where that gives the very
+    bytes, they are kept from now on; where it gives the same within :data:`witness.SAME`, as on
+    another kind of processor, it is that state all the same."""
+    clip = made_anew(state)
+    document = packed(clip)
+    if document.name == state.hash:
+        with keeping():
+            keep_blobs(document.blobs)
+            State.objects.filter(pk=state.pk).update(pruned=False, used=Now())
+    elif not is_that(state, clip, document):
+        raise Gone(state.hash, "this version makes other numbers of it")
+    _clips.put(state.hash, clip)
+    return clip
+
+
+def is_that(state: State, clip: Clip, document: Packed) -> bool:
+    """Whether a clip that was made again, and is packed as ``document``, is a pruned state."""
+    if not headers_agree(bytes(state.header.data), document.blobs[document.header]):
+        return False
+    # Those that were given up before there were witnesses came out exactly then.
+    return state.witness is None or agrees(clip, bytes(state.witness))
 
 
 def changed_channels(a: State, b: State) -> set[TrackId]:
@@ -211,7 +288,8 @@ def changed_channels(a: State, b: State) -> set[TrackId]:
 
 FRAME = frozenset({"skeleton", "layout", "rate", "frames", "reading"})
 """What poses are made of beside curves."""
-BESIDE = FRAME | {"contacts", "accepted", "marks", "plants", "props", "name"}
+BESIDE = frozenset(part.name for part in fields(Clip)) - {"curves"}
+"""All that a clip is beside its curves: what two writers may both have changed."""
 
 
 def changed_parts(a: State, b: State) -> set[str]:
@@ -234,16 +312,48 @@ def held_by(states: Iterable[State]) -> set[str]:
     for state in states:
         headers.add(state.header_id)
         if not state.pruned:
-            shas.update(_split(state))
-    for data in Blob.objects.filter(pk__in=headers).values_list("data", flat=True):
-        skeleton = orjson.loads(bytes(data)).get("skeleton")
-        if isinstance(skeleton, str):
-            shas.add(skeleton)
-    return shas | headers
+            shas.update(_split(state.manifest))
+    return shas | headers | skeletons_of(headers)
 
 
-def stored_bytes(states: Iterable[State], lines: Iterable[str] = ()) -> int:
+_named: Cache[str] = Cache(2**24, lambda name: 180)
+
+
+def skeletons_of(headers: Collection[str]) -> set[str]:
+    """Digests of the skeletons that headers name; one that cannot be read names none."""
+    found = _named.some(headers)
+    missing = [sha for sha in headers if sha not in found]
+    for k in range(0, len(missing), 1000):
+        some = Blob.objects.filter(sha__among=missing[k : k + 1000])
+        for sha, data in some.values_list("sha", "data"):
+            try:
+                name = orjson.loads(bytes(data)).get("skeleton")
+            except (orjson.JSONDecodeError, AttributeError):
+                name = None
+            found[sha] = name if isinstance(name, str) else ""
+            _named.put(sha, found[sha])
+    return set(found.values()) - {""}
+
+
+DIGESTS = (
+    "SELECT DISTINCT encode(substring(m.raw FROM k * 32 + 1 FOR 32), 'hex') AS sha FROM "
+    # Unpacked once a state, not once a digest.
+    "(SELECT manifest || ''::bytea AS raw FROM {states} WHERE NOT pruned OFFSET 0) m, "
+    "generate_series(0, length(m.raw) / 32 - 1) k"
+)
+"""The digests that the manifests of some states hold, as SQL."""
+
+
+def stored_bytes(states: QuerySet[State], lines: Collection[str] = ()) -> int:
     """Bytes of all blobs that some states and recipes hold, each counted once."""
-    shas = set(lines) | held_by(states)
-    total = Blob.objects.filter(pk__in=shas).aggregate(total=Sum(Length("data")))["total"]
-    return int(total or 0)
+    chosen, params = states.order_by().values("pk").query.sql_with_params()
+    query = (
+        f"WITH chosen AS MATERIALIZED (SELECT header_id, manifest, pruned FROM editing_state "
+        f"WHERE hash IN ({chosen})), held AS ({DIGESTS.format(states='chosen')} "
+        "UNION SELECT header_id FROM chosen UNION SELECT unnest(%s::text[])) "
+        "SELECT coalesce(sum(length(data)), 0) FROM editing_blob "
+        "WHERE sha IN (SELECT sha FROM held)"
+    )
+    with connection.cursor() as cursor:
+        cursor.execute(query, [*params, list(lines)])
+        return int(cursor.fetchone()[0])

@@ -13,6 +13,7 @@ from leancurve.progress import part_of
 from library import jobs
 from library.jobs import job_kind
 from library.models import Job, Take, Workspace
+from library.room import require_room
 
 from editing import history
 from editing.accounts import account_of, summary_of
@@ -32,6 +33,7 @@ def start(
         raise BadInput(f"takes: at most {MOST_TAKES} at once, got {len(takes)}")
     if not many.lines:
         raise BadInput("recipe: it has no lines")
+    require_room(workspace)
     with transaction.atomic():
         rate = None if many.rate is None else [many.rate.numerator, many.rate.denominator]
         batch = Batch.objects.create(

@@ -27,6 +27,7 @@ from library.intake import store_take
 from library.jobs import job_kind
 from library.models import Job, StoredFile, Take, Workspace
 from library.parsing import look
+from library.room import require_room
 
 from editing import history
 from editing.models import Carried, Clip, JointMap, Revision
@@ -52,6 +53,7 @@ def start(
         raise BadInput("targets: choose at least one skeleton")
     if len(targets) > MOST_TARGETS:
         raise BadInput(f"targets: at most {MOST_TARGETS} at once, got {len(targets)}")
+    require_room(revision.clip.workspace)
     source = load_clip(revision.state)
     started = []
     for target in targets:
@@ -132,6 +134,7 @@ def take_of_revision(source: Revision, target: Take | None, request: uuid.UUID, 
     if there is not None:
         return there.take
     workspace = source.clip.workspace
+    require_room(workspace)
     data = write_clip(load_clip(source.state))
     file_name = f"{name[:200]}.json"
     looked = look(read_take(data, file_name), file_name)

@@ -18,7 +18,14 @@ from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from documents.blobs import keep_lines, keeping
 from documents.models import State
-from documents.store import FRAME, changed_channels, changed_parts, hash_after, load_clip
+from documents.store import (
+    FRAME,
+    Gone,
+    changed_channels,
+    changed_parts,
+    hash_after,
+    load_clip,
+)
 from leancurve.errors import BadInput
 from leancurve.operations import operation_named
 from leancurve.progress import Progress, part_of, silent
@@ -26,6 +33,7 @@ from leancurve.recipe import moved_line, moved_lines, set_aside, time_after
 from leancurve.time.meaning import ClipTime
 from library.models import Take
 from library.profiles import profile_for
+from library.room import require_room
 
 from editing.company import changes_since
 from editing.models import Chosen, Clip, Revision
@@ -86,7 +94,7 @@ class Many:
 
 def open_clip(take: Take, user: AbstractBaseUser) -> Clip:
     """A new clip of a take, its recipe one line: how the take is read."""
-    with transaction.atomic():
+    with keeping():
         clip = Clip.objects.create(workspace=take.workspace, take=take, name=take.name)
         names = load_clip(take.state).skeleton.names
         known = profile_for(take.workspace, names)
@@ -346,6 +354,7 @@ def _attempt(
     if done is not None:
         return done
     clip = Clip.objects.select_related(
+        "workspace",
         "head__state__header",
         "head__before__header",
         "head__take_state__header",
@@ -371,6 +380,7 @@ def _attempt(
             if mine is None:
                 raise
             return mine
+    require_room(clip.workspace)
     result = _outcome(head, change, progress)
     return _commit(clip, head, result, request_id, user)
 
@@ -474,7 +484,7 @@ def _keep_chosen(clip: Clip, recipe: Sequence[Line]) -> None:
         for name, kind in operation_named(line["operation"]).inputs.items()
         if kind == "clip" and name in line.get("inputs", {})
     }
-    for state in State.objects.filter(pk__in=named):
+    for state in State.objects.filter(hash__among=named):
         Chosen.objects.get_or_create(clip=clip, state=state)
 
 
@@ -487,10 +497,23 @@ def _move(clip_id: int, base_id: int, target: Callable[[Clip], Revision | None])
         there = target(clip)
         if there is None:
             return head
+        _require_readable(there)
         clip.head = there
         clip.save(update_fields=["head", "opened"])
     note(revision=there.pk)
     return there
+
+
+def _require_readable(there: Revision) -> None:
+    """Nobody is led to what cannot be shown: the clip stays where it is."""
+    try:
+        load_clip(there.state)
+        load_clip(take_state_of(there))
+    except Gone as trouble:
+        raise BadInput(
+            f"revision {there.number} cannot be shown: its curves were let go to save room, and "
+            f"{trouble.why}. The clip stays as it is; revisions around it may be whole"
+        ) from trouble
 
 
 def parents_of(clip: Clip) -> dict[int, int | None]:

@@ -37,7 +37,7 @@ class Clip(models.Model):
     ``binned`` when it was deleted."""
 
     workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="clips")
-    take = models.ForeignKey(Take, on_delete=models.CASCADE, related_name="clips")
+    take = models.ForeignKey(Take, on_delete=models.RESTRICT, related_name="clips")
     name = models.CharField(max_length=255)
     head = models.ForeignKey("Revision", null=True, on_delete=models.PROTECT, related_name="+")
     tip = models.ForeignKey("Revision", null=True, on_delete=models.PROTECT, related_name="+")
@@ -62,7 +62,7 @@ class Revision(models.Model):
     """
 
     clip = models.ForeignKey(Clip, on_delete=models.CASCADE, related_name="revisions")
-    take = models.ForeignKey(Take, null=True, on_delete=models.CASCADE, related_name="+")
+    take = models.ForeignKey(Take, null=True, on_delete=models.RESTRICT, related_name="+")
     parent = models.ForeignKey("self", null=True, on_delete=models.PROTECT, related_name="+")
     number = models.PositiveIntegerField()
     lines = models.JSONField(default=list)

@@ -8,11 +8,13 @@ import contextlib
 import os
 import pickle
 import tempfile
+from dataclasses import fields
 from pathlib import Path
 
 from django.conf import settings
 from documents.caches import Cache
 from documents.store import weight
+from leancurve import __version__
 from leancurve.operations import Patch
 
 _patches: Cache[Patch] = Cache(
@@ -28,11 +30,24 @@ def found(key: str) -> Patch | None:
     """The patch of that name, if it is still kept."""
     patch = _patches.get(key)
     if patch is None and settings.COMPUTERS:
-        with contextlib.suppress(OSError, EOFError, pickle.UnpicklingError):
-            data = _file(key).read_bytes()
-            patch = pickle.loads(data)  # our own: the folder is nobody else's
+        patch = _read(_file(key))
+        if patch is not None:
             _patches.put(key, patch)
     return patch
+
+
+def _read(file: Path) -> Patch | None:
+    """What a file holds, if it is a patch as this version makes them."""
+    try:
+        made = pickle.loads(file.read_bytes())  # our own: the folder is nobody else's
+    except FileNotFoundError:
+        return None
+    except Exception:
+        # Written by another version, or half of it: it is computed again.
+        with contextlib.suppress(OSError):
+            file.unlink()
+        return None
+    return made if isinstance(made, Patch) and vars(made).keys() == PARTS else None
 
 
 def keep(key: str, patch: Patch, seconds: float) -> None:
@@ -50,7 +65,10 @@ def forget() -> None:
 
 
 def _file(key: str) -> Path:
-    return settings.SCRATCH_DIR / f"{key}.patch"
+    return settings.SCRATCH_DIR / f"{key}.{__version__}.patch"
+
+
+PARTS = {part.name for part in fields(Patch)}
 
 
 def _write(key: str, data: bytes) -> None:

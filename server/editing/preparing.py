@@ -11,6 +11,7 @@ from leancurve.errors import BadInput
 from library import jobs
 from library.jobs import job_kind
 from library.models import Job
+from library.room import require_room
 
 from editing.history import take_of
 from editing.models import Revision
@@ -21,6 +22,7 @@ def start(revision: Revision, line: Line, in_place_of: str | None) -> Job:
     """Queue the work of a line on a revision: after its last line, or in the place of one."""
     if in_place_of is not None and in_place_of not in [x["line_id"] for x in revision.recipe]:
         raise BadInput("the recipe has no such line")
+    require_room(revision.clip.workspace)
     payload = {"revision": revision.pk, "line": line, "in_place_of": in_place_of}
     return jobs.start(revision.clip.workspace, "prepare", title(line), payload)
 

@@ -11,7 +11,14 @@ from typing import Any
 import orjson
 from documents.blobs import kept_lines
 from documents.models import Blob, State
-from documents.store import Made, load_clip, load_skeleton, make_again_with, store_patch
+from documents.store import (
+    Made,
+    load_clip,
+    load_skeleton,
+    make_again_with,
+    store_patch,
+    touch,
+)
 from leancurve.errors import BadInput
 from leancurve.operations import Patch, Scope, operation_named
 from leancurve.operations.base import Inputs
@@ -157,14 +164,7 @@ def compute(line: Line, before: State, take: State, progress: Progress = silent)
     if found is not None:
         return found
     began = time.perf_counter()
-    kind = operation_named(line["operation"])
-    patch = kind.run(
-        load_clip(before),
-        kind.upgraded(line["version"], line["params"]),
-        Scope.model_validate(line["scope"]),
-        progress,
-        _loaded(_inputs(line, take)),
-    )
+    patch = _done(line, before, take, progress)
     took = time.perf_counter() - began
     log.info(
         "operation",
@@ -178,6 +178,18 @@ def compute(line: Line, before: State, take: State, progress: Progress = silent)
     return patch
 
 
+def _done(line: Line, before: State, take: State, progress: Progress = silent) -> Patch:
+    """The patch of a line, made now."""
+    kind = operation_named(line["operation"])
+    return kind.run(
+        load_clip(before),
+        kind.upgraded(line["version"], line["params"]),
+        Scope.model_validate(line["scope"]),
+        progress,
+        _loaded(_inputs(line, take)),
+    )
+
+
 def known(line: Line, before: State, take: State) -> Patch | None:
     """The patch of a line that was computed a moment ago, if it is still at hand."""
     return patches.found(work_key(line, before, take))
@@ -187,7 +199,14 @@ def run_line(line: Line, at: Standing, progress: Progress = silent) -> Step:
     """A line's state and report, from the memo where it was run before."""
     key = next_key(at.key, line)
     memo = Memo.objects.select_related("state__header", "take__header").filter(pk=key).first()
-    return _remembered(line, memo) if memo is not None else _worked(line, at, key, progress)
+    if memo is not None and _stays(memo):
+        return _remembered(line, memo)
+    return _worked(line, at, key, progress)
+
+
+def _stays(memo: Memo) -> bool:
+    """Whether what a memo names is there, and stays for as long as it takes to use it."""
+    return memo.take is not None and touch([memo.state, memo.take])
 
 
 def _remembered(line: Line, memo: Memo) -> Step:
@@ -224,11 +243,11 @@ def _moved_take(line: Line, report: Mapping[str, Any], take: State) -> State:
 
 
 def made_anew(state: State) -> Patch:
-    """The patch that made a state, from how it was made."""
+    """The patch that made a state, from how it was made: truly made, not what was at hand."""
     (line,) = kept_lines([state.line])
     assert state.before is not None
     assert state.with_take is not None
-    return compute(line, state.before, state.with_take)
+    return _done(line, state.before, state.with_take)
 
 
 make_again_with(made_anew)
@@ -242,7 +261,7 @@ def replay(take: State, recipe: Sequence[Line], progress: Progress = silent) -> 
     at = begin(take)
     for k, (line, key) in enumerate(zip(recipe, keys, strict=True)):
         memo = memos.get(key)
-        if memo is not None:
+        if memo is not None and _stays(memo):
             step = _remembered(line, memo)
         else:
             within = part_of(progress, k / len(recipe), 1 / len(recipe))

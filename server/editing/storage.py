@@ -3,21 +3,22 @@ any more is swept away.
 """
 
 import logging
-from collections.abc import Iterable
 from datetime import timedelta
 
-from django.db import connection, transaction
-from django.db.models import Q
+from django.db import transaction
+from django.db.models import QuerySet
 from django.utils import timezone
-from documents.blobs import KEEPING
-from documents.models import Blob, State
-from documents.store import hash_after, held_by
+from documents.models import State
+from documents.packing import packed
+from documents.store import Gone, load_clip, made_anew
+from documents.witness import SAME, differs_by, headers_agree, witness_of
 from leancurve.operations import operation_named
-from library.models import Skeleton, Take
+from library.models import Take
 from procrastinate.contrib.django import app as queue
 
-from editing.models import Chosen, Clip, Memo, Revision, StoredMotion
-from editing.recipes import begin, made_anew, next_key
+from editing import sweeping
+from editing.models import Clip, Revision, StoredMotion
+from editing.sweeping import AGE
 
 log = logging.getLogger("lean.storage")
 
@@ -25,137 +26,143 @@ NEWEST = 50
 """Revisions of a clip whose curves are kept in any case."""
 MOST_MS = 2000.0
 """The longest that making a state again may take, from the nearest one that is kept."""
-AGE = timedelta(hours=1)
-"""What is younger may be about to be used."""
+MOST_IN_A_ROW = 12
+"""States that are made one of another until there is one whose curves are kept."""
 
 
-def prune(clip: Clip) -> int:
+def prune(clip: Clip, age: timedelta = AGE) -> int:
     """Do without the curves of old revisions that a line makes again in a moment; how many.
 
-    Hand work is kept, and so is what is shown, what a take is, and every checkpoint from which
-    the next ones are made. Each is made once more before it is given up.
+    Hand work is kept, and so is what is shown, what was used lately, what a take is, and every
+    checkpoint from which the next ones are made. Each is made once more before it is given up, and
+    stays whole where that does not give the same.
     """
-    revisions = list(clip.revisions.select_related("state").order_by("-number"))
-    kept = set(Take.objects.values_list("state_id", flat=True))
-    kept |= set(Clip.objects.values_list("head__state_id", flat=True))
-    kept |= set(Revision.objects.values_list("take_state_id", flat=True))
-    kept |= set(StoredMotion.objects.values_list("state_id", flat=True))
+    revisions = list(clip.revisions.select_related("state__header").order_by("-number"))
+    kept = _kept_whole(clip)
     for revision in revisions[:NEWEST]:
         kept |= {revision.state_id, revision.before_id}
     count = 0
-    cost: dict[str, float] = {}
     for revision in reversed(revisions[NEWEST:]):
         state = revision.state
-        if state.pk in kept or state.pruned or state.before is None or state.ms is None:
-            continue
-        line = revision.recipe[-1]
-        again = _cost(state.before, cost) + state.ms
-        if operation_named(line["operation"]).grows or again > MOST_MS:
-            continue
-        if hash_after(state.before, made_anew(state)) != state.pk:
-            continue
-        State.objects.filter(pk=state.pk).update(pruned=True)
-        cost[state.pk] = again
-        count += 1
+        try:
+            if state.pk not in kept and _may_go(revision, age) and _comes_out_the_same(state):
+                witness = witness_of(load_clip(state))
+                State.objects.filter(pk=state.pk).update(pruned=True, witness=witness)
+                count += 1
+        except Exception:
+            # One that cannot be made again is in nobody's way.
+            log.exception("a state could not be pruned", extra={"state": state.pk})
     return count
 
 
-def _cost(state: State, known: dict[str, float]) -> float:
-    """Milliseconds until a state is there: none where its curves are kept."""
-    if state.pk in known:
-        return known[state.pk]
-    total, at = 0.0, state
-    while at.pruned and at.before is not None:
-        total += at.ms or 0.0
-        at = at.before
-    return total
-
-
-def sweep(age: timedelta = AGE) -> dict[str, int]:
-    """Delete memos, states and blobs that nothing refers to any more, but not what is young."""
-    before = timezone.now() - age
-    with transaction.atomic():
-        with connection.cursor() as cursor:
-            cursor.execute("SELECT pg_advisory_xact_lock(%s)", [KEEPING])
-        memos = Memo.objects.exclude(pk__in=_live_trails()).filter(created__lt=before)
-        counts = {"memos": memos.delete()[0]}
-        live = _live_states()
-        states = State.objects.exclude(pk__in=live).filter(used__lt=before)
-        counts["states"] = states.delete()[1].get("documents.State", 0)
-        held = held_by(State.objects.iterator()) | _lines() | _skeletons()
-        counts["blobs"] = Blob.objects.exclude(pk__in=held).delete()[0]
-    return counts
-
-
-def _live_trails() -> set[str]:
-    """Names of what the recipes of clips make, each clip's newest revisions and its head."""
-    live: set[str] = set()
-    for clip in Clip.objects.select_related("take", "head", "tip"):
-        newest = list(clip.revisions.select_related("take").order_by("-number")[:NEWEST])
-        for revision in {r.pk: r for r in (*newest, clip.head, clip.tip) if r}.values():
-            key = begin((revision.take or clip.take).state).key
-            for line in revision.recipe:
-                key = next_key(key, line)
-                live.add(key)
-    return live
-
-
-def _live_states() -> set[str]:
-    """States that takes, revisions, memos and lines name, and those they are made from again."""
-    live: set[str | None] = set(Take.objects.values_list("state_id", flat=True))
-    for model, names in (
-        (Revision, ("state_id", "before_id", "take_state_id")),
-        (Memo, ("state_id", "take_id")),
-        (Chosen, ("state_id",)),
-        (StoredMotion, ("state_id",)),
+def _kept_whole(clip: Clip) -> set[str]:
+    """States of a clip that something refers to as they are."""
+    ours = Revision.objects.filter(clip=clip)
+    kept: set[str] = set()
+    for found in (
+        Take.objects.filter(state__in=ours.values("state")).values_list("state_id", flat=True),
+        Clip.objects.filter(head__state__in=ours.values("state")).values_list(
+            "head__state_id", flat=True
+        ),
+        Revision.objects.filter(take_state__in=ours.values("state")).values_list(
+            "take_state_id", flat=True
+        ),
+        StoredMotion.objects.filter(state__in=ours.values("state")).values_list(
+            "state_id", flat=True
+        ),
     ):
-        for row in model.objects.values_list(*names):
-            live |= set(row)
-    fresh = set(live)
-    while fresh:
-        made = State.objects.filter(pk__in=fresh, pruned=True).values_list(
-            "before_id", "with_take_id"
-        )
-        fresh = {pk for row in made for pk in row} - live
-        live |= fresh
-    return {pk for pk in live if pk is not None}
+        kept |= set(found)
+    return kept
 
 
-def _lines() -> set[str]:
-    lines = {sha for recipe in Revision.objects.values_list("lines", flat=True) for sha in recipe}
-    return lines | set(State.objects.exclude(line="").values_list("line", flat=True))
+def _may_go(revision: Revision, age: timedelta) -> bool:
+    """Whether a line makes a revision's state again, soon and from one that is near."""
+    state = State.objects.select_related("before").get(pk=revision.state_id)
+    if state.pruned or state.before is None or state.with_take_id is None or state.ms is None:
+        return False
+    if age and state.used > timezone.now() - age:
+        return False
+    line = revision.recipe[-1]
+    cost, steps = _way_back(state.before)
+    return (
+        not operation_named(line["operation"]).grows
+        and cost + state.ms <= MOST_MS
+        and steps < MOST_IN_A_ROW
+    )
 
 
-def _skeletons() -> set[str]:
-    return set(Skeleton.objects.values_list("digest", flat=True))
+def _way_back(state: State | None) -> tuple[float, int]:
+    """Milliseconds and steps until a state is there: none where its curves are kept."""
+    total, steps = 0.0, 0
+    while state is not None and state.pruned and steps <= MOST_IN_A_ROW:
+        total += state.ms or 0.0
+        steps += 1
+        state = State.objects.filter(pk=state.before_id).first()
+    return total, steps
+
+
+def _comes_out_the_same(state: State) -> bool:
+    """Whether making a state again gives the numbers it has."""
+    fresh = State.objects.select_related("header", "before", "with_take").get(pk=state.pk)
+    try:
+        again = made_anew(fresh)
+    except Gone:
+        return False
+    document = packed(again)
+    same = headers_agree(bytes(fresh.header.data), document.blobs[document.header])
+    return same and differs_by(load_clip(fresh), again) <= SAME
 
 
 def tidy(age: timedelta = AGE) -> dict[str, int]:
     """Prune every clip and sweep what is left over, but not what is young."""
-    pruned = sum(prune(clip) for clip in Clip.objects.all())
-    return {"pruned": pruned, **sweep(age)}
+    pruned = 0
+    for clip in Clip.objects.iterator():
+        try:
+            pruned += prune(clip, age)
+        except Exception:
+            log.exception("a clip could not be pruned", extra={"clip": clip.pk})
+    swept = sweeping.sweep(age, NEWEST)
+    wrong = sweeping.check()
+    if wrong:
+        log.error("storage is not whole", extra={"troubles": wrong[:10], "count": len(wrong)})
+    return {"pruned": pruned, **swept, "troubles": len(wrong)}
 
 
 def forget_clip(clip: Clip) -> None:
-    """Delete a clip with its history and its deliveries; its blobs go with the next sweep."""
+    """Delete a clip with its history and its deliveries, and takes that were only kept beneath it;
+    its blobs go with the next sweep."""
     with transaction.atomic():
+        beneath = list(clip.revisions.exclude(take=None).values_list("take", flat=True).distinct())
         clip.deliveries.all().delete()
         Clip.objects.filter(pk=clip.pk).update(head=None, tip=None)
         clip.revisions.update(parent=None)
         clip.revisions.all().delete()
         clip.delete()
+        for take in Take.objects.filter(pk__among=beneath, hidden=True):
+            forget_take(take)
 
 
 def forget_take(take: Take) -> None:
-    """Delete a take with its file and all clips made of it."""
-    others = Revision.objects.filter(take=take).exclude(clip__take=take)
+    """Delete a take with its file and the clips made of it.
+
+    Where a revision of another clip lies on it, it stays, seen by nobody, until the last such
+    revision is gone.
+    """
     with transaction.atomic():
-        clips: Iterable[Clip] = Clip.objects.filter(Q(take=take) | Q(revisions__in=others))
-        for clip in clips.distinct():
+        for clip in take.clips.all():
             forget_clip(clip)
+        if clips_on(take).exists():
+            now = timezone.now()
+            Take.objects.filter(pk=take.pk).update(hidden=True, binned=take.binned or now)
+            return
         file = take.file
         take.delete()
         file.delete()
+
+
+def clips_on(take: Take) -> QuerySet[Clip]:
+    """Clips of other takes of which a revision lies on this one."""
+    return Clip.objects.filter(revisions__take=take).exclude(take=take).distinct()
 
 
 @queue.periodic(cron="17 * * * *")

@@ -19,21 +19,28 @@ _processes = multiprocessing.get_context("forkserver")
 _processes.set_forkserver_preload(["library.parsing"])
 
 
-def apart(work: Callable[..., T], arguments: tuple[Any, ...], file: str, check: Progress) -> T:
+def apart(
+    work: Callable[..., T],
+    arguments: tuple[Any, ...],
+    file: str,
+    check: Progress,
+    seconds: int | None = None,
+) -> T:
     """What ``work(*arguments, progress)`` returns, computed in a child process.
 
     ``check`` is called with the share done while it works, and may raise. :class:`BadInput` names
     the ``file`` where it is to blame, also for needing more time or memory than a file may.
     """
     ours, theirs = _processes.Pipe(duplex=False)
-    limits = (settings.INTAKE_MEMORY_BYTES, settings.INTAKE_SECONDS)
+    longest = settings.INTAKE_SECONDS if seconds is None else seconds
+    limits = (settings.INTAKE_MEMORY_BYTES, longest)
     child = _processes.Process(
         target=_limited, args=(work, arguments, *limits, theirs), daemon=True
     )
     child.start()
     theirs.close()
     try:
-        kind, answer = _awaited(ours, time.monotonic() + settings.INTAKE_SECONDS, check)
+        kind, answer = _awaited(ours, time.monotonic() + longest, check)
     except EOFError:
         raise BadInput(
             "reading it failed: it needs more time or memory than a file may use", file=file
@@ -59,7 +66,7 @@ def _awaited(ours: Connection, until: float, check: Progress) -> tuple[str, Any]
                 return kind, answer
             done = answer
         check(done)
-    return "wrong", (f"reading it took over {settings.INTAKE_SECONDS} s", None, None)
+    return "wrong", ("reading it took longer than a file may take", None, None)
 
 
 def _limited(

@@ -4,6 +4,7 @@ import logging
 from collections.abc import Callable, Iterable
 from typing import Any
 
+from django.db.models import Q
 from documents.blobs import keep_blobs, keeping
 from documents.inspections import inspect, keep
 from documents.models import Inspection
@@ -93,10 +94,19 @@ def inspect_take(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
 
 
 def inspect_missing(takes: Iterable[Take]) -> None:
-    """Queue an inspection of takes that have none from these detectors, once each."""
+    """Queue an inspection of takes that have none from these detectors, once each: one that failed
+    is not asked for again until there are other detectors."""
     listed = {t.state_id: t for t in takes}
-    known = Inspection.objects.filter(pk__in=listed, version=VERSION).values_list("pk", flat=True)
-    for take in (t for state, t in listed.items() if state not in set(known)):
-        asked = Job.objects.filter(kind="inspect", payload__take=take.pk, state__in=Job.OPEN)
-        if not asked.exists():
-            jobs.start(take.workspace, "inspect", take.name, {"take": take.pk})
+    found = Inspection.objects.filter(state__among=listed, version=VERSION)
+    known = set(found.values_list("pk", flat=True))
+    missing = {t.pk: t for state, t in listed.items() if state not in known}
+    if not missing:
+        return
+    asked = Job.objects.filter(kind="inspect", payload__take__in=list(missing)[:1000]).filter(
+        Q(state__in=Job.OPEN) | Q(state=Job.State.FAILED, payload__version=VERSION)
+    )
+    done = set(asked.values_list("payload__take", flat=True))
+    for take in missing.values():
+        if take.pk not in done:
+            payload = {"take": take.pk, "version": VERSION}
+            jobs.start(take.workspace, "inspect", take.name, payload)

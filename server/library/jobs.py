@@ -3,17 +3,21 @@
 import logging
 import time
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any
 
 from asgiref.sync import async_to_sync, sync_to_async
 from config.logs import note
-from config.troubles import is_away, passing
+from config.troubles import is_passing, passing
+from django.conf import settings
 from django.db import connection, connections, transaction
+from django.db.models import F, Max, Min
 from django.db.utils import InterfaceError, OperationalError
 from leancurve.errors import BadInput
 from leancurve.operations import Cancelled
 from procrastinate.contrib.django import app as queue
 
+from library.job_process import Ended, done_apart
 from library.models import Job, Workspace
 
 log = logging.getLogger("lean.jobs")
@@ -24,16 +28,30 @@ REPORT_EVERY_S = 0.15
 TRIES = 3
 AWAY_S = 600
 """How often a job is taken up again when its database goes away, and how long that is awaited."""
+MOST_TRIES = 5
+"""How often a job is begun whose process ends before it is done."""
+LONGEST_S = 1800.0
+PUT_OFF_S = 30
 
 Work = Callable[[Job, Callable[[float], None]], dict[str, Any]]
-_kinds: dict[str, Work] = {}
 
 
-def job_kind(name: str) -> Callable[[Work], Work]:
+@dataclass(frozen=True)
+class Kind:
+    """What jobs of a kind do, and how long one may take."""
+
+    work: Work
+    seconds: float
+
+
+_kinds: dict[str, Kind] = {}
+
+
+def job_kind(name: str, seconds: float = LONGEST_S) -> Callable[[Work], Work]:
     """Register the function that does jobs of one kind; it returns the job's result."""
 
     def register(work: Work) -> Work:
-        _kinds[name] = work
+        _kinds[name] = Kind(work, seconds)
         return work
 
     return register
@@ -43,12 +61,13 @@ def job_kind(name: str) -> Callable[[Work], Work]:
 def run_queued(job_id: int) -> None:
     """What the worker calls, in a thread of its own: its connections end with the job.
 
-    A database that goes away meanwhile is waited for, and the job taken up again.
+    The job is done in a process of its own, within limits. A database that goes away meanwhile is
+    waited for, and the job taken up again.
     """
     try:
         for left in reversed(range(TRIES)):
             try:
-                run(job_id)
+                _run_apart(job_id)
                 return
             except (OperationalError, InterfaceError):
                 if not left:
@@ -57,6 +76,51 @@ def run_queued(job_id: int) -> None:
                 _until_database_answers()
     finally:
         connections.close_all()
+
+
+def _run_apart(job_id: int) -> None:
+    kind = Job.objects.filter(pk=job_id).values_list("kind", flat=True).first()
+    if kind is None:
+        return
+    if kind not in _kinds:
+        put_off(Job.objects.get(pk=job_id))
+        return
+    how: Ended = "lost"
+    while how == "lost" and _may_begin(job_id):
+        how = done_apart(job_id, _kinds[kind].seconds) if settings.JOBS_APART else _here(job_id)
+    if how == "away":
+        raise OperationalError("the database went away")
+    if how == "too long":
+        minutes = _kinds[kind].seconds / 60
+        _fail(job_id, f"It took longer than the {minutes:g} minutes that such a job may take.")
+
+
+def _here(job_id: int) -> Ended:
+    run(job_id)
+    return "done"
+
+
+def put_off(job: Job) -> None:
+    """A kind that this version does not know is left to a worker that does."""
+    log.warning("a job of an unknown kind is left to another worker", extra={"kind": job.kind})
+    Job.objects.filter(pk=job.pk, state=Job.State.RUNNING).update(state=Job.State.QUEUED)
+    later = run_queued.configure(schedule_in={"seconds": PUT_OFF_S}, priority=-job.turn)
+    later.defer(job_id=job.pk)
+
+
+def _may_begin(job_id: int) -> bool:
+    """Whether a job is open and was not begun too often."""
+    job = Job.objects.filter(pk=job_id, state__in=Job.OPEN).first()
+    if job is not None and job.tries >= MOST_TRIES:
+        _fail(job_id, f"It was begun {job.tries} times, and its process ended each time.")
+        return False
+    return job is not None
+
+
+def _fail(job_id: int, message: str) -> None:
+    Job.objects.filter(pk=job_id, state__in=Job.OPEN).update(
+        state=Job.State.FAILED, message=message
+    )
 
 
 def _until_database_answers() -> None:
@@ -74,9 +138,22 @@ def _until_database_answers() -> None:
 def start(workspace: Workspace | None, kind: str, title: str, payload: dict[str, Any]) -> Job:
     """Create a job and queue it; both or neither, in the caller's transaction."""
     with transaction.atomic():
-        job = Job.objects.create(workspace=workspace, kind=kind, title=title, payload=payload)
-        run_queued.defer(job_id=job.pk)
+        turn = _turn(workspace)
+        job = Job.objects.create(
+            workspace=workspace, kind=kind, title=title, payload=payload, turn=turn
+        )
+        run_queued.configure(priority=-turn).defer(job_id=job.pk)
     return job
+
+
+def _turn(workspace: Workspace | None) -> int:
+    """When a new job's turn is: after its own workspace's, and before what others still have to
+    come by as many. So workspaces take turns, however much one of them asks for (fair queueing by
+    virtual times: Demers, Keshav and Shenker, 1989)."""
+    waiting = Job.objects.filter(state__in=Job.OPEN)
+    now = waiting.aggregate(n=Min("turn"))["n"] or 0
+    last = waiting.filter(workspace=workspace).aggregate(n=Max("turn"))["n"]
+    return now if last is None else max(last + 1, now)
 
 
 def run(job_id: int) -> None:
@@ -86,7 +163,7 @@ def run(job_id: int) -> None:
     """
     note(job=job_id)
     claimed = Job.objects.filter(pk=job_id, state__in=Job.OPEN, cancel_requested=False).update(
-        state=Job.State.RUNNING, progress=0.0
+        state=Job.State.RUNNING, progress=0.0, tries=F("tries") + 1
     )
     if not claimed:
         Job.objects.filter(pk=job_id, state__in=Job.OPEN).update(state=Job.State.CANCELLED)
@@ -94,14 +171,16 @@ def run(job_id: int) -> None:
     job = Job.objects.select_related("workspace").get(pk=job_id)
     began = time.perf_counter()
     try:
-        result = _kinds[job.kind](job, _reporter(job))
+        result = _kinds[job.kind].work(job, _reporter(job))
         outcome: dict[str, Any] = {"state": Job.State.DONE, "progress": 1.0, "result": result}
     except Cancelled:
         outcome = {"state": Job.State.CANCELLED, "message": "Cancelled."}
     except BadInput as trouble:
         outcome = {"state": Job.State.FAILED, "message": str(trouble)}
+    except MemoryError:
+        outcome = {"state": Job.State.FAILED, "message": "It needs more memory than a job may use."}
     except Exception as trouble:
-        if is_away(trouble):
+        if is_passing(trouble):
             raise
         log.exception("job failed")
         ours = f"Something went wrong on our side; the log names it as job {job_id}."
@@ -159,15 +238,15 @@ def requeue_lost() -> int:
         # One worker at a time: what is queued again is queued once.
         cursor.execute("SELECT pg_advisory_xact_lock(hashtext('lean.requeue_lost'))")
         cursor.execute(
-            "SELECT j.id FROM library_job j WHERE j.state IN ('queued', 'running') "
+            "SELECT j.id, j.turn FROM library_job j WHERE j.state IN ('queued', 'running') "
             "AND j.created < now() - make_interval(secs => %s) AND NOT EXISTS ("
             "SELECT 1 FROM procrastinate_jobs q WHERE q.task_name = 'job' "
             "AND q.status IN ('todo', 'doing') AND (q.args->>'job_id')::bigint = j.id)",
             [STALLED_AFTER_S],
         )
-        lost = [row[0] for row in cursor.fetchall()]
-        for job in lost:
-            run_queued.defer(job_id=job)
+        lost = cursor.fetchall()
+        for job, turn in lost:
+            run_queued.configure(priority=-turn).defer(job_id=job)
     if lost:
         log.warning("jobs that had left the queue queued again", extra={"count": len(lost)})
     return len(lost)

@@ -81,7 +81,8 @@ class TakeQuerySet(models.QuerySet["Take"]):
 
 class Take(models.Model):
     """What was captured, as found. Immutable but for its name. ``binned`` is when it was deleted:
-    for some days it can be put back."""
+    for some days it can be put back. One that is ``hidden`` is out of the bin as well, and stays
+    because revisions of clips lie on it."""
 
     workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="takes")
     name = models.CharField(max_length=255)
@@ -99,6 +100,7 @@ class Take(models.Model):
     picture = models.JSONField(default=dict)
     created = models.DateTimeField(auto_now_add=True)
     binned = models.DateTimeField(null=True)
+    hidden = models.BooleanField(default=False)
 
     objects = TakeQuerySet.as_manager()
 
@@ -159,6 +161,9 @@ class Job(models.Model):
     payload = models.JSONField(default=dict)
     result = models.JSONField(default=dict)
     cancel_requested = models.BooleanField(default=False)
+    tries = models.PositiveSmallIntegerField(default=0)
+    turn = models.BigIntegerField(default=0)
+    """When its turn is among those of all workspaces: the lowest is next."""
     created = models.DateTimeField(auto_now_add=True)
     updated = models.DateTimeField(auto_now=True)
 
@@ -167,6 +172,13 @@ class Job(models.Model):
         constraints = [
             models.CheckConstraint(
                 condition=Q(progress__gte=0) & Q(progress__lte=1), name="job_progress_share"
+            )
+        ]
+        indexes = [
+            models.Index(
+                fields=["workspace", "turn"],
+                condition=Q(state__in=["queued", "running"]),
+                name="job_open_turns",
             )
         ]
 

@@ -2,7 +2,7 @@
 
 from delivery import deliver
 from editing import batches, carrying, preparing, storage
-from place import bins, moving
+from place import bins, housekeeping, moving
 
 from library import intake, jobs
 
@@ -11,6 +11,7 @@ __all__ = [
     "bins",
     "carrying",
     "deliver",
+    "housekeeping",
     "intake",
     "jobs",
     "moving",

@@ -1,16 +1,19 @@
 """The bin: what was deleted lies there for some days, can be put back, and then goes for good."""
 
 from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
 from django.db import transaction
-from django.db.models import Model
+from django.db.models import Model, QuerySet
 from django.utils import timezone
+from documents.models import State
 from documents.store import stored_bytes
 from editing.models import Clip, Recipe, StoredMotion
-from editing.storage import forget_clip, forget_take, sweep
+from editing.storage import clips_on, forget_clip, forget_take
+from editing.sweeping import sweep
 from leancurve.errors import BadInput
 from library.models import Take, Workspace
 from procrastinate.contrib.django import app as queue
@@ -28,7 +31,11 @@ KINDS: dict[str, type[Model]] = {
 
 @dataclass(frozen=True)
 class Binned:
-    """Something in the bin: until when it can be put back, and how many bytes it holds."""
+    """Something in the bin: until when it can be put back, and how many bytes it holds.
+
+    ``clips`` go for good with it, by name; those of ``kept_for`` lie on it and stay, and so does
+    the take beneath them, seen by nobody.
+    """
 
     kind: str
     id: int
@@ -36,6 +43,8 @@ class Binned:
     binned: datetime
     until: datetime
     bytes: int
+    clips: tuple[str, ...] = ()
+    kept_for: tuple[str, ...] = ()
 
 
 def put_in(thing: Any) -> None:
@@ -44,29 +53,44 @@ def put_in(thing: Any) -> None:
 
 def binned_in(workspace: Workspace) -> list[Binned]:
     """What lies in a workspace's bin, the latest first."""
-    found = [
-        Binned(kind, thing.pk, thing.name, thing.binned, thing.binned + KEPT, _size(thing))
-        for kind, thing in _things(workspace)
-    ]
+    found = [_binned(kind, thing) for kind, thing in _things(workspace)]
     return sorted(found, key=lambda b: b.binned, reverse=True)
+
+
+def _binned(kind: str, thing: Any) -> Binned:
+    clips: tuple[str, ...] = ()
+    kept_for: tuple[str, ...] = ()
+    if isinstance(thing, Take):
+        clips = tuple(thing.clips.order_by("name").values_list("name", flat=True))
+        kept_for = tuple(clips_on(thing).order_by("name").values_list("name", flat=True))
+    until = thing.binned + KEPT
+    size = 0 if kept_for else _size(thing)
+    return Binned(kind, thing.pk, thing.name, thing.binned, until, size, clips, kept_for)
 
 
 def _size(thing: Any) -> int:
     if isinstance(thing, StoredMotion):
-        return stored_bytes([thing.state])
+        return stored_bytes(State.objects.filter(pk=thing.state_id))
     return 0 if isinstance(thing, Recipe) else size_of(thing)
 
 
 def _things(workspace: Workspace) -> Iterator[tuple[str, Any]]:
     for kind, model in KINDS.items():
-        for thing in model._default_manager.filter(workspace=workspace).exclude(binned=None):
+        for thing in _among(model, workspace):
             yield kind, thing
+
+
+def _among(model: type[Model], workspace: Workspace) -> QuerySet[Any]:
+    """What of a kind lies in the bin; a clip of a take that does is told with it."""
+    found = model._default_manager.filter(workspace=workspace).exclude(binned=None)
+    if model is Take:
+        return found.filter(hidden=False)
+    return found.filter(take__binned=None) if model is Clip else found
 
 
 def put_back(workspace: Workspace, kind: str, pk: int) -> None:
     """Back where it was. What is known by a name that was taken meanwhile gets another."""
-    with transaction.atomic():
-        thing = _one(workspace, kind, pk)
+    with _held(workspace, kind, pk) as thing:
         if isinstance(thing, (Recipe, StoredMotion)):
             alike = type(thing)._default_manager.filter(workspace=workspace, binned=None)
             names = set(alike.values_list("name", flat=True))
@@ -81,33 +105,38 @@ def put_back(workspace: Workspace, kind: str, pk: int) -> None:
 
 def remove(workspace: Workspace, kind: str, pk: int) -> None:
     """Gone for good; what it alone held is swept away."""
-    _forget(_one(workspace, kind, pk))
+    with _held(workspace, kind, pk) as thing:
+        _forget(thing)
 
 
 def empty(workspace: Workspace, before: datetime | None = None) -> int:
-    """Everything in the bin, or what was deleted before a time, is gone for good; how many."""
+    """Everything in the bin, or what was deleted before a time, is gone for good; how many.
+
+    What is put back meanwhile stays.
+    """
     count = 0
-    for _, thing in list(_things(workspace)):
-        if (before is None or thing.binned < before) and _there(thing):
-            _forget(thing)
-            count += 1
+    for kind, listed in list(_things(workspace)):
+        try:
+            with _held(workspace, kind, listed.pk) as thing:
+                if before is None or thing.binned < before:
+                    _forget(thing)
+                    count += 1
+        except BadInput:
+            continue
     return count
 
 
-def _there(thing: Any) -> bool:
-    # A clip goes with its take.
-    return bool(type(thing)._default_manager.filter(pk=thing.pk).exists())
-
-
-def _one(workspace: Workspace, kind: str, pk: int) -> Any:
+@contextmanager
+def _held(workspace: Workspace, kind: str, pk: int) -> Iterator[Any]:
+    """One that lies in the bin, and does until this ends."""
     model = KINDS.get(kind)
     if model is None:
         raise BadInput(f"kind: expected {', '.join(KINDS)}")
-    among = model._default_manager.filter(workspace=workspace, pk=pk).exclude(binned=None)
-    thing = among.first()
-    if thing is None:
-        raise BadInput("that is not in the bin any more")
-    return thing
+    with transaction.atomic():
+        thing = _among(model, workspace).select_for_update(of=("self",)).filter(pk=pk).first()
+        if thing is None:
+            raise BadInput("that is not in the bin any more")
+        yield thing
 
 
 def _forget(thing: Any) -> None:

@@ -1,13 +1,26 @@
 """People: who can sign in, what they may do where, and that somebody is always left who may."""
 
+from typing import Any
+
+from django.contrib.auth import authenticate
+from django.contrib.auth.backends import ModelBackend
 from django.contrib.auth.models import User
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
 from django.db import transaction
+from django.http import HttpRequest
 from leancurve.errors import BadInput
+from library import demo_account
 from library.models import Membership, Workspace
 
 Role = Membership.Role
+
+
+class Members(ModelBackend):
+    """Who can sign in: whoever is not shut out, and the demo's account only where the demo runs."""
+
+    def user_can_authenticate(self, user: Any) -> bool:
+        return super().user_can_authenticate(user) and demo_account.may_sign_in(user)
 
 
 def add_person(name: str, password: str, runs_place: bool = False) -> User:
@@ -26,6 +39,19 @@ def give_password(user: User, password: str) -> None:
     _require_decent(password, user)
     user.set_password(password)
     user.save(update_fields=["password"])
+    demo_account.unmark(user)
+
+
+def change_own_password(request: HttpRequest, old: str, new: str) -> User:
+    """Somebody's own new password, by the old one; elsewhere they are signed out.
+
+    Trying old ones counts as trying to sign in.
+    """
+    user = authenticate(request, username=request.user.get_username(), password=old)
+    if not isinstance(user, User):
+        raise BadInput("old: that is not your password")
+    give_password(user, new)
+    return user
 
 
 def _require_decent(password: str, user: User) -> None:

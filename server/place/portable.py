@@ -10,28 +10,34 @@ it is stored, and what lines have made is computed anew here, never believed.
 """
 
 import json
+import uuid
 import zipfile
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import IO
 
 from delivery.models import Delivery
-from django.contrib.auth.models import AbstractBaseUser, User
+from django.contrib.auth.models import AbstractBaseUser
 from django.db import connection, transaction
+from django.utils import timezone
 from documents.blobs import keep_blobs, keeping
 from documents.models import Blob, State
 from documents.store import held_by
-from editing.models import Chosen, Clip, Recipe, Revision, StoredMotion
+from editing.models import Carried, Chosen, Clip, JointMap, Recipe, Revision, StoredMotion
 from leancurve import __version__
 from leancurve.progress import Progress, silent
 from library.models import Membership, Profile, Skeleton, StoredFile, Take, Workspace
 
+from place.checking import blob_names
 from place.told import (
     VERSION,
     WHAT,
     Told,
+    ToldCarried,
+    ToldChain,
     ToldClip,
     ToldDelivery,
+    ToldMap,
     ToldProfile,
     ToldRecipe,
     ToldRevision,
@@ -39,7 +45,6 @@ from place.told import (
     ToldState,
     ToldStored,
     ToldTake,
-    blob_names,
 )
 
 AT_ONCE = 200
@@ -67,7 +72,7 @@ def export(workspace: Workspace, out: IO[bytes], report: Progress = silent) -> T
                 file.writestr(at.file, bytes(delivery.data), zipfile.ZIP_DEFLATED)
             for k, some in enumerate(_in_turns(sorted(shas))):
                 report(k * AT_ONCE / len(shas))
-                for sha, data in Blob.objects.filter(pk__in=some).values_list("sha", "data"):
+                for sha, data in Blob.objects.filter(sha__among=some).values_list("sha", "data"):
                     file.writestr(f"blobs/{sha}", bytes(data))
     return told
 
@@ -87,19 +92,22 @@ def _deliveries(workspace: Workspace) -> Iterable[Delivery]:
 def _told(workspace: Workspace) -> tuple[Told, set[str]]:
     """What the file says, and the blobs it holds."""
     takes = list(Take.objects.filter(workspace=workspace, binned=None).select_related("skeleton"))
-    clips = Clip.objects.filter(workspace=workspace, binned=None, take__in=takes)
+    clips = Clip.objects.filter(workspace=workspace, binned=None, take__binned=None)
     revisions = list(
         Revision.objects.filter(clip__in=clips).select_related("author").order_by("pk")
     )
     swapped = {r.take_id for r in revisions if r.take_id} - {t.pk for t in takes}
     # A take in the bin that lies beneath a revision goes along.
-    takes += Take.objects.filter(pk__in=swapped).select_related("skeleton")
+    takes += Take.objects.filter(pk__among=swapped).select_related("skeleton")
     stored = list(StoredMotion.objects.filter(workspace=workspace, binned=None))
     chosen = list(Chosen.objects.filter(clip__in=clips))
+    carried = {m.take_id: m for m in Carried.objects.filter(take__among=[t.pk for t in takes])}
     states = _states((x.state_id for x in (*takes, *stored, *chosen)), revisions)
     lines = {sha for r in revisions for sha in r.lines} | {s.line for s in states if s.line}
     skeletons = list(Skeleton.objects.filter(workspace=workspace))
-    files = dict(StoredFile.objects.filter(take__in=takes).values_list("take", "name"))
+    files = dict(
+        StoredFile.objects.filter(take__pk__among=[t.pk for t in takes]).values_list("take", "name")
+    )
     told = Told(
         what=WHAT,
         version=VERSION,
@@ -125,7 +133,25 @@ def _told(workspace: Workspace) -> tuple[Told, set[str]]:
             )
             for s in stored
         ],
-        takes=[_told_take(t, files[t.pk]) for t in takes],
+        maps=[
+            ToldMap(
+                source=m.source,
+                target=m.target,
+                joints=m.joints,
+                chains=[ToldChain.model_validate(c) for c in m.chains],
+                rest=m.rest,
+            )
+            for m in JointMap.objects.filter(workspace=workspace).order_by("changed")
+        ],
+        takes=[
+            _told_take(
+                t,
+                files[t.pk],
+                t.pk in swapped,
+                _told_carried(carried.get(t.pk), {r.pk for r in revisions}, {x.pk for x in takes}),
+            )
+            for t in takes
+        ],
         clips=[
             _told_clip(
                 c,
@@ -161,14 +187,24 @@ def _states(named: Iterable[str], revisions: Iterable[Revision]) -> list[State]:
     found: dict[str, State] = {}
     fresh = wanted - {None}
     while fresh:
-        new = list(State.objects.filter(pk__in=fresh))
+        new = list(State.objects.filter(hash__among=fresh))
         found.update({s.pk: s for s in new})
         made = {x for s in new if s.pruned for x in (s.before_id, s.with_take_id)}
         fresh = made - {None} - set(found)
     return list(found.values())
 
 
-def _told_take(take: Take, file_name: str) -> ToldTake:
+def _told_carried(made: Carried | None, revisions: set[int], takes: set[int]) -> ToldCarried | None:
+    """What a take was made of to be retargeted, as far as it goes along."""
+    if made is None:
+        return None
+    return ToldCarried(
+        source=made.source_id if made.source_id in revisions else None,
+        target=made.target_id if made.target_id in takes else None,
+    )
+
+
+def _told_take(take: Take, file_name: str, hidden: bool, carried: ToldCarried | None) -> ToldTake:
     return ToldTake(
         id=take.pk,
         name=take.name,
@@ -184,6 +220,8 @@ def _told_take(take: Take, file_name: str) -> ToldTake:
         notes=take.notes,
         warnings=take.warnings,
         picture=take.picture,
+        hidden=hidden,
+        carried=carried,
     )
 
 
@@ -229,6 +267,7 @@ def _told_state(state: State, here: set[str]) -> ToldState:
         line=state.line if made else "",
         ms=state.ms if made else None,
         pruned=state.pruned,
+        witness=bytes(state.witness).hex() if state.pruned and state.witness else None,
     )
 
 
@@ -237,9 +276,8 @@ def _told_state(state: State, here: set[str]) -> ToldState:
 
 def bring_in(source: Path, told: Told, workspace: Workspace) -> None:
     """Fill a new workspace from a file that was checked."""
-    authors = {u.get_username(): u for u in User.objects.all()}
     with zipfile.ZipFile(source) as file, keeping():
-        for some in _in_turns(blob_names(file)):
+        for some in _few_bytes(file):
             keep_blobs({sha: file.read(f"blobs/{sha}") for sha in some})
         _keep_states(told)
         for s in told.skeletons:
@@ -249,13 +287,18 @@ def bring_in(source: Path, told: Told, workspace: Workspace) -> None:
         for p in told.profiles:
             Profile.objects.create(workspace=workspace, **p.model_dump())
         for r in told.recipes:
-            Recipe.objects.create(workspace=workspace, **r.model_dump())
+            Recipe.objects.create(workspace=workspace, **r.model_dump(mode="json"))
+        for kept in told.maps:
+            JointMap.objects.create(workspace=workspace, **kept.model_dump(mode="json"))
         for m in told.stored:
             values = m.model_dump(exclude={"state"})
             StoredMotion.objects.create(workspace=workspace, state_id=m.state, **values)
         takes = {t.id: _bring_take(t, file.read(t.file), workspace) for t in told.takes}
         revisions: dict[int, Revision] = {}
-        clips = {c.id: _bring_clip(c, takes, revisions, authors, workspace) for c in told.clips}
+        clips = {c.id: _bring_clip(c, takes, revisions, workspace) for c in told.clips}
+        for t in told.takes:
+            if t.carried is not None:
+                _bring_carried(t, t.carried, takes, revisions)
         for d in told.deliveries:
             data = file.read(d.file)
             Delivery.objects.create(
@@ -264,11 +307,29 @@ def bring_in(source: Path, told: Told, workspace: Workspace) -> None:
                 file_name=d.file_name,
                 data=data,
                 size=len(data),
-                report=d.report,
+                report=d.model_dump(mode="json")["report"],
             )
 
 
+MOST_AT_ONCE = 32 * 2**20
+
+
+def _few_bytes(file: zipfile.ZipFile) -> Iterator[list[str]]:
+    """Names of blobs, a few at a time that together take little memory."""
+    some: list[str] = []
+    size = 0
+    for sha in blob_names(file):
+        some.append(sha)
+        size += file.getinfo(f"blobs/{sha}").file_size
+        if len(some) >= AT_ONCE or size > MOST_AT_ONCE:
+            yield some
+            some, size = [], 0
+    if some:
+        yield some
+
+
 def _keep_states(told: Told) -> None:
+    """What is here already stays as it is: a file changes nothing of anybody else's."""
     State.objects.bulk_create(
         [
             State(
@@ -276,22 +337,18 @@ def _keep_states(told: Told) -> None:
                 header_id=s.header,
                 manifest=bytes.fromhex(s.manifest),
                 keys=s.keys,
+                before_id=s.before,
+                with_take_id=s.with_take,
                 line=s.line,
                 ms=s.ms,
                 pruned=s.pruned,
+                witness=None if s.witness is None else bytes.fromhex(s.witness),
             )
             for name, s in told.states.items()
         ],
         ignore_conflicts=True,
+        batch_size=1_000,
     )
-    for name, s in told.states.items():
-        if s.before is not None:
-            State.objects.filter(pk=name, before=None).update(
-                before_id=s.before, with_take_id=s.with_take
-            )
-        if not s.pruned:
-            # What was made of it here may have been pruned: now its curves are there.
-            State.objects.filter(pk=name, pruned=True).update(pruned=False)
 
 
 def _bring_take(told: ToldTake, data: bytes, workspace: Workspace) -> Take:
@@ -312,7 +369,20 @@ def _bring_take(told: ToldTake, data: bytes, workspace: Workspace) -> Take:
         keys=told.keys,
         notes=told.notes,
         warnings=told.warnings,
-        picture=told.picture,
+        picture=told.picture.model_dump(),
+        hidden=told.hidden,
+        binned=timezone.now() if told.hidden else None,
+    )
+
+
+def _bring_carried(
+    take: ToldTake, told: ToldCarried, takes: dict[int, Take], revisions: dict[int, Revision]
+) -> None:
+    Carried.objects.create(
+        take=takes[take.id],
+        source=None if told.source is None else revisions[told.source],
+        target=None if told.target is None else takes[told.target],
+        request=uuid.uuid4(),
     )
 
 
@@ -320,11 +390,13 @@ def _bring_clip(
     told: ToldClip,
     takes: dict[int, Take],
     revisions: dict[int, Revision],
-    authors: dict[str, User],
     workspace: Workspace,
 ) -> Clip:
     clip = Clip.objects.create(
-        workspace=workspace, take=takes[told.take], name=told.name[:255], camera=told.camera
+        workspace=workspace,
+        take=takes[told.take],
+        name=told.name[:255],
+        camera=None if told.camera is None else told.camera.model_dump(),
     )
     for r in sorted(told.revisions, key=lambda r: r.id):
         revisions[r.id] = Revision.objects.create(
@@ -338,7 +410,6 @@ def _bring_clip(
             take_state_id=r.take_state,
             cause=r.cause,
             report=r.report,
-            author=authors.get(r.author),
         )
         Revision.objects.filter(pk=revisions[r.id].pk).update(created=r.created)
     Chosen.objects.bulk_create([Chosen(clip=clip, state_id=s) for s in told.chosen])

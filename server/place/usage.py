@@ -1,6 +1,7 @@
 """How much a workspace holds, and whether there is room for more."""
 
-from dataclasses import dataclass
+import time
+from dataclasses import dataclass, replace
 
 from delivery.models import Delivery
 from django.conf import settings
@@ -8,7 +9,8 @@ from django.db.models import Q, QuerySet, Sum
 from documents.caches import Cache
 from documents.models import State
 from documents.store import stored_bytes
-from editing.models import Clip, Revision
+from editing.models import Clip, Revision, StoredMotion
+from leancurve.errors import BadInput
 from library.models import StoredFile, Take, Workspace
 
 NEARLY = 0.9
@@ -17,7 +19,8 @@ NEARLY = 0.9
 
 @dataclass(frozen=True)
 class Usage:
-    """Bytes of files, of deliveries and of what clips keep; takes, those in the bin among them."""
+    """Bytes of files, of deliveries and of what clips and stored motions keep; takes, those in the
+    bin among them."""
 
     files: int
     deliveries: int
@@ -42,36 +45,81 @@ def usage_of(workspace: Workspace) -> Usage:
     """What a workspace holds now."""
     files = StoredFile.objects.filter(workspace=workspace)
     deliveries = Delivery.objects.filter(clip__workspace=workspace)
+    most_bytes, most_takes = workspace.most_bytes, workspace.most_takes
     return Usage(
         files=files.aggregate(n=Sum("size"))["n"] or 0,
         deliveries=deliveries.aggregate(n=Sum("size"))["n"] or 0,
         clips=_bytes_of_clips(workspace),
         takes=Take.objects.filter(workspace=workspace).count(),
-        most_bytes=workspace.most_bytes or settings.WORKSPACE_BYTES,
-        most_takes=workspace.most_takes or settings.WORKSPACE_TAKES,
+        most_bytes=settings.WORKSPACE_BYTES if most_bytes is None else most_bytes,
+        most_takes=settings.WORKSPACE_TAKES if most_takes is None else most_takes,
     )
 
 
 def _bytes_of_clips(workspace: Workspace) -> int:
-    """Measured anew whenever a revision or a take is there that was not."""
+    """Measured anew whenever a revision, a take or a stored motion is there that was not."""
     revisions = Revision.objects.filter(clip__workspace=workspace)
     takes = Take.objects.filter(workspace=workspace)
+    stored = StoredMotion.objects.filter(workspace=workspace)
     newest = revisions.order_by("-pk").values_list("pk", flat=True).first()
-    name = f"{workspace.pk} {newest} {revisions.count()} {takes.count()}"
+    name = f"{workspace.pk} {newest} {revisions.count()} {takes.count()} {stored.count()}"
     known = _clips.get(name)
     if known is None:
-        known = bytes_of(takes, revisions)
+        known = bytes_of(takes, revisions, stored)
         _clips.put(name, known)
     return known
 
 
-def bytes_of(takes: QuerySet[Take], revisions: QuerySet[Revision]) -> int:
-    """Bytes that takes' and revisions' documents and recipes hold, each counted once."""
-    states = State.objects.filter(
-        Q(take__in=takes)
-        | Q(pk__in=revisions.values("state"))
-        | Q(pk__in=revisions.values("take_state"))
-    ).distinct()
+MEASURED_FOR_S = 60.0
+"""A change is not measured for each time: so long a workspace counts as it did, and while it is
+nearly full, a tenth of it."""
+
+_measured: dict[int, tuple[float, Usage]] = {}
+
+
+def lately(workspace: Workspace) -> Usage:
+    """What a workspace holds, as measured a moment ago."""
+    now = time.monotonic()
+    at, known = _measured.get(workspace.pk, (float("-inf"), None))
+    if known is not None and now - at < MEASURED_FOR_S * (0.1 if known.nearly_full else 1.0):
+        return known
+    found = usage_of(workspace)
+    _measured[workspace.pk] = (now, found)
+    return found
+
+
+def measure_anew() -> None:
+    """What was measured a moment ago does not count any more."""
+    _measured.clear()
+
+
+def refuse_full(workspace: Workspace) -> None:
+    """Raise :class:`BadInput` where a workspace may hold no more: asked before anything is kept."""
+    used = lately(workspace)
+    if used.bytes >= used.most_bytes:
+        measure_anew()
+        raise BadInput(full(used))
+
+
+def full(used: Usage) -> str:
+    """That there is no room, and what to do about it."""
+    return (
+        f"the workspace holds {told(used.bytes)} of the {told(used.most_bytes)} it may: "
+        "there is no room for more until something is deleted and the bin emptied"
+    )
+
+
+def bytes_of(
+    takes: QuerySet[Take],
+    revisions: QuerySet[Revision],
+    stored: QuerySet[StoredMotion] | None = None,
+) -> int:
+    """Bytes that takes', revisions' and stored motions' documents and recipes hold, each once."""
+    named = Q(pk__in=takes.values("state"))
+    named |= Q(pk__in=revisions.values("state")) | Q(pk__in=revisions.values("take_state"))
+    if stored is not None:
+        named |= Q(pk__in=stored.values("state"))
+    states = State.objects.filter(named)
     lines = {sha for row in revisions.values_list("lines", flat=True) for sha in row}
     return stored_bytes(states, lines)
 
@@ -96,17 +144,21 @@ class Room:
 
     def refuses(self, size: int) -> str | None:
         """Why something of that many bytes has no room, or None, and then it takes it up."""
-        most, takes = self._used.most_bytes, self._used.most_takes
-        if self._bytes + size > most:
-            return (
-                f"the workspace holds {told(self._bytes)} of the {told(most)} it may: "
-                "there is no room for more until something is deleted and the bin emptied"
-            )
+        takes = self._used.most_takes
+        trouble = self.refuses_file(max(size, 1))
+        if trouble is not None:
+            return trouble
         if size and self._takes + 1 > takes:
             return f"the workspace holds {self._takes:,} takes, as many as it may"
         self._bytes += size
         self._takes += 1 if size else 0
         return None
+
+    def refuses_file(self, size: int) -> str | None:
+        """The same of a file that is no take."""
+        if self._bytes + size <= self._used.most_bytes:
+            return None
+        return full(replace(self._used, files=self._bytes, deliveries=0, clips=0))
 
 
 def told(size: int) -> str:

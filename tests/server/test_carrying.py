@@ -10,6 +10,7 @@ from documents.models import State
 from documents.store import load_clip
 from editing import storage
 from editing.models import Carried, Clip, Revision
+from editing.sweeping import sweep
 from leancurve.demo.characters import heron_file, wren_file
 from leancurve.document.clip import Clip as Document
 from leancurve.formats.bvh import write_bvh
@@ -216,7 +217,7 @@ def test_the_skeleton_stays_as_long_as_a_clip_is_carried_onto_it(
     (made,) = carried(api, clip, [heron])
     state = heron.state_id
     storage.forget_take(heron)
-    storage.sweep(timedelta(0))
+    sweep(timedelta(0))
     assert State.objects.filter(pk=state).exists()
     line = made["head"]["recipe"][1]
     edit = {
@@ -226,7 +227,7 @@ def test_the_skeleton_stays_as_long_as_a_clip_is_carried_onto_it(
     assert api.write(made, edit=edit).status_code == 200
     storage.forget_clip(Clip.objects.get(pk=made["id"]))
     Take.objects.filter(carried__isnull=False).delete()
-    storage.sweep(timedelta(0))
+    sweep(timedelta(0))
     assert not State.objects.filter(pk=state).exists()
 
 

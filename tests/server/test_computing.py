@@ -95,9 +95,10 @@ def test_people_take_turns_however_many_one_of_them_asks() -> None:
         asked = Asked(pool)
         busy_with(pool, asked, 3.0)
         for k in range(4):
-            asked.put(("one", k), ask(1))
-        asked.put(("two", 0), ask(2))
-        asked.put(("three", 0), ask(3))
+            # Long enough that whoever is answered first says so first.
+            asked.put(("one", k), ask(1, "work 0.05"))
+        asked.put(("two", 0), ask(2, "work 0.05"))
+        asked.put(("three", 0), ask(3, "work 0.05"))
         names = [name for name, status in asked.all() if status == 200]
     assert names.index(("two", 0)) <= 2
     assert names.index(("three", 0)) <= 3

@@ -11,8 +11,8 @@ from django.contrib.auth.models import User
 from django.test import Client
 from django.utils import timezone
 from documents.models import Blob
-from editing import storage
 from editing.models import Clip, Recipe
+from editing.sweeping import sweep
 from library.models import Job, Membership, StoredFile, Take, Workspace
 from place import bins
 from place.usage import usage_of
@@ -147,7 +147,7 @@ def test_emptying_the_bin_gives_the_room_back(
     path = f"workspaces/{workspace.pk}/bin"
     assert with_role("editor").call("DELETE", path).status_code == 403
     assert api.call("DELETE", path).status_code == 204
-    storage.sweep(timedelta(0))
+    sweep(timedelta(0))
     assert not Take.objects.exists()
     assert not StoredFile.objects.exists()
     assert Blob.objects.count() == 1  # the skeleton, which the workspace goes on knowing

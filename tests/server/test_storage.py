@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 import tracemalloc
+from dataclasses import replace
 from datetime import timedelta
 from io import StringIO
 
@@ -17,7 +18,9 @@ from documents.packing import decode, encode
 from documents.store import load_clip, stored_bytes, weight
 from editing import patches, storage
 from editing.models import Clip, Memo, Revision
-from leancurve.curves.curve import keyed
+from editing.sweeping import sweep
+from leancurve.curves.curve import SampledCurve, keyed
+from leancurve.document.clip import Clip as Document
 from leancurve.document.evaluation import evaluate
 from library.models import Take
 
@@ -61,25 +64,25 @@ def test_old_automatic_states_are_given_up_and_made_again(api: Api, long: dict) 
     before = poses(long)
     row = Clip.objects.get(pk=long["id"])
     size = api.get(f"clips/{long['id']}/storage").json()["bytes"]
-    assert storage.prune(row) == 6
+    assert storage.prune(row, NOW) == 6
     kept = set(
         Revision.objects.filter(clip=row, state__pruned=False).values_list("number", flat=True)
     )
     # The first is the take as read, the sixth was made by hand, three are the newest.
     assert {1, 6, 10, 11, 12} <= kept
-    assert storage.sweep(NOW)["blobs"] > 0
+    assert sweep(NOW)["blobs"] > 0
     smaller = api.get(f"clips/{long['id']}/storage").json()["bytes"]
     assert smaller < size
     forget_caches()
     assert poses(long) == before
     assert not State.objects.filter(pruned=True).exists()
-    assert storage.prune(row) == 6
+    assert storage.prune(row, NOW) == 6
 
 
 def test_a_revision_that_was_given_up_can_be_gone_back_to(api: Api, long: dict) -> None:
     row = Clip.objects.get(pk=long["id"])
-    storage.prune(row)
-    storage.sweep(NOW)
+    storage.prune(row, NOW)
+    sweep(NOW)
     forget_caches()
     fourth = Revision.objects.get(clip=row, number=4)
     back = api.post(f"clips/{long['id']}/jump", {"revision": long["head"]["id"], "to": fourth.pk})
@@ -97,16 +100,25 @@ def test_checkpoints_stay_so_that_none_takes_long(
     row = Clip.objects.get(pk=long["id"])
     monkeypatch.setattr(storage, "MOST_MS", 2000.0)
     # Two in a row are made again within two seconds, the third one stays: 2, 3, 5, 7, 8.
-    assert storage.prune(row) == 5
+    assert storage.prune(row, NOW) == 5
     for revision in Revision.objects.filter(clip=row).select_related("state__before"):
-        assert storage._cost(revision.state, {}) <= 2000.0
+        assert storage._way_back(revision.state)[0] <= 2000.0
 
 
 def test_a_state_that_comes_out_otherwise_is_kept(
     api: Api, long: dict, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(storage, "hash_after", lambda *_: "0" * 64)
-    assert storage.prune(Clip.objects.get(pk=long["id"])) == 0
+    """Another factor than the line's: as after a change of what the operation computes."""
+    real = storage.made_anew
+
+    def otherwise(state: State) -> Document:
+        made = real(state)
+        track = made.tracks[0]
+        moved = SampledCurve(made.curves[track].values + 1e-6)
+        return replace(made, curves={**made.curves, track: moved})
+
+    monkeypatch.setattr(storage, "made_anew", otherwise)
+    assert storage.prune(Clip.objects.get(pk=long["id"]), NOW) == 0
 
 
 def test_deleted_clips_and_takes_free_their_blobs(api: Api, clip: dict, take: Take) -> None:
@@ -131,7 +143,7 @@ def test_what_was_just_used_is_not_swept(api: Api, clip: dict) -> None:
     done = gains(api, clip, 2)
     api.post(f"clips/{clip['id']}/undo", {"revision": done["head"]["id"]})
     counts = Blob.objects.count(), State.objects.count()
-    storage.sweep()
+    sweep()
     assert (Blob.objects.count(), State.objects.count()) == counts
     assert storage.tidy()["blobs"] == 0
 

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
+
 import numpy as np
 from django.contrib.auth.models import User
 from documents.models import State
 from documents.store import load_clip
-from editing import storage
 from editing.models import StoredMotion
+from editing.sweeping import sweep
 from leancurve.document.evaluation import evaluate
 from leancurve.numbers import rotation
 from library.models import Workspace
@@ -74,7 +76,7 @@ def test_what_is_stored_is_not_swept_and_another_workspaces_is_not_there(
 ) -> None:
     stranger = Api(User.objects.create_user("stranger"))
     made = kept(api, clip, "stays", 8, 8)
-    storage.sweep(age=storage.timedelta(0))
+    sweep(timedelta(0))
     assert load_clip(StoredMotion.objects.get(pk=made["id"]).state).frames == 1
     assert stranger.call("PATCH", f"stored/{made['id']}", {"name": "mine"}).status_code == 404
     assert stranger.call("DELETE", f"stored/{made['id']}").status_code == 404

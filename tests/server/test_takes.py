@@ -117,7 +117,7 @@ def test_a_job_cancelled_while_it_runs_stops_at_its_next_report(
                 jobs.cancel(job)
         return {}
 
-    monkeypatch.setitem(jobs._kinds, "slow", slow)
+    monkeypatch.setitem(jobs._kinds, "slow", jobs.Kind(slow, 60))
     monkeypatch.setattr(jobs, "REPORT_EVERY_S", 0)
     job = Job.objects.create(workspace=workspace, kind="slow", title="slow")
     jobs.run(job.pk)
@@ -132,7 +132,7 @@ def test_an_error_of_ours_is_logged_and_said_without_detail(
     def fails(job: Job, report: object) -> dict:
         raise ZeroDivisionError("secret")
 
-    monkeypatch.setitem(jobs._kinds, "fails", fails)
+    monkeypatch.setitem(jobs._kinds, "fails", jobs.Kind(fails, 60))
     job = Job.objects.create(workspace=workspace, kind="fails", title="x")
     jobs.run(job.pk)
     job.refresh_from_db()
@@ -181,9 +181,9 @@ def test_a_job_whose_database_goes_away_is_taken_up_again(
     def failing(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
         if away.pop():
             raise OperationalError("server closed the connection unexpectedly")
-        return kind(job, report)
+        return kind.work(job, report)
 
-    monkeypatch.setitem(jobs._kinds, "import", failing)
+    monkeypatch.setitem(jobs._kinds, "import", jobs.Kind(failing, 60))
     jobs.run_queued(job_id=Job.objects.get().pk)
     assert Job.objects.get().state == "done"
     assert Take.objects.count() == 1

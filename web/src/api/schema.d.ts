@@ -1052,6 +1052,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Password
+         * @description One's own new password; whoever is signed in with the old one elsewhere is signed out.
+         */
+        post: operations["api_interface_change_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/place": {
         parameters: {
             query?: never;
@@ -1770,8 +1790,18 @@ export interface components {
             binned: string;
             /** Bytes */
             bytes: number;
+            /**
+             * Clips
+             * @description clips that go for good with a take
+             */
+            clips: string[];
             /** Id */
             id: number;
+            /**
+             * Kept For
+             * @description clips that lie on a take and stay: it stays with them, seen by nobody
+             */
+            kept_for: string[];
             /** Kind */
             kind: string;
             /** Name */
@@ -2791,6 +2821,13 @@ export interface components {
             /** Workspaces */
             workspaces: components["schemas"]["WorkspaceRow"][];
         };
+        /** OwnPasswordIn */
+        OwnPasswordIn: {
+            /** New */
+            new: string;
+            /** Old */
+            old: string;
+        };
         /**
          * ParamOut
          * @description A parameter as a panel shows it. ``kind`` says which control fits.
@@ -3250,6 +3287,11 @@ export interface components {
             id: number;
             /** Keys */
             keys: number;
+            /**
+             * Mark
+             * @description what the revision's numbers follow from: part of kept addresses
+             */
+            mark: string;
             /** Number */
             number: number;
             /** Recipe */
@@ -5038,6 +5080,28 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["OperationOut"][];
                 };
+            };
+        };
+    };
+    api_interface_change_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnPasswordIn"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -2,8 +2,9 @@
 
 from typing import Any
 
+from django.conf import settings
 from django.contrib.auth.models import User
-from django.core.management.base import BaseCommand
+from django.core.management.base import BaseCommand, CommandError
 from django.db import transaction
 from leancurve.demo import TAKES, captured, crate_take, gangway_take, lamp_take
 from leancurve.demo.characters import heron_file, wren_file
@@ -11,23 +12,26 @@ from leancurve.formats.bvh import write_bvh
 from leancurve.formats.clipjson import write_clip
 from leancurve.formats.files import read_take
 
+from library.demo_account import NAME, PASSWORD, mark
 from library.intake import store_take
 from library.models import Membership, StoredFile, Workspace
 from library.parsing import look
 
 WORKSPACE = "Ferry crew, day 2"
-USER, PASSWORD = "deckhand", "harbour-light"
 
 
 class Command(BaseCommand):
     help = __doc__
 
     def handle(self, *args: Any, **options: Any) -> None:
-        user, made = User.objects.get_or_create(username=USER)
+        if not settings.ON_LOOPBACK:
+            raise CommandError("the demo's password is printed: it runs on loopback alone")
+        user, made = User.objects.get_or_create(username=NAME)
         if made:
             user.set_password(PASSWORD)
             user.is_staff = True
             user.save()
+            mark(user)
         workspace, fresh = Workspace.objects.get_or_create(name=WORKSPACE)
         Membership.objects.get_or_create(
             workspace=workspace, user=user, defaults={"role": Membership.Role.OWNER}

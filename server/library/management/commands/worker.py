@@ -1,5 +1,7 @@
 """Run a worker: takes up what a killed one left, then does jobs until it is stopped."""
 
+import multiprocessing
+from multiprocessing import forkserver
 from typing import Any
 
 from django.core.management import call_command
@@ -8,10 +10,18 @@ from django.core.management.base import BaseCommand
 from library.jobs import retry_stalled
 
 
+def _begin_children() -> None:
+    """Have the process that jobs are forked from ready before there is one."""
+    processes = multiprocessing.get_context("forkserver")
+    processes.set_forkserver_preload(["library.loaded"])
+    forkserver.ensure_running()
+
+
 class Command(BaseCommand):
     help = __doc__
 
     def handle(self, *args: Any, **options: Any) -> None:
+        _begin_children()
         retry_stalled()
         # Two slots and a short poll: with one, a job can wait for the poll although work is there.
         call_command(
