@@ -12,14 +12,15 @@ import os
 import subprocess
 import tarfile
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import IO, Any
+from typing import IO, Any, LiteralString
 
 import psycopg
 from django.conf import settings
 from django.core.management import call_command
+from django.db.migrations.loader import MigrationLoader
 from leancurve import __version__
 from leancurve.errors import BadInput
 from psycopg import sql
@@ -43,8 +44,14 @@ def _connection(database: str | None = None, **more: Any) -> psycopg.Connection[
     own = settings.DATABASES["default"]
     return psycopg.connect(
         host=own["HOST"], port=own["PORT"], user=own["USER"], password=own["PASSWORD"],
-        dbname=database or own["NAME"], **more,
+        dbname=database or own["NAME"], **_of_libpq(), **more,
     )  # fmt: skip
+
+
+def _of_libpq() -> dict[str, str]:
+    """What the database's address says beyond where it is: ``sslmode`` and the like."""
+    options: dict[str, Any] = settings.DATABASES["default"]["OPTIONS"]
+    return {k: str(v) for k, v in options.items() if k != "server_side_binding"}
 
 
 def _run(name: str, *arguments: str) -> None:
@@ -53,6 +60,7 @@ def _run(name: str, *arguments: str) -> None:
         **os.environ,
         "PGHOST": str(own["HOST"]), "PGPORT": str(own["PORT"]), "PGUSER": str(own["USER"]),
         "PGPASSWORD": str(own["PASSWORD"]),
+        **{f"PG{name.upper()}": value for name, value in _of_libpq().items()},
     }  # fmt: skip
     done = subprocess.run(
         [program(name), *arguments], env=environment, capture_output=True, text=True
@@ -70,6 +78,7 @@ def backup(target: Path) -> dict[str, Any]:
             row = connection.execute("SELECT pg_export_snapshot()").fetchone()
             assert row is not None
             rows = _counted(connection)
+            migrations = _applied(connection)
             # Both look at the same moment, whatever people do meanwhile.
             _run(
                 "pg_dump", "--format=custom", "--compress=1", f"--snapshot={row[0]}",
@@ -80,6 +89,7 @@ def backup(target: Path) -> dict[str, Any]:
             "version": VERSION,
             "application": __version__,
             "made": datetime.now(UTC).isoformat(timespec="seconds"),
+            "migrations": migrations,
             "rows": rows,
             "bytes": dump.stat().st_size,
             "sha256": _sha256(dump),
@@ -94,6 +104,34 @@ def backup(target: Path) -> dict[str, Any]:
         part.chmod(0o600)
         os.replace(part, target)
     return manifest
+
+
+def _applied(connection: psycopg.Connection[Any]) -> list[str]:
+    """The migrations that a database has, as ``app.name``."""
+    found = connection.execute("SELECT app, name FROM django_migrations ORDER BY 1, 2").fetchall()
+    return [f"{app}.{name}" for app, name in found]
+
+
+def unknown_migrations(applied: Iterable[str]) -> list[str]:
+    """Those of a database that this version does not have: it is older than the database."""
+    loader = MigrationLoader(None, ignore_no_migrations=True)
+    here = {app for app, _ in loader.disk_migrations}
+    known = {f"{app}.{name}" for app, name in loader.disk_migrations}
+    replaced = {
+        f"{app}.{name}" for m in loader.disk_migrations.values() for app, name in m.replaces
+    }
+    ours = {m.partition(".")[0] for m in applied} & here
+    return sorted(m for m in applied if m.partition(".")[0] in ours and m not in known | replaced)
+
+
+def _require_known(applied: Iterable[str], made_by: str, file: str) -> None:
+    unknown = unknown_migrations(applied)
+    if unknown:
+        raise BadInput(
+            f"the backup was made by a newer version ({made_by}, with {unknown[0]}); this is "
+            f"{__version__}: update first, then restore",
+            file=file,
+        )
 
 
 def _counted(connection: psycopg.Connection[Any]) -> dict[str, int]:
@@ -143,6 +181,8 @@ def _member(tar: tarfile.TarFile, name: str) -> IO[bytes]:
 def restore(source: Path, database: str, tell: Callable[[str], None] = lambda _: None) -> None:
     """Restore into a new database of that name, and check all of it; a failed one is dropped."""
     manifest = read_manifest(source)
+    made_by = str(manifest.get("application", "unknown"))
+    _require_known(manifest.get("migrations", ()), made_by, source.name)
     with tempfile.TemporaryDirectory(dir=source.parent or None) as folder:
         dump = Path(folder) / "database.dump"
         try:
@@ -160,7 +200,11 @@ def restore(source: Path, database: str, tell: Callable[[str], None] = lambda _:
             _run("pg_restore", "--no-owner", "--exit-on-error", "--dbname", database, str(dump))
             tell("checking")
             with _connection(database) as connection:
+                # Older backups do not say theirs.
+                _require_known(_applied(connection), made_by, source.name)
                 _check(connection, manifest["rows"])
+                # Whoever is signed in now need not have been then, nor with that password.
+                connection.execute("DELETE FROM django_session")
         except BaseException:
             drop(database)
             raise
@@ -186,7 +230,8 @@ def drop(database: str) -> None:
 
 
 def _check(connection: psycopg.Connection[Any], rows: dict[str, int]) -> None:
-    """Every table has the rows that were counted, every blob is what its name says."""
+    """Every table has the rows that were counted, every blob is what its name says, and every
+    document has all its parts."""
     found = _counted(connection)
     wrong = [t for t, n in rows.items() if found.get(t) != n]
     if wrong:
@@ -198,6 +243,24 @@ def _check(connection: psycopg.Connection[Any], rows: dict[str, int]) -> None:
         for sha, data in cursor:
             if hashlib.sha256(data).hexdigest() != sha:
                 raise BadInput(f"a document's part is damaged: {sha[:12]}")
+    missing = connection.execute(_missing_parts(connection)).fetchone()
+    if missing is not None:
+        raise BadInput(f"a document's part is missing: {missing[1][:12]} of {missing[0][:12]}")
+
+
+def _missing_parts(connection: psycopg.Connection[Any]) -> LiteralString:
+    """What finds a state of which a part is not there; old ones did not know of pruned states."""
+    known = connection.execute(
+        "SELECT 1 FROM information_schema.columns "
+        "WHERE table_name = 'editing_state' AND column_name = 'pruned'"
+    ).fetchone()
+    whole: LiteralString = "NOT pruned" if known else "true"
+    return (
+        "SELECT m.hash, d.sha FROM (SELECT hash, manifest || ''::bytea AS raw FROM editing_state "
+        f"WHERE {whole} OFFSET 0) m CROSS JOIN LATERAL (SELECT encode(substring(m.raw FROM "
+        "k * 32 + 1 FOR 32), 'hex') AS sha FROM generate_series(0, length(m.raw) / 32 - 1) k) d "
+        "LEFT JOIN editing_blob b ON b.sha = d.sha WHERE b.sha IS NULL LIMIT 1"
+    )
 
 
 def take_place(database: str) -> str | None:

@@ -59,6 +59,7 @@ class Application:
             **os.environ,
             "LEAN_DATABASE_URL": urlunsplit(server._replace(path=f"/{database}")),
             "LEAN_SECRET_KEY": "only-for-tests-" * 4,
+            "LEAN_DEMO": "1",
             "DJANGO_SETTINGS_MODULE": "config.settings",
             "MALLOC_ARENA_MAX": "2",
             "PYTHONPATH": f"{PROJECT}/core:{PROJECT}/server",

@@ -87,15 +87,25 @@ export async function answer<T>(
 export const clipOfTake = (take: number): Promise<Schemas['ClipOut']> =>
   answer(client.POST('/api/takes/{take_id}/clip', { params: { path: { take_id: take } } }))
 
+/** What the numbers of revisions follow from, as the server told: an id means another revision once
+ * a backup has been restored. */
+const marks = new Map<number, string>()
+
 /** The address of a clip's numbers at a revision. They never change while documents are evaluated as
- * they are now, which the address says: the browser keeps them for a year. */
+ * they are now and follow from the same, both of which the address says: the browser keeps them for
+ * a year. Those of a revision that the server did not tell of are asked for each time. */
 export function addressOf(
-  clip: Pick<Schemas['ClipOut'], 'id' | 'evaluation'>,
+  clip: Pick<Schemas['ClipOut'], 'id' | 'evaluation' | 'head'>,
   what: string,
   query: Record<string, string | number | undefined>,
 ): string {
+  marks.set(clip.head.id, clip.head.mark)
   const given = Object.entries(query).filter(([, value]) => value !== undefined)
-  const text = [...given, ['v', clip.evaluation]].map(([name, value]) => `${name}=${value}`)
+  const named = [query['revision'], query['since']].filter((id) => id !== undefined)
+  const known = named.map((id) => marks.get(Number(id)))
+  const kept = known.every((mark) => mark !== undefined)
+  const version = kept ? [['v', [clip.evaluation, ...known].join('.')] as const] : []
+  const text = [...given, ...version].map(([name, value]) => `${name}=${value}`)
   return `/api/clips/${clip.id}/${what}?${text.join('&')}`
 }
 

@@ -3,7 +3,7 @@ import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answer, client, type Schemas, textOf } from '../api/client'
 import { Button, Dialog } from '../ui/controls'
-import { bytes, day } from '../ui/numbers'
+import { bytes, counted, day } from '../ui/numbers'
 
 type Binned = Schemas['BinnedOut']
 
@@ -57,6 +57,7 @@ export function Bin({
   const empty = () => run(answer(client.DELETE('/api/workspaces/{workspace_id}/bin', { params })))
   const items = bin.data ?? []
   const held = items.reduce((sum, b) => sum + b.bytes, 0)
+  const clips = items.reduce((sum, b) => sum + b.clips.length, 0)
   return (
     <Dialog open wide onClose={onClose} title="Bin">
       <div className="flex flex-col gap-3 overflow-y-auto px-4 py-3">
@@ -78,6 +79,17 @@ export function Bin({
                   {b.kind}
                   {b.bytes > 0 && <span className="num"> · {bytes(b.bytes)}</span>} · goes for good
                   on {day(b.until)}
+                  {b.clips.length > 0 && (
+                    <span className="block">
+                      {b.clips.length === 1 ? 'Its clip goes' : `Its ${b.clips.length} clips go`}{' '}
+                      with it: {b.clips.join(', ')}
+                    </span>
+                  )}
+                  {b.kept_for.length > 0 && (
+                    <span className="block">
+                      Stays, out of sight, beneath {b.kept_for.join(', ')}
+                    </span>
+                  )}
                 </span>
               </span>
               <Button aria-label={`Put back: ${b.name}`} onClick={() => void putBack(b)}>
@@ -91,7 +103,8 @@ export function Bin({
             {sure ? (
               <>
                 <span className="text-bad">
-                  {items.length === 1 ? 'This goes' : `These ${items.length} go`} for good.
+                  {items.length === 1 ? 'This goes' : `These ${items.length} go`} for good
+                  {clips > 0 && `, and ${counted(clips, 'clip')} with them`}.
                 </span>
                 <Button onClick={() => setSure(false)}>Keep</Button>
                 <Button kind="primary" onClick={() => void empty()}>

@@ -4,6 +4,7 @@ import { Upload, X } from 'lucide-react'
 import { useEffect, useRef, useState } from 'react'
 import { Link, useNavigate } from 'react-router'
 import { answer, client, clipOfTake, type Schemas, sendFiles } from '../api/client'
+import { Account } from '../session/Account'
 import { prefer, signOut, theme, useSession } from '../session/session'
 import { Button, Tip } from '../ui/controls'
 import { bytes, counted, grouped } from '../ui/numbers'
@@ -149,7 +150,7 @@ export function Shelf() {
   const [over, setOver] = useState(false)
   const [refused, setRefused] = useState<string[]>([])
   const [deleted, setDeleted] = useState('')
-  const [shown, setShown] = useState<'bin' | 'people' | null>(null)
+  const [shown, setShown] = useState<'bin' | 'people' | 'account' | null>(null)
   const runsPlace = useSession((s) => s.runsPlace)
   const changes = workspace !== undefined && workspace.role !== 'viewer'
   const owns = workspace?.role === 'owner'
@@ -259,7 +260,9 @@ export function Shelf() {
           </Link>
         )}
         <span className="text-ink-3">|</span>
-        <span className="text-ink-2">{user}</span>
+        <Button aria-label={`Account of ${user}`} onClick={() => setShown('account')}>
+          {user}
+        </Button>
         <Button onClick={() => prefer({ theme: shownTheme === 'night' ? 'chart' : 'night' })}>
           {shownTheme === 'night' ? 'Chart paper' : 'Night'}
         </Button>
@@ -321,6 +324,7 @@ export function Shelf() {
               </Button>
             </p>
           )}
+          {shown === 'account' && user && <Account name={user} onClose={() => setShown(null)} />}
           {shown === 'bin' && <Bin workspace={id} owns={owns} onClose={() => setShown(null)} />}
           {shown === 'people' && (
             <People
