@@ -58,4 +58,8 @@ if CACHE_FOLDER is not None:
     numba.config.CACHE_DIR = str(CACHE_FOLDER)  # type: ignore[attr-defined]
 
 kernel = numba.njit(cache=CACHE_FOLDER is not None, nogil=True)
-"""Decorator of every kernel: compiled, cached, releasing the interpreter lock."""
+"""Decorator of every kernel: compiled, cached, releasing the interpreter lock.
+
+Compiled or interpreted a kernel gives the same bytes: transcendental functions are those of
+``math`` (numpy's own differ in the last place), and powers are written as products.
+"""

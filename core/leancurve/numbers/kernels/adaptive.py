@@ -46,7 +46,7 @@ def smooth(
                     break
                 squares = 0.0
                 for i in range(length):
-                    squares += weights[kind, k, i] ** 2
+                    squares += weights[kind, k, i] * weights[kind, k, i]
                 for c in range(size):
                     value[c] = 0.0
                 for i in range(length):

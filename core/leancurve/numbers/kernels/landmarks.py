@@ -60,7 +60,7 @@ def _rise_and_bend(y: Floats, a: int, b: int) -> tuple[float, float]:
     fourth = 0.0
     m2 = 0.0
     for f in range(size):
-        m2 += (f - centre) ** 2
+        m2 += (f - centre) * (f - centre)
     m2 /= size
     for f in range(size):
         d = f - centre

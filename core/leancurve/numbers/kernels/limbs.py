@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from leancurve.numbers.arrays import Floats
@@ -143,7 +145,7 @@ def reach(
             uy,
             uz,
         )
-        bend = np.arctan2(ax * nx + ay * ny + az * nz, along)
+        bend = math.atan2(ax * nx + ay * ny + az * nz, along)
         if bend < limits[2]:
             ax, ay, az, bend = -ax, -ay, -az, -bend
         # How far the end can and shall be.
@@ -155,17 +157,18 @@ def reach(
         soft = max(min(limits[4] * whole, whole - was), 0.0)
         over = wanted - whole + soft
         if over > 0.0:
-            wanted = min(whole - soft * np.exp(-over / max(soft, TINY)), whole)
+            wanted = min(whole - soft * math.exp(-over / max(soft, TINY)), whole)
         wanted = max(wanted, abs(long - low))
-        level = max(np.hypot(along, ax * nx + ay * ny + az * nz), TINY)
+        across = ax * nx + ay * ny + az * nz
+        level = max(np.sqrt(along * along + across * across), TINY)
         bones = max(2.0 * long * low, TINY)
         cosine = (wanted * wanted - long * long - low * low) / bones / level
-        angle = np.arccos(min(max(cosine, -1.0), 1.0))
+        angle = math.acos(min(max(cosine, -1.0), 1.0))
         # An over-straight limb stays so as far as it stays nearly straight.
         margin = max(limits[3], -bend)
         back = 2.0 * min(bend, 0.0) * (1.0 - _smoothstep(angle, margin, 2.5 * margin))
         turn = 0.0 if abs(wanted - was) <= TINY * whole else 0.5 * (angle + back - bend)
-        s, c = np.sin(turn), np.cos(turn)
+        s, c = math.sin(turn), math.cos(turn)
         qx, qy, qz, qw = ax * s, ay * s, az * s, c
         dx, dy, dz = _turned(qx, qy, qz, qw, lx, ly, lz)
         sx, sy, sz, sw = _arc(kx + dx, ky + dy, kz + dz, tx, ty, tz, ax, ay, az)

@@ -7,6 +7,8 @@ channels they can need slightly fewer keys than this minimum.
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from leancurve.numbers.arrays import Floats, Ints
@@ -25,7 +27,7 @@ def cubic_fits(y: Floats, a: int, b: int, tolerance: float) -> bool:
         return True
     ref = np.empty(5, dtype=np.int64)
     for i in range(5):
-        ref[i] = int(round((count - 1) * 0.5 * (1.0 - np.cos(np.pi * i / 4.0))))
+        ref[i] = int(round((count - 1) * 0.5 * (1.0 - math.cos(np.pi * i / 4.0))))
     if count < 9:
         for i in range(5):
             ref[i] = int(round((count - 1) * i / 4.0))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from leancurve.numbers.arrays import Bools, Floats, Ints
@@ -19,8 +21,8 @@ def euler_to_quat(angles: Floats, axes: Ints, out: Floats) -> None:
                 axis = axes[j, k]
                 if axis < 0:
                     continue
-                s = np.sin(angles[f, j, k] * half)
-                c = np.cos(angles[f, j, k] * half)
+                s = math.sin(angles[f, j, k] * half)
+                c = math.cos(angles[f, j, k] * half)
                 if axis == 0:
                     x, y, z, w = x * c + w * s, y * c + z * s, z * c - y * s, w * c - x * s
                 elif axis == 1:
@@ -172,8 +174,8 @@ def turn_further(
             half = np.sqrt(a * a + b * b + c * c)
             if half == 0.0:
                 continue
-            scale = np.sin(half) / half
-            bx, by, bz, bw = scale * a, scale * b, scale * c, np.cos(half)
+            scale = math.sin(half) / half
+            bx, by, bz, bw = scale * a, scale * b, scale * c, math.cos(half)
             j = where[n]
             ax, ay, az, aw = (
                 rotations[f, j, 0],

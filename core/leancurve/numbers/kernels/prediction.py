@@ -40,7 +40,7 @@ def disagreement(x: Floats, inside: Floats, residual: Floats, away: Floats, own:
                         p = 0.0
                         for m in range(2 * around):
                             p += inside[width - 1, i, m] * x[rows[m], j, c]
-                        gap += (x[f + i, j, c] - p) ** 2
+                        gap += (x[f + i, j, c] - p) * (x[f + i, j, c] - p)
                     least = min(least, np.sqrt(gap))
                 away[width - 1, f, j] = least
                 own[width - 1, f, j] = np.sqrt(total / (2 * around - 4))
@@ -87,7 +87,7 @@ def close_pairs(
                     predicted = 0.0
                     for m in range(count):
                         predicted += inside[p, i, m] * x[samples[m], j, c]
-                    off += (x[at, j, c] - predicted) ** 2
+                    off += (x[at, j, c] - predicted) * (x[at, j, c] - predicted)
                 off = np.sqrt(off)
                 if i < one:
                     first = min(first, off)
@@ -98,7 +98,7 @@ def close_pairs(
             smaller = min(first, second)
             if smaller <= least or second == np.inf:
                 continue
-            most = (smaller / ratio) ** 2 * (count - 4)
+            most = (smaller / ratio) * (smaller / ratio) * (count - 4)
             total = 0.0
             for r in range(count - 4):
                 for c in range(size):

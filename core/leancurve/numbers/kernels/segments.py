@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from leancurve.numbers.arrays import Bytes, Floats, Ints
@@ -68,26 +70,25 @@ def sprung(x: float, swings: int, decay: float) -> float:
     """Share of the way that a damped spring has come at ``x``: see ``leancurve.curves.curve``."""
     omega = (swings + 1) * np.pi
     for _ in range(60):
-        omega = (swings + 1) * np.pi - np.arctan(omega / decay)
-    return 1.0 - np.exp(-decay * x) * (np.cos(omega * x) + decay / omega * np.sin(omega * x))
+        omega = (swings + 1) * np.pi - math.atan(omega / decay)
+    return 1.0 - math.exp(-decay * x) * (math.cos(omega * x) + decay / omega * math.sin(omega * x))
 
 
 @kernel
 def bounced(x: float, swings: int, decay: float) -> float:
     """Share of the way that a bouncing thing has come at ``x``: see ``leancurve.curves.curve``."""
-    ratio = np.exp(-decay / 2.0)
     whole = 1.0
     for i in range(1, swings + 1):
-        whole += 2.0 * ratio**i
+        whole += 2.0 * math.exp(-0.5 * decay * i)
     fall = 1.0 / whole
     if x < fall:
-        return (x / fall) ** 2
+        return (x / fall) * (x / fall)
     begin = fall
     for i in range(1, swings + 1):
-        half = fall * ratio**i
+        half = fall * math.exp(-0.5 * decay * i)
         if x <= begin + 2.0 * half:
             away = (x - begin - half) / half
-            return 1.0 - ratio ** (2 * i) * (1.0 - away * away)
+            return 1.0 - math.exp(-decay * i) * (1.0 - away * away)
         begin += 2.0 * half
     return 1.0
 
