@@ -35,7 +35,7 @@ def _takes(request: HttpRequest) -> QuerySet[Take]:
         Take.objects.seen_by(request.user)
         .select_related("file", "skeleton", "carried__target")
         .defer("file__data")
-        .annotate(last_clip=Max("clips__id", filter=Q(clips__binned=None)))
+        .annotate(last_clip=Max("worked_on__id", filter=Q(worked_on__binned=None)))
     )
 
 
@@ -128,7 +128,7 @@ def open_take(request: HttpRequest, take_id: int) -> Any:
     take = get_object_or_404(mine, pk=take_id)
     with transaction.atomic():
         Take.objects.select_for_update().get(pk=take.pk)
-        clip = take.clips.filter(binned=None).order_by("-id").first()
+        clip = take.worked_on.filter(binned=None).order_by("-id").first()
         if clip is None:
             # Whoever looks on opens what is there; a new clip is work.
             workspace_for(request, take.workspace_id)

@@ -54,6 +54,11 @@ _skeletons: Cache[Skeleton] = Cache(2**22, lambda s: 200 * len(s))
 _manifests: Cache[dict[TrackId, str]] = Cache(2**22, lambda m: 300 * len(m))
 
 
+_nearly: set[str] = set()
+"""States that this process has made again with numbers that are not to the last bit what they were:
+what is made of one is named by the numbers it has."""
+
+
 @dataclass(frozen=True)
 class Made:
     """How a state came to be: by which line, of which state, with the take on its time."""
@@ -144,7 +149,8 @@ def store_patch(before: State, patch: Patch, made: Made | None = None) -> State:
     for track, sha in fresh.items():
         _curves.put(sha, patch.curves[track])
     with keeping():
-        if not all_kept(set(_split(document.manifest)) - set(document.blobs)):
+        old = set(_split(document.manifest)) - set(document.blobs)
+        if before.hash in _nearly or not all_kept(old):
             document = packed(changed)
         state = store_packed(document, made)
     _clips.put(state.hash, changed)
@@ -266,6 +272,8 @@ def _made_again(state: State) -> Clip:
             State.objects.filter(pk=state.pk).update(pruned=False, used=Now())
     elif not is_that(state, clip, document):
         raise Gone(state.hash, "this version makes other numbers of it")
+    else:
+        _nearly.add(state.hash)
     _clips.put(state.hash, clip)
     return clip
 

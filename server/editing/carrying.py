@@ -197,7 +197,7 @@ def made_of(clip: Clip) -> list[dict[str, Any]]:
     found = Carried.objects.filter(source__clip=clip, take__binned=None).select_related("source")
     out = []
     for made in found.order_by("-pk"):
-        theirs = made.take.clips.filter(binned=None).order_by("-pk").first()
+        theirs = made.take.worked_on.filter(binned=None).order_by("-pk").first()
         if theirs is not None and made.source is not None:
             current = made.source_id == clip.head_id
             out.append(

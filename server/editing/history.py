@@ -95,7 +95,9 @@ class Many:
 def open_clip(take: Take, user: AbstractBaseUser) -> Clip:
     """A new clip of a take, its recipe one line: how the take is read."""
     with keeping():
-        clip = Clip.objects.create(workspace=take.workspace, take=take, name=take.name)
+        clip = Clip.objects.create(
+            workspace=take.workspace, take=take, beneath=take, name=take.name
+        )
         names = load_clip(take.state).skeleton.names
         known = profile_for(take.workspace, names)
         roles = {j: r for j, r in (known.roles if known else {}).items() if j in names}
@@ -117,7 +119,7 @@ def open_clip(take: Take, user: AbstractBaseUser) -> Clip:
 
 def clip_of(take: Take, user: AbstractBaseUser) -> Clip:
     """The clip last worked on from a take, made if there is none."""
-    return take.clips.filter(binned=None).order_by("-id").first() or open_clip(take, user)
+    return take.worked_on.filter(binned=None).order_by("-id").first() or open_clip(take, user)
 
 
 def take_of(revision: Revision) -> Take:
@@ -472,7 +474,8 @@ def _commit(
         )
         _keep_chosen(locked, result.recipe)
         locked.head = locked.tip = revision
-        locked.save(update_fields=["head", "tip", "opened"])
+        locked.beneath_id = revision.take_id or locked.take_id
+        locked.save(update_fields=["head", "tip", "beneath", "opened"])
     return revision
 
 
@@ -499,7 +502,8 @@ def _move(clip_id: int, base_id: int, target: Callable[[Clip], Revision | None])
             return head
         _require_readable(there)
         clip.head = there
-        clip.save(update_fields=["head", "opened"])
+        clip.beneath_id = there.take_id or clip.take_id
+        clip.save(update_fields=["head", "beneath", "opened"])
     note(revision=there.pk)
     return there
 

@@ -29,15 +29,17 @@ class Memo(models.Model):
 
 class ClipQuerySet(models.QuerySet["Clip"]):
     def seen_by(self, user: AbstractBaseUser) -> "ClipQuerySet":
-        return self.filter(workspace__members=user, binned=None, take__binned=None)
+        return self.filter(workspace__members=user, binned=None, beneath__binned=None)
 
 
 class Clip(models.Model):
     """A take being worked on. ``head`` is what is shown; ``tip`` the end of its branch (redo);
-    ``binned`` when it was deleted."""
+    ``binned`` when it was deleted. ``take`` is what it was made of, ``beneath`` what its head lies
+    on: another take may have been put beneath it."""
 
     workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="clips")
     take = models.ForeignKey(Take, on_delete=models.RESTRICT, related_name="clips")
+    beneath = models.ForeignKey(Take, on_delete=models.RESTRICT, related_name="worked_on")
     name = models.CharField(max_length=255)
     head = models.ForeignKey("Revision", null=True, on_delete=models.PROTECT, related_name="+")
     tip = models.ForeignKey("Revision", null=True, on_delete=models.PROTECT, related_name="+")

@@ -6,7 +6,7 @@ import logging
 from datetime import timedelta
 
 from django.db import transaction
-from django.db.models import QuerySet
+from django.db.models import Q, QuerySet
 from django.utils import timezone
 from documents.models import State
 from documents.packing import packed
@@ -132,7 +132,8 @@ def forget_clip(clip: Clip) -> None:
     """Delete a clip with its history and its deliveries, and takes that were only kept beneath it;
     its blobs go with the next sweep."""
     with transaction.atomic():
-        beneath = list(clip.revisions.exclude(take=None).values_list("take", flat=True).distinct())
+        takes = clip.revisions.exclude(take=None).values_list("take", flat=True).distinct()
+        beneath = [clip.take_id, clip.beneath_id, *takes]
         clip.deliveries.all().delete()
         Clip.objects.filter(pk=clip.pk).update(head=None, tip=None)
         clip.revisions.update(parent=None)
@@ -143,13 +144,13 @@ def forget_clip(clip: Clip) -> None:
 
 
 def forget_take(take: Take) -> None:
-    """Delete a take with its file and the clips made of it.
+    """Delete a take with its file and the clips that lie on it.
 
-    Where a revision of another clip lies on it, it stays, seen by nobody, until the last such
-    revision is gone.
+    Where a clip has only ever lain on it, and lies on another one now, it stays, seen by nobody,
+    until the last such clip is gone.
     """
     with transaction.atomic():
-        for clip in take.clips.all():
+        for clip in take.worked_on.all():
             forget_clip(clip)
         if clips_on(take).exists():
             now = timezone.now()
@@ -161,8 +162,9 @@ def forget_take(take: Take) -> None:
 
 
 def clips_on(take: Take) -> QuerySet[Clip]:
-    """Clips of other takes of which a revision lies on this one."""
-    return Clip.objects.filter(revisions__take=take).exclude(take=take).distinct()
+    """Clips that lie on other takes now, and have lain on this one: undo may lead back to it."""
+    once = Q(revisions__take=take) | Q(take=take)
+    return Clip.objects.filter(once).exclude(beneath=take).distinct()
 
 
 @queue.periodic(cron="17 * * * *")

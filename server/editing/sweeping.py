@@ -174,12 +174,15 @@ def _unheld() -> list[str]:
             named = list(skeletons_of(headers))
             cursor.execute("INSERT INTO held SELECT unnest(%s::text[])", [named])
             cursor.execute("ANALYZE held")
+            # Whatever is believed of tables that have just grown: never one by one.
+            cursor.execute("SET LOCAL enable_nestloop = off")
         found = _rows(
             "SELECT b.sha FROM editing_blob b WHERE NOT EXISTS "
             "(SELECT 1 FROM held h WHERE h.sha = b.sha) LIMIT %s",
             MOST_BLOBS,
         )
         _count("DROP TABLE held")
+        _count("SET LOCAL enable_nestloop = on")
     return [sha for (sha,) in found]
 
 

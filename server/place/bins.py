@@ -61,7 +61,7 @@ def _binned(kind: str, thing: Any) -> Binned:
     clips: tuple[str, ...] = ()
     kept_for: tuple[str, ...] = ()
     if isinstance(thing, Take):
-        clips = tuple(thing.clips.order_by("name").values_list("name", flat=True))
+        clips = tuple(thing.worked_on.order_by("name").values_list("name", flat=True))
         kept_for = tuple(clips_on(thing).order_by("name").values_list("name", flat=True))
     until = thing.binned + KEPT
     size = 0 if kept_for else _size(thing)
@@ -85,7 +85,7 @@ def _among(model: type[Model], workspace: Workspace) -> QuerySet[Any]:
     found = model._default_manager.filter(workspace=workspace).exclude(binned=None)
     if model is Take:
         return found.filter(hidden=False)
-    return found.filter(take__binned=None) if model is Clip else found
+    return found.filter(beneath__binned=None) if model is Clip else found
 
 
 def put_back(workspace: Workspace, kind: str, pk: int) -> None:

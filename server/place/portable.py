@@ -84,7 +84,7 @@ def _in_turns(shas: list[str]) -> Iterator[list[str]]:
 
 def _deliveries(workspace: Workspace) -> Iterable[Delivery]:
     live = Delivery.objects.filter(
-        clip__workspace=workspace, clip__binned=None, clip__take__binned=None
+        clip__workspace=workspace, clip__binned=None, clip__beneath__binned=None
     )
     return live.order_by("pk").iterator(chunk_size=10)
 
@@ -92,11 +92,12 @@ def _deliveries(workspace: Workspace) -> Iterable[Delivery]:
 def _told(workspace: Workspace) -> tuple[Told, set[str]]:
     """What the file says, and the blobs it holds."""
     takes = list(Take.objects.filter(workspace=workspace, binned=None).select_related("skeleton"))
-    clips = Clip.objects.filter(workspace=workspace, binned=None, take__binned=None)
+    clips = Clip.objects.filter(workspace=workspace, binned=None, beneath__binned=None)
     revisions = list(
         Revision.objects.filter(clip__in=clips).select_related("author").order_by("pk")
     )
-    swapped = {r.take_id for r in revisions if r.take_id} - {t.pk for t in takes}
+    beneath = {c.take_id for c in clips} | {r.take_id for r in revisions if r.take_id}
+    swapped = beneath - {t.pk for t in takes}
     # A take in the bin that lies beneath a revision goes along.
     takes += Take.objects.filter(pk__among=swapped).select_related("skeleton")
     stored = list(StoredMotion.objects.filter(workspace=workspace, binned=None))
@@ -395,6 +396,7 @@ def _bring_clip(
     clip = Clip.objects.create(
         workspace=workspace,
         take=takes[told.take],
+        beneath=takes[told.take],
         name=told.name[:255],
         camera=None if told.camera is None else told.camera.model_dump(),
     )
@@ -414,7 +416,8 @@ def _bring_clip(
         Revision.objects.filter(pk=revisions[r.id].pk).update(created=r.created)
     Chosen.objects.bulk_create([Chosen(clip=clip, state_id=s) for s in told.chosen])
     clip.head, clip.tip = revisions[told.head], revisions[told.tip]
-    clip.save(update_fields=["head", "tip"])
+    clip.beneath = clip.head.take or clip.take
+    clip.save(update_fields=["head", "tip", "beneath"])
     return clip
 
 

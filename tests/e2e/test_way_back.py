@@ -121,6 +121,9 @@ def test_in_its_place_what_was_there_is_kept_under_another_name(
     assert person.ask("DELETE", f"takes/{take['id']}").status == 204
     done = manage(running, "restore", str(file))
     assert done.returncode == 0, done.stderr
+    # Whoever was signed in signs in again: they may not have been, then.
+    assert person.ask("GET", f"workspaces/{workspace}/takes").status == 401
+    person.sign_in("harbour-light")
     kept = done.stdout.split("kept as the database ")[1].split(":")[0]
     assert kept.startswith(f"{running.database}_before_")
     assert len(person.ask("GET", f"workspaces/{workspace}/takes").json()) == 7

@@ -63,9 +63,11 @@ def test_an_answer_for_a_revision_may_be_kept_by_the_browser(api: Api, clip: dic
     path = f"clips/{clip['id']}/poses?revision={clip['head']['id']}"
     answer = api.get(path)
     assert answer["Cache-Control"] == "private, no-store"
-    kept = api.get(f"{path}&v={clip['evaluation']}")
+    version = f"{clip['evaluation']}.{clip['head']['mark']}"
+    kept = api.get(f"{path}&v={version}")
     assert kept["Cache-Control"] == "private, max-age=31536000, immutable"
-    assert api.get(f"{path}&v=0")["Cache-Control"] == "private, no-store"
+    for other in (f"0.{clip['head']['mark']}", clip["evaluation"], f"{version}x"):
+        assert api.get(f"{path}&v={other}")["Cache-Control"] == "private, no-store"
 
 
 def test_a_preview_saves_nothing_and_applying_it_gives_what_was_shown(api: Api, clip: dict) -> None:
