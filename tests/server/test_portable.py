@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
+import shutil
 import zipfile
 from collections.abc import Callable
 from datetime import timedelta
@@ -16,8 +18,18 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import CommandError, call_command
 from documents.blobs import keep_lines
 from documents.models import Blob, State
+from documents.packing import digest
 from editing import patches, storage
-from editing.models import Chosen, Clip, Memo, Recipe, Revision, StoredMotion
+from editing.models import (
+    Carried,
+    Chosen,
+    Clip,
+    JointMap,
+    Memo,
+    Recipe,
+    Revision,
+    StoredMotion,
+)
 from editing.recipes import replay
 from editing.sweeping import sweep
 from leancurve.errors import BadInput
@@ -180,6 +192,68 @@ BROKEN: dict[str, tuple[Callable[[str, bytes], bytes | None], str]] = {
 }
 
 
+def in_first(kind: str, **values: Any) -> Callable[[str, bytes], bytes]:
+    return in_text(lambda s: s[kind][0].update(**values))
+
+
+def one_state(pruned: bool, **values: Any) -> Callable[[str, bytes], bytes]:
+    """Of the first take's state."""
+    return in_text(lambda s: s["states"][s["takes"][0]["state"]].update(pruned=pruned, **values))
+
+
+def in_a_circle(said: dict[str, Any]) -> None:
+    """Two documents that are each made of the other."""
+    a, b = list(said["states"])[:2]
+    line = next(s["line"] for s in said["states"].values() if s["line"])
+    for one, other in ((a, b), (b, a)):
+        said["states"][one].update(
+            pruned=True, before=other, with_take=said["takes"][0]["state"], line=line
+        )
+
+
+def deep(said: dict[str, Any]) -> None:
+    nested: Any = 1
+    for _ in range(100):
+        nested = [nested]
+    said["clips"][0]["revisions"][0]["report"] = {"deep": nested}
+
+
+BROKEN |= {
+    "a picture that is none": (
+        in_first("takes", picture={"figures": [[["x"] * 7]]}), "takes.0.picture",
+    ),
+    "a rate that divides by nothing": (in_first("takes", rate=[60, 0]), "takes.0.rate"),
+    "another rate than the take's": (in_first("takes", rate=[61, 1]), "not what is said of it"),
+    "more frames than there are": (in_first("takes", frames=10**6), "not what is said of it"),
+    "a count no column has room for": (in_first("takes", keys=10**30), "takes.0.keys"),
+    "two takes of one file": (
+        in_text(lambda s: s["takes"].append({**s["takes"][0], "id": 999_999})), "is named twice",
+    ),
+    "a revision twice": (
+        in_text(lambda s: s["clips"][0]["revisions"].append(s["clips"][0]["revisions"][0])),
+        "is there twice",
+    ),
+    "a recipe twice": (in_text(lambda s: s["recipes"].append(s["recipes"][0])), "is there twice"),
+    "text that no database holds": (in_text(lambda s: s.update(name="a\0b")), "no text has"),
+    "nested without end": (in_text(deep), "deep"),
+    "not a number": (
+        lambda n, d: d.replace(b'"fov": 40', b'"fov": NaN') if n == "workspace.json" else d,
+        "no workspace's file",
+    ),
+    "a delivery that reports a program": (
+        in_text(lambda s: s["deliveries"][0].update(report={"max_drift_deg": {"a": []}})),
+        "deliveries.0.report",
+    ),
+    "a document given up that nothing makes": (
+        one_state(True, before=None, with_take=None, line=""), "cannot be made again",
+    ),
+    "documents in a circle": (in_text(in_a_circle), "cannot be made again"),
+    "what a clip was retargeted from, elsewhere": (
+        in_first("takes", carried={"source": 10**6, "target": None}), "refers to",
+    ),
+}  # fmt: skip
+
+
 @pytest.mark.parametrize("kind", BROKEN)
 def test_what_is_not_whole_changes_nothing(
     worked: dict, file: Path, tmp_path: Path, kind: str
@@ -192,6 +266,118 @@ def test_what_is_not_whole_changes_nothing(
     with pytest.raises(CommandError):
         call_command("import_workspace", str(broken), stdout=StringIO())
     assert Workspace.objects.count() == 1
+
+
+def added(source: Path, target: Path, **members: bytes) -> Path:
+    shutil.copy(source, target)
+    with zipfile.ZipFile(target, "a") as more:
+        for name, data in members.items():
+            more.writestr(name.replace("__", "/"), data, zipfile.ZIP_DEFLATED)
+    return target
+
+
+def test_what_nothing_refers_to_is_refused(worked: dict, file: Path, tmp_path: Path) -> None:
+    data = b"nobody's" * 1000
+    loose = added(file, tmp_path / "loose.zip", **{f"blobs__{digest(data)}": data})
+    with pytest.raises(BadInput, match="nothing in it refers to"):
+        checked(loose, Most())
+    more = added(file, tmp_path / "more.zip", readme=b"x")
+    with pytest.raises(BadInput, match="nothing in it refers to"):
+        checked(more, Most())
+
+
+def test_it_may_hold_no_more_than_a_workspace_may(worked: dict, file: Path) -> None:
+    with zipfile.ZipFile(file) as opened:
+        held = sum(i.file_size for i in opened.infolist() if i.filename != "workspace.json")
+        largest = max(i.file_size for i in opened.infolist() if i.filename.startswith("takes/"))
+    assert checked(file, Most(bytes=held))
+    with pytest.raises(BadInput, match="a workspace may hold"):
+        checked(file, Most(bytes=held - 1))
+    with pytest.raises(BadInput, match="larger than a file may be"):
+        checked(file, Most(file=largest - 1))
+    with pytest.raises(BadInput, match="at most 0"):
+        checked(file, Most(takes=0))
+
+
+def test_a_document_said_to_be_given_up_is_looked_at_all_the_same(
+    worked: dict, file: Path, tmp_path: Path
+) -> None:
+    """A header with numbers that are none, listed first with its curves left out, then whole."""
+    with zipfile.ZipFile(file) as opened:
+        said = json.loads(opened.read("workspace.json"))
+        head = said["clips"][0]["revisions"][-1]["state"]
+        state = said["states"][head]
+        header = json.loads(opened.read(f"blobs/{state['header']}"))
+    header["rate"] = [60, 10**12]
+    wrong = json.dumps(header).encode()
+    name = hashlib.sha256(digest(wrong).encode() + bytes.fromhex(state["manifest"])).hexdigest()
+    line = next(s["line"] for s in said["states"].values() if s["line"])
+    first = {**state, "header": digest(wrong), "pruned": True, "before": head, "line": line,
+             "with_take": said["takes"][0]["state"], "ms": 1.0}  # fmt: skip
+
+    def edit(told: dict[str, Any]) -> None:
+        told["states"] = {name: first, **told["states"]}
+
+    hostile = changed(file, tmp_path / "first.zip", in_text(edit))
+    hostile = added(hostile, tmp_path / "hostile.zip", **{f"blobs__{digest(wrong)}": wrong})
+    with pytest.raises(BadInput, match="rate"):
+        checked(hostile, Most())
+
+
+def test_nobody_here_becomes_an_author_and_nothing_here_changes(
+    api: Api, worked: dict, file: Path, tmp_path: Path
+) -> None:
+    head = Clip.objects.get().head.state_id
+    State.objects.filter(pk=head).update(before=None, with_take=None, line="", ms=None)
+    before = {s.pk: (s.before_id, s.line, s.pruned, s.ms) for s in State.objects.all()}
+    call_command("import_workspace", str(file), owner="mate", stdout=StringIO())
+    after = {s.pk: (s.before_id, s.line, s.pruned, s.ms) for s in State.objects.all()}
+    assert after == before
+    brought = Clip.objects.order_by("pk").last()
+    assert {r.author for r in brought.revisions.all()} == {None}
+    assert {r.author.username for r in Clip.objects.first().revisions.all()} == {"mate"}
+
+
+def test_what_was_set_between_skeletons_and_what_was_retargeted_come_along(
+    api: Api, clip: dict, take: Take, workspace: Workspace, tmp_path: Path
+) -> None:
+    JointMap.objects.create(
+        workspace=workspace, source=["Hips", "Spine"], target=["pelvis"], joints={"pelvis": "Hips"},
+        chains=[{"source": ["Hips", "Spine"], "target": ["pelvis", "pelvis"]}],
+        rest={"pelvis": [0.0, 12.5, 0.0]},
+    )  # fmt: skip
+    (job,) = api.post(
+        f"clips/{clip['id']}/carry",
+        {"revision": clip["head"]["id"], "targets": [take.pk], "params": {}},
+    ).json()
+    jobs.run(job["id"])
+    assert Job.objects.get(pk=job["id"]).state == "done", Job.objects.get(pk=job["id"]).message
+    call_command("export_workspace", "Crew", str(tmp_path / "crew.zip"), stdout=StringIO())
+    call_command("import_workspace", str(tmp_path / "crew.zip"), owner="mate", stdout=StringIO())
+    new = Workspace.objects.get(name="Crew 2")
+    kept = JointMap.objects.get(workspace=new)
+    assert (kept.joints, kept.rest) == ({"pelvis": "Hips"}, {"pelvis": [0.0, 12.5, 0.0]})
+    made = Carried.objects.get(take__workspace=new)
+    assert made.source.clip.workspace == made.target.workspace == new
+    back = api.get(f"clips/{made.take.worked_on.get().pk}").json()
+    assert back["carried"]["clip"] == made.source.clip_id
+
+
+def test_a_clip_that_lies_on_a_take_in_no_bin_comes_along_with_it(
+    api: Api, worked: dict, take: Take, workspace: Workspace, short_file: bytes, tmp_path: Path
+) -> None:
+    (job,) = api.upload(workspace, second__bvh=short_file).json()["jobs"]
+    jobs.run(job["id"])
+    other = Job.objects.get(pk=job["id"]).result["take"]
+    swapped = api.write(worked, swap=other).json()
+    api.call("DELETE", f"takes/{take.pk}")
+    call_command("export_workspace", "Crew", str(tmp_path / "crew.zip"), stdout=StringIO())
+    call_command("import_workspace", str(tmp_path / "crew.zip"), owner="mate", stdout=StringIO())
+    new = Workspace.objects.get(name="Crew 2")
+    assert [t["name"] for t in api.get(f"workspaces/{new.pk}/takes").json()] == ["second"]
+    brought = api.get(f"clips/{Clip.objects.get(workspace=new).pk}").json()
+    assert brought["head"]["number"] == swapped["head"]["number"]
+    assert api.get(f"workspaces/{new.pk}/bin").json() == []
 
 
 def test_a_line_that_unpacks_without_end_is_refused(worked: dict, file: Path) -> None:

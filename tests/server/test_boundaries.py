@@ -1,0 +1,619 @@
+"""Who reaches what, and how much anybody may ask for: inputs of one's own workspace, little before
+signing in, room for every write, jobs and children within bounds."""
+
+from __future__ import annotations
+
+import json
+import multiprocessing
+import os
+import pickle
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from datetime import timedelta
+from pathlib import Path
+from typing import Any
+
+import pytest
+from axes.models import AccessAttempt
+from computing import pool as pools
+from computing.lanes import LONGEST_VIEW, lane_of, newest_of
+from computing.pool import Ask, Busy, Pool
+from config.addresses import address_of
+from config.troubles import AWAY, MET, is_away, passing
+from django.contrib.auth.models import Group, User
+from django.contrib.sessions.models import Session
+from django.core.management import CommandError, call_command
+from django.db import connection, transaction
+from django.db.utils import OperationalError
+from django.test import Client, RequestFactory, override_settings
+from django.utils import timezone
+from documents.store import store_clip
+from editing import patches
+from editing.models import Revision
+from leancurve.operations import OPERATIONS, Patch
+from library import demo_account, job_process, jobs
+from library.intake import inspect_missing, store_take
+from library.job_process import done_apart
+from library.models import Job, StoredFile, Take, Workspace
+from library.parsing import look
+from place import usage
+from place.housekeeping import keep_house
+from place.usage import usage_of
+from procrastinate.contrib.django.models import ProcrastinateJob
+
+from tests.conftest import PROJECT
+from tests.server.conftest import Api
+from tests.server.job_processes import dies, ends, hangs, hoards, worker_of_a_hanging_job
+from tests.server.test_computing import Asked, obeys, pool_of
+
+# --- inputs ---------------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def elsewhere(short_file: bytes, document: Any) -> str:
+    """A state that another workspace has, and this one has not."""
+    from leancurve.formats.files import read_take
+
+    other = Workspace.objects.create(name="Elsewhere")
+    data = short_file.replace(b"0.016667", b"0.020000")
+    stored = StoredFile.objects.create(workspace=other, name="x.bvh", data=data, size=len(data))
+    return store_take(other, stored, look(read_take(data, "x.bvh"), "x.bvh")).state_id
+
+
+WITH_INPUTS = [n for n, kind in OPERATIONS.items() if "clip" in kind.inputs.values()]
+
+
+def answers(api: Api, clip: dict, operation: str, digest: str) -> list[tuple[int, Any]]:
+    """What every way in says to a line that names a digest."""
+    kinds = OPERATIONS[operation].inputs
+    inputs = {name: digest for name, kind in kinds.items() if kind == "clip"}
+    line = {"operation": operation, "params": {}, "inputs": inputs}
+    head = clip["head"]
+    asked = [
+        api.write(clip, append=line),
+        api.write(clip, edit={**line, "line_id": head["recipe"][0]["line_id"]}),
+        api.post(f"clips/{clip['id']}/preview", {"revision": head["id"], **line}),
+        api.post(f"clips/{clip['id']}/preview/whole", {"revision": head["id"], **line}),
+        api.post(f"clips/{clip['id']}/prepare", {"revision": head["id"], "line": line}),
+    ]
+    return [(a.status_code, a.json() if a.status_code != 200 else None) for a in asked]
+
+
+@pytest.mark.parametrize("operation", WITH_INPUTS)
+def test_what_another_workspace_has_is_answered_as_what_nobody_has(
+    api: Api, clip: dict, elsewhere: str, operation: str
+) -> None:
+    theirs = answers(api, clip, operation, elsewhere)
+    nobodys = answers(api, clip, operation, "0" * 64)
+    assert theirs == nobodys
+    assert {status for status, _ in theirs} == {422}
+    assert Revision.objects.filter(clip_id=clip["id"]).count() == 1
+
+
+def test_what_stood_between_ones_own_lines_may_be_worked_with(api: Api, clip: dict) -> None:
+    clip = api.apply(api.apply(clip, "unflip"), "smooth", strength=0.4)
+    clip = api.apply(clip, "gain", factor=1.1)
+    line = clip["head"]["recipe"][2]["line_id"]
+    path = f"clips/{clip['id']}/lines/{line}/states?revision={clip['head']['id']}"
+    around = api.get(path).json()
+    made = {"operation": "extract", "params": {"name": "smoothed"}, "inputs": around}
+    done = api.write(clip, append=made)
+    assert done.status_code == 200, done.content
+
+
+def test_a_state_kept_by_nobody_is_nobodys(api: Api, clip: dict, document: Any) -> None:
+    from dataclasses import replace
+
+    state = store_clip(replace(document, name="left over"))
+    line = {"operation": "load_layer", "params": {}, "inputs": {"source": state.pk}}
+    assert api.write(clip, append=line).status_code == 422
+
+
+# --- before signing in ----------------------------------------------------------------------------
+
+
+def test_of_a_stranger_no_more_is_read_than_signing_in_takes(
+    db: None, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    read: list[int] = []
+    monkeypatch.setattr(
+        "django.http.request.HttpRequest.body", property(lambda r: read.append(1) or b"{}")
+    )
+    monkeypatch.setattr(
+        "django.http.request.HttpRequest._load_post_and_files", lambda r: read.append(2)
+    )
+    large = json.dumps({"username": "x" * 3_000_000, "password": "x"})
+    for path in ("/api/session", "/api/clips/1/writes", "/api/workspaces/1/files", "/"):
+        for kind in ("application/json", "multipart/form-data; boundary=x"):
+            answer = Client().generic("POST", path, large, content_type=kind)
+            assert answer.status_code in (401, 422), (path, kind)
+    assert read == []
+
+
+def test_an_address_that_guesses_under_many_names_has_to_wait(user: User) -> None:
+    def attempt(name: str, password: str, address: str) -> int:
+        body = {"username": name, "password": password}
+        client = Client(REMOTE_ADDR=address)
+        return client.post("/api/session", body, content_type="application/json").status_code
+
+    with override_settings(ADDRESS_FAILURE_LIMIT=6):
+        assert [attempt(f"name{k}", "guess", "10.0.0.1") for k in range(6)] == [401] * 6
+        assert attempt("mate", "a-long-password", "10.0.0.1") == 429
+        assert attempt("mate", "a-long-password", "10.0.0.2") == 200
+        AccessAttempt.objects.update(attempt_time=timezone.now() - timedelta(minutes=6))
+        assert attempt("mate", "a-long-password", "10.0.0.1") == 200
+
+
+def test_readiness_is_looked_for_once_in_a_while(db: None, monkeypatch: pytest.MonkeyPatch) -> None:
+    from api import pages
+
+    beats: list[int] = []
+    monkeypatch.setattr("library.models.Pulse.beat", lambda: beats.append(1))
+    monkeypatch.setattr(pages, "workers_alive", lambda: 1)
+    monkeypatch.setattr(pages, "_found", None)
+    with override_settings(READY_FOR_S=60.0):
+        assert [Client().get("/readyz").status_code for _ in range(20)] == [200] * 20
+    assert len(beats) == 1
+    monkeypatch.setattr(pages, "_found", None)
+
+
+# --- the pool -------------------------------------------------------------------------------------
+
+
+def test_one_person_cannot_fill_a_lane(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(pools, "MOST_OF_ONE", {"quick": 2, "whole": 2})
+    with pool_of() as pool:
+        asked = Asked(pool)
+        asked.put("first", Ask(0, "whole", {}, b"work 1.0"))
+        for k in range(5):
+            asked.put(k, Ask(1, "whole", {}, b"go"))
+        asked.put("other", Ask(2, "whole", {}, b"go"))
+        outcomes = dict(asked.all())
+    assert outcomes["other"] == 200
+    assert sorted(map(str, (outcomes[k] for k in range(5)))) == ["200", "200", *[str(Busy)] * 3]
+
+
+def test_children_that_cannot_be_started_are_tried_again_and_told(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    real, tries = pools.Child, [0]
+
+    def fails(work: Callable[..., None]) -> Any:
+        tries[0] += 1
+        if tries[0] < 5:
+            raise OSError("Resource temporarily unavailable")
+        return real(work)
+
+    monkeypatch.setattr(pools, "Child", fails)
+    monkeypatch.setattr(pools, "PAUSE_S", 0.2)
+    monkeypatch.setattr(pools, "LONGEST_WAIT_S", 0.2)
+    pool = Pool(0, 1, obeys)
+    try:
+        with pytest.raises(Busy):  # nobody waits for ever
+            pool.answer(Ask(1, "whole", {}, b"go"))
+        until = time.monotonic() + 5
+        while pool.begins and time.monotonic() < until:
+            time.sleep(0.01)
+        assert not pool.begins  # whoever looks after it is told
+        monkeypatch.setattr(pools, "LONGEST_WAIT_S", 20.0)
+        assert pool.answer(Ask(1, "whole", {}, b"go")).status == 200
+        assert pool.begins
+    finally:
+        pool.close()
+
+
+@pytest.mark.parametrize(
+    "asked",
+    [
+        {"view": "x" * (LONGEST_VIEW + 1), "sequence": 1},
+        {"view": ["x"] * 1000, "sequence": 1},
+        {"view": "x", "sequence": 10**400},
+        {"view": "x", "sequence": True},
+        {"view": "x", "sequence": "1" * 1000},
+        {"view": "x", "sequence": 1, "params": "x" * 2**18},
+    ],
+    ids=str,
+)
+def test_what_nobody_has_looked_at_is_not_remembered(asked: dict[str, Any]) -> None:
+    body = json.dumps(asked)
+    request = RequestFactory().post("/api/clips/1/preview", body, content_type="application/json")
+    assert newest_of(request) is None
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "lane"),
+    [
+        ("GET", "/api/clips/1/lines/0aF3/states", "quick"),
+        ("POST", "/api/clips/1/stored/7/pose", "quick"),
+        ("POST", "/api/clips/1/stored", "quick"),
+        ("POST", "/api/clips/1/deliveries", "quick"),
+        ("GET", "/api/clips/1/deliveries", None),
+        ("POST", "/api/clips/1/carry", "quick"),
+        ("POST", "/api/workspaces/1/carry", "whole"),
+    ],
+)
+def test_what_computes_leaves_the_web_process(method: str, path: str, lane: str | None) -> None:
+    assert lane_of(getattr(RequestFactory(), method.lower())(path)) == lane
+
+
+class Renamed:
+    """As another version's patch: its class is not there any more."""
+
+
+def test_a_patch_that_another_version_left_is_as_none(
+    tmp_path: Path, settings: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    settings.COMPUTERS, settings.SCRATCH_DIR = 1, tmp_path
+    key = "a" * 64
+    gone = pickle.dumps(Renamed()).replace(b"Renamed", b"Removed")
+    lacking = Patch()
+    del lacking.__dict__["layers"]
+    for data in (gone, pickle.dumps(lacking), pickle.dumps({"no": "patch"}), b"\x80\x05garbage"):
+        patches.forget()
+        patches._file(key).write_bytes(data)
+        assert patches.found(key) is None
+    patches.keep(key, Patch(report={"n": 1}), 1.0)
+    patches.forget()
+    found = patches.found(key)
+    assert found is not None
+    assert found.report == {"n": 1}
+    monkeypatch.setattr(patches, "__version__", "another")
+    patches.forget()
+    assert patches.found(key) is None
+
+
+# --- jobs -----------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("work", "how"), [(ends, "done"), (dies, "lost"), (hangs, "too long"), (hoards, "done")]
+)
+def test_a_jobs_process_is_bounded(work: Any, how: str) -> None:
+    began = time.monotonic()
+    assert done_apart(1, 5.0, work) == how
+    assert time.monotonic() - began < 30
+
+
+def test_a_job_ends_with_its_worker() -> None:
+    ours, theirs = multiprocessing.get_context("spawn").Pipe()
+    worker = multiprocessing.get_context("spawn").Process(
+        target=worker_of_a_hanging_job, args=(theirs,)
+    )
+    worker.start()
+    assert ours.poll(60)
+    (job,) = ours.recv()
+    worker.kill()
+    worker.join()
+    until = time.monotonic() + 20
+    while Path(f"/proc/{job}").exists() and time.monotonic() < until:
+        time.sleep(0.05)
+    assert not Path(f"/proc/{job}").exists()
+
+
+def test_a_job_whose_process_always_ends_fails(
+    workspace: Workspace, settings: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    settings.JOBS_APART = True
+    begun: list[int] = []
+
+    def lost(job_id: int, seconds: float) -> str:
+        Job.objects.filter(pk=job_id).update(tries=len(begun) + 1)
+        begun.append(job_id)
+        return "lost"
+
+    monkeypatch.setattr(jobs, "done_apart", lost)
+    job = jobs.start(workspace, "import", "x", {})
+    jobs._run_apart(job.pk)
+    job.refresh_from_db()
+    assert (job.state, len(begun)) == ("failed", jobs.MOST_TRIES)
+    assert "its process ended each time" in job.message
+    monkeypatch.setattr(jobs, "done_apart", lambda *_: "too long")
+    job = jobs.start(workspace, "import", "x", {})
+    jobs._run_apart(job.pk)
+    job.refresh_from_db()
+    assert (job.state, "30 minutes" in job.message) == ("failed", True)
+    assert job_process.done_apart is done_apart
+
+
+def test_a_kind_that_is_not_known_here_waits_for_a_worker_that_knows_it(
+    workspace: Workspace,
+) -> None:
+    job = jobs.start(workspace, "of next year", "x", {})
+    Job.objects.filter(pk=job.pk).update(state="running")
+    jobs._run_apart(job.pk)
+    job.refresh_from_db()
+    assert job.state == "queued"
+    later = ProcrastinateJob.objects.filter(args__job_id=job.pk).order_by("-id").first()
+    assert later.scheduled_at > timezone.now() + timedelta(seconds=10)
+
+
+def test_workspaces_take_turns(workspace: Workspace) -> None:
+    other = Workspace.objects.create(name="Second unit")
+    for k in range(6):
+        jobs.start(workspace, "import", f"many {k}", {})
+    for k in range(2):
+        jobs.start(other, "import", f"few {k}", {})
+    jobs.start(workspace, "import", "many 6", {})
+    queued = ProcrastinateJob.objects.filter(task_name="job").order_by("-priority", "id")
+    titles = {j.pk: j.title for j in Job.objects.all()}
+    order = [titles[q.args["job_id"]] for q in queued]
+    assert order.index("few 0") <= 1
+    assert order.index("few 1") <= 3
+    assert [t for t in order if t.startswith("many")] == [f"many {k}" for k in range(7)]
+
+
+def test_an_inspection_that_failed_is_not_asked_for_again_at_each_look(take: Take) -> None:
+    from documents.models import Inspection
+
+    Inspection.objects.all().delete()
+    inspect_missing([take])
+    job = Job.objects.get(kind="inspect")
+    Job.objects.update(state="failed")
+    for _ in range(3):
+        inspect_missing([take])
+    assert Job.objects.filter(kind="inspect").count() == 1
+    # Other detectors may well find their way.
+    Job.objects.update(payload={**job.payload, "version": 0})
+    inspect_missing([take])
+    assert Job.objects.filter(kind="inspect").count() == 2
+
+
+# --- room -----------------------------------------------------------------------------------------
+
+
+def test_every_write_needs_room(api: Api, clip: dict, take: Take, workspace: Workspace) -> None:
+    head, path = clip["head"]["id"], f"clips/{clip['id']}"
+    Workspace.objects.update(most_bytes=usage_of(workspace).bytes)
+    usage.measure_anew()
+    deliver = {
+        "revision": head, "rate": [60, 1], "first": 0, "last": 9, "character": "a", "action": "b",
+    }  # fmt: skip
+    asked = {
+        "an edit": api.write(clip, append={"operation": "unflip", "params": {}}),
+        "a layer": api.write(
+            clip,
+            append={"operation": "edit_layers", "params": {"edits": [{"do": "add", "name": "x"}]}},
+        ),
+        "a stored motion": api.post(
+            f"{path}/stored", {"revision": head, "name": "x", "first": 0, "last": 5}
+        ),
+        "a retarget": api.post(
+            f"{path}/carry", {"revision": head, "targets": [take.pk], "params": {}}
+        ),
+        "a delivery": api.post(f"{path}/deliveries", deliver),
+        "a batch": api.post(
+            f"workspaces/{workspace.pk}/batches", {"recipe": 0, "takes": [take.pk]}
+        ),
+        "work ahead": api.post(
+            f"{path}/prepare", {"revision": head, "line": {"operation": "unflip"}}
+        ),
+        "an export": api.post(f"workspaces/{workspace.pk}/export"),
+    }
+    for what, answer in asked.items():
+        assert answer.status_code == 422, what
+        assert "there is no room for more" in answer.json()["detail"], what
+    assert not Job.objects.exists()
+    upload = api.upload(workspace, x__bvh=b"HIERARCHY").json()
+    assert "no room for more" in upload["refused"][0]["detail"]
+    # What makes room, or changes nothing of it, is done.
+    assert api.call("PATCH", path, {"name": "still"}).status_code == 200
+    assert api.call("DELETE", path).status_code == 204
+
+
+def test_nothing_means_nothing(api: Api, workspace: Workspace, short_file: bytes) -> None:
+    Workspace.objects.update(most_bytes=0, most_takes=0)
+    assert api.get(f"workspaces/{workspace.pk}/usage").json()["most_bytes"] == 0
+    refused = api.upload(workspace, x__bvh=short_file).json()["refused"]
+    assert "no room for more" in refused[0]["detail"]
+
+
+def test_little_room_is_said_before_there_is_none(
+    api: Api, clip: dict, workspace: Workspace
+) -> None:
+    used = usage_of(workspace).bytes
+    Workspace.objects.update(most_bytes=round(used * 1.05))
+    assert api.get(f"workspaces/{workspace.pk}/usage").json()["nearly_full"] is True
+    usage.measure_anew()
+    assert api.write(clip, append={"operation": "unflip", "params": {}}).status_code == 200
+
+
+# --- defaults -------------------------------------------------------------------------------------
+
+
+def test_the_demos_account_signs_in_where_the_demo_runs_and_nowhere_else(db: None) -> None:
+    call_command("load_demo", verbosity=0)
+    body = {"username": demo_account.NAME, "password": demo_account.PASSWORD}
+
+    def attempt() -> Any:
+        return Client().post("/api/session", body, content_type="application/json")
+
+    refused = attempt()
+    assert refused.status_code == 401
+    assert "./lean demo" in refused.json()["detail"]
+    with override_settings(DEMO=True):
+        client = Client()
+        assert client.post("/api/session", body, content_type="application/json").status_code == 200
+        assert client.get("/api/session").json()["user"] == "deckhand"
+    # One who is in is out as soon as it is no demo any more.
+    assert client.get("/api/session").json()["user"] is None
+    with override_settings(ON_LOOPBACK=False), pytest.raises(CommandError, match="loopback"):
+        call_command("load_demo", verbosity=0)
+    # With a password of one's own it is an account like any.
+    from place.people import give_password
+
+    give_password(User.objects.get(username="deckhand"), "a-long-password")
+    body["password"] = "a-long-password"
+    assert attempt().status_code == 200
+
+
+def test_an_older_demos_account_is_known_by_its_password(db: None) -> None:
+    from importlib import import_module
+
+    from django.apps import apps
+
+    User.objects.create_user("deckhand", password="harbour-light")
+    import_module("library.migrations.0013_mark_demo_account").mark(apps, None)
+    assert Group.objects.get().user_set.get().username == "deckhand"
+
+
+def test_people_change_their_own_password_and_are_signed_out_elsewhere(user: User) -> None:
+    here, elsewhere = Api(user), Api(user)
+    wrong = here.post("password", {"old": "a guess", "new": "another-long-one"})
+    assert wrong.status_code == 422
+    short = here.post("password", {"old": "a-long-password", "new": "short"})
+    assert (short.status_code, "too short" in short.json()["detail"]) == (422, True)
+    done = here.post("password", {"old": "a-long-password", "new": "another-long-one"})
+    assert done.status_code == 204
+    assert here.get("session").json()["user"] == "mate"
+    assert elsewhere.get("session").json()["user"] is None
+    user.refresh_from_db()
+    assert user.check_password("another-long-one")
+
+
+def test_signing_out_counts_at_every_web_server(api: Api) -> None:
+    """Another process has nothing of a session but what the database has."""
+    from django.conf import settings
+
+    assert settings.SESSION_ENGINE == "django.contrib.sessions.backends.db"
+    stolen = Client()
+    stolen.cookies["sessionid"] = api.client.cookies["sessionid"].value
+    assert stolen.get("/api/session").json()["user"] == "mate"
+    assert api.call("DELETE", "session").status_code == 200
+    assert stolen.get("/api/session").json()["user"] is None
+
+
+def test_house_is_kept(workspace: Workspace, user: User) -> None:
+    old = timezone.now() - timedelta(days=100)
+    Session.objects.create(session_key="old", session_data="x", expire_date=old)
+    AccessAttempt.objects.create(
+        username="x", ip_address="10.0.0.1", attempt_time=old, failures_since_start=1
+    )
+    AccessAttempt.objects.update(attempt_time=old)
+    jobs.start(workspace, "import", "waits", {})
+    ended = jobs.start(workspace, "import", "ended", {})
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "UPDATE procrastinate_jobs SET status = 'succeeded' "
+            "WHERE (args->>'job_id')::bigint = %s",
+            [ended.pk],
+        )
+        cursor.execute("UPDATE procrastinate_events SET at = now() - interval '2 days'")
+        cursor.execute(
+            "INSERT INTO procrastinate_periodic_defers (task_name, defer_timestamp) "
+            "VALUES ('tidy_storage', 1000)"
+        )
+    Job.objects.create(workspace=workspace, kind="inspect", title="x", state="done")
+    Job.objects.update(updated=old)
+    counts = keep_house()
+    assert counts["sessions"] == counts["attempts"] == counts["jobs"] == counts["periodic"] == 1
+    assert Job.objects.filter(title="waits").exists()
+    assert ProcrastinateJob.objects.filter(args__job_id=ended.pk).count() == 0
+    assert counts["queue"] == 1
+
+
+PROXIED = {
+    "LEAN_BIND": "0.0.0.0", "LEAN_SECRET_KEY": "b6VxkTq0wZ-3nJm7RfYd_LpQe81uGsCa",
+    "LEAN_HOSTS": "bench.example", "LEAN_HTTPS": "1", "LEAN_PROXIES": "10.1.0.0/16",
+}  # fmt: skip
+
+
+def said_by_settings(code: str, **environment: str) -> str:
+    clean = {k: v for k, v in os.environ.items() if not k.startswith("LEAN_")}
+    done = subprocess.run(
+        [sys.executable, "-c", f"import django; django.setup()\n{code}"],
+        env={
+            **clean, **environment, "PYTHONPATH": f"{PROJECT}/server:{PROJECT}/core",
+            "DJANGO_SETTINGS_MODULE": "config.settings",
+        },
+        capture_output=True, text=True, check=True,
+    )  # fmt: skip
+    return done.stdout
+
+
+def test_behind_a_proxy_health_is_seen_and_nobody_else_speaks_as_one() -> None:
+    code = """
+from django.test import Client
+def ask(path, address, **more):
+    answer = Client(REMOTE_ADDR=address, headers={"host": "bench.example"}).get(path, **more)
+    print(answer.status_code)
+ask("/healthz", "127.0.0.1")
+ask("/", "10.1.2.3", HTTP_X_FORWARDED_PROTO="https", HTTP_X_FORWARDED_FOR="10.7.7.7")
+ask("/", "10.9.2.3", HTTP_X_FORWARDED_PROTO="https")
+ask("/", "10.9.2.3")
+"""
+    statuses = said_by_settings(code, **PROXIED).split()
+    assert statuses[0] == "200"
+    assert statuses[1] in ("200", "503")  # the page is not built everywhere
+    assert statuses[2:] == ["400", "301"]
+
+
+@override_settings(PROXIES=[__import__("ipaddress").ip_network("10.1.0.0/16")])
+def test_an_address_is_what_the_last_proxy_of_ours_saw() -> None:
+    def at(remote: str, forwarded: str = "") -> str:
+        request = RequestFactory().get("/", REMOTE_ADDR=remote, HTTP_X_FORWARDED_FOR=forwarded)
+        return address_of(request)
+
+    assert at("10.1.0.5", "10.66.6.6, 10.44.4.4, 10.1.0.9") == "10.44.4.4"
+    assert at("10.9.0.5", "10.66.6.6") == "10.9.0.5"
+    assert at("10.1.0.5") == "10.1.0.5"
+
+
+def test_what_the_databases_address_says_beyond_where_it_is_stays(tmp_path: Path) -> None:
+    code = "from django.conf import settings; print(settings.DATABASES['default']['OPTIONS'])"
+    url = "postgresql://lean@db.example/lean?sslmode=verify-full&sslrootcert=/etc/ca.pem"
+    said = said_by_settings(code, LEAN_DATABASE_URL=url, LEAN_LOCAL=str(tmp_path))
+    assert "'sslmode': 'verify-full'" in said
+    assert "'sslrootcert': '/etc/ca.pem'" in said
+    code = (
+        "from place import backup; import os\n"
+        "seen = {}\n"
+        "backup.subprocess.run = lambda *a, env, **k: seen.update(env) or "
+        "type('R', (), {'returncode': 0})()\n"
+        "backup._run('pg_dump'); print(seen['PGSSLMODE'], seen['PGSSLROOTCERT'])"
+    )
+    said = said_by_settings(code, LEAN_DATABASE_URL=url, LEAN_LOCAL=str(tmp_path))
+    assert said.split() == ["verify-full", "/etc/ca.pem"]
+
+
+def test_processes_of_a_folder_share_one_key_however_they_bind(tmp_path: Path) -> None:
+    code = "from django.conf import settings; print(settings.SECRET_KEY)"
+    keys = {
+        said_by_settings(code, LEAN_LOCAL=str(tmp_path), LEAN_BIND=bind)
+        for bind in ("127.0.0.1", "localhost", "::1")
+    }
+    assert len(keys) == 1
+    assert (tmp_path / "secret").stat().st_mode & 0o77 == 0
+
+
+def test_the_application_is_no_superuser(db: None) -> None:
+    if "lean_app" not in os.environ["LEAN_DATABASE_URL"]:
+        pytest.skip("a database of one's own, whose role is one's own affair")
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT rolsuper, rolcreaterole FROM pg_roles WHERE rolname = current_user")
+        assert cursor.fetchone() == (False, False)
+
+
+# --- troubles told apart --------------------------------------------------------------------------
+
+
+def test_what_the_driver_refuses_is_not_a_database_that_is_away(db: None) -> None:
+    with pytest.raises(OperationalError) as refused, transaction.atomic():
+        list(Revision.objects.filter(pk__in=range(70_000)))
+    assert not is_away(refused.value)
+    assert passing(refused.value) is None
+    assert list(Revision.objects.filter(pk__among=range(70_000))) == []
+
+
+@pytest.mark.parametrize(("code", "told"), [("57P01", AWAY), ("40P01", MET), ("57014", None)])
+def test_troubles_of_the_database_are_told_by_their_code(
+    db: None, code: str, told: str | None
+) -> None:
+    with (
+        pytest.raises(OperationalError) as raised,
+        transaction.atomic(),
+        connection.cursor() as cursor,
+    ):
+        cursor.execute(f"DO $$ BEGIN RAISE EXCEPTION 'x' USING ERRCODE = '{code}'; END $$")
+    assert passing(raised.value) == told
