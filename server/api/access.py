@@ -70,7 +70,7 @@ def revision_for(request: HttpRequest, clip_id: int, revision_id: int) -> Revisi
         "clip__take__state__header",
         "take__state__header",
     )
-    live = revisions.filter(clip__binned=None, clip__beneath__binned=None)
+    live = revisions.filter(clip__binned=None)
     return seen(request, live, "clip__workspace", pk=revision_id, clip_id=clip_id)
 
 

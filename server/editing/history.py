@@ -504,8 +504,14 @@ def _move(clip_id: int, base_id: int, target: Callable[[Clip], Revision | None])
         clip.head = there
         clip.beneath_id = there.take_id or clip.take_id
         clip.save(update_fields=["head", "beneath", "opened"])
+        bring_out(clip.beneath_id)
     note(revision=there.pk)
     return there
+
+
+def bring_out(take_id: int) -> None:
+    """A take that a clip lies on again is in no bin any more."""
+    Take.objects.filter(pk=take_id).exclude(binned=None).update(binned=None, hidden=False)
 
 
 def _require_readable(there: Revision) -> None:

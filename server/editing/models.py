@@ -29,13 +29,14 @@ class Memo(models.Model):
 
 class ClipQuerySet(models.QuerySet["Clip"]):
     def seen_by(self, user: AbstractBaseUser) -> "ClipQuerySet":
-        return self.filter(workspace__members=user, binned=None, beneath__binned=None)
+        return self.filter(workspace__members=user, binned=None)
 
 
 class Clip(models.Model):
     """A take being worked on. ``head`` is what is shown; ``tip`` the end of its branch (redo);
-    ``binned`` when it was deleted. ``take`` is what it was made of, ``beneath`` what its head lies
-    on: another take may have been put beneath it."""
+    ``binned`` when it was deleted, ``binned_with`` the take that it went along with. ``take`` is
+    what it was made of, ``beneath`` what its head lies on: another take may have been put beneath
+    it."""
 
     workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="clips")
     take = models.ForeignKey(Take, on_delete=models.RESTRICT, related_name="clips")
@@ -45,6 +46,7 @@ class Clip(models.Model):
     tip = models.ForeignKey("Revision", null=True, on_delete=models.PROTECT, related_name="+")
     opened = models.DateTimeField(auto_now=True)
     binned = models.DateTimeField(null=True)
+    binned_with = models.ForeignKey(Take, null=True, on_delete=models.SET_NULL, related_name="+")
     camera = models.JSONField(null=True)
     """A placed camera to look through: position and target in metres, field of view in degrees."""
 

@@ -144,13 +144,13 @@ def forget_clip(clip: Clip) -> None:
 
 
 def forget_take(take: Take) -> None:
-    """Delete a take with its file and the clips that lie on it.
+    """Delete a take with its file and the clips that went into the bin with it.
 
-    Where a clip has only ever lain on it, and lies on another one now, it stays, seen by nobody,
-    until the last such clip is gone.
+    Where another clip has ever lain on it, it stays, seen by nobody, until the last such clip is
+    gone.
     """
     with transaction.atomic():
-        for clip in take.worked_on.all():
+        for clip in Clip.objects.filter(binned_with=take):
             forget_clip(clip)
         if clips_on(take).exists():
             now = timezone.now()
@@ -162,9 +162,9 @@ def forget_take(take: Take) -> None:
 
 
 def clips_on(take: Take) -> QuerySet[Clip]:
-    """Clips that lie on other takes now, and have lain on this one: undo may lead back to it."""
+    """Clips that have ever lain on a take and do not go with it: undo may lead back to it."""
     once = Q(revisions__take=take) | Q(take=take)
-    return Clip.objects.filter(once).exclude(beneath=take).distinct()
+    return Clip.objects.filter(once).exclude(binned_with=take).distinct()
 
 
 @queue.periodic(cron="17 * * * *")

@@ -11,6 +11,7 @@ from django.db.models import Model, QuerySet
 from django.utils import timezone
 from documents.models import State
 from documents.store import stored_bytes
+from editing.history import bring_out
 from editing.models import Clip, Recipe, StoredMotion
 from editing.storage import clips_on, forget_clip, forget_take
 from editing.sweeping import sweep
@@ -48,7 +49,13 @@ class Binned:
 
 
 def put_in(thing: Any) -> None:
-    type(thing).objects.filter(pk=thing.pk).update(binned=timezone.now())
+    """Into the bin; a take's clips, those that lie on it now, go along."""
+    now = timezone.now()
+    with transaction.atomic():
+        type(thing).objects.filter(pk=thing.pk).update(binned=now)
+        if isinstance(thing, Take):
+            live = Clip.objects.filter(beneath=thing, binned=None)
+            live.update(binned=now, binned_with=thing)
 
 
 def binned_in(workspace: Workspace) -> list[Binned]:
@@ -61,7 +68,8 @@ def _binned(kind: str, thing: Any) -> Binned:
     clips: tuple[str, ...] = ()
     kept_for: tuple[str, ...] = ()
     if isinstance(thing, Take):
-        clips = tuple(thing.worked_on.order_by("name").values_list("name", flat=True))
+        along = Clip.objects.filter(binned_with=thing)
+        clips = tuple(along.order_by("name").values_list("name", flat=True))
         kept_for = tuple(clips_on(thing).order_by("name").values_list("name", flat=True))
     until = thing.binned + KEPT
     size = 0 if kept_for else _size(thing)
@@ -85,11 +93,12 @@ def _among(model: type[Model], workspace: Workspace) -> QuerySet[Any]:
     found = model._default_manager.filter(workspace=workspace).exclude(binned=None)
     if model is Take:
         return found.filter(hidden=False)
-    return found.filter(beneath__binned=None) if model is Clip else found
+    return found.filter(binned_with=None) if model is Clip else found
 
 
 def put_back(workspace: Workspace, kind: str, pk: int) -> None:
-    """Back where it was. What is known by a name that was taken meanwhile gets another."""
+    """Back where it was: a take with the clips that went along, a clip with the take beneath it.
+    What is known by a name that was taken meanwhile gets another."""
     with _held(workspace, kind, pk) as thing:
         if isinstance(thing, (Recipe, StoredMotion)):
             alike = type(thing)._default_manager.filter(workspace=workspace, binned=None)
@@ -101,6 +110,10 @@ def put_back(workspace: Workspace, kind: str, pk: int) -> None:
             thing.name = name
         thing.binned = None
         thing.save()
+        if isinstance(thing, Take):
+            Clip.objects.filter(binned_with=thing).update(binned=None, binned_with=None)
+        if isinstance(thing, Clip):
+            bring_out(thing.beneath_id)
 
 
 def remove(workspace: Workspace, kind: str, pk: int) -> None:

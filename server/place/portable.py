@@ -83,16 +83,14 @@ def _in_turns(shas: list[str]) -> Iterator[list[str]]:
 
 
 def _deliveries(workspace: Workspace) -> Iterable[Delivery]:
-    live = Delivery.objects.filter(
-        clip__workspace=workspace, clip__binned=None, clip__beneath__binned=None
-    )
+    live = Delivery.objects.filter(clip__workspace=workspace, clip__binned=None)
     return live.order_by("pk").iterator(chunk_size=10)
 
 
 def _told(workspace: Workspace) -> tuple[Told, set[str]]:
     """What the file says, and the blobs it holds."""
     takes = list(Take.objects.filter(workspace=workspace, binned=None).select_related("skeleton"))
-    clips = Clip.objects.filter(workspace=workspace, binned=None, beneath__binned=None)
+    clips = Clip.objects.filter(workspace=workspace, binned=None)
     revisions = list(
         Revision.objects.filter(clip__in=clips).select_related("author").order_by("pk")
     )

@@ -127,7 +127,7 @@ def bytes_of(
 def size_of(thing: Take | Clip) -> int:
     """What deleting a take, with its clips, or a clip would give back at the most."""
     if isinstance(thing, Take):
-        takes, clips = Take.objects.filter(pk=thing.pk), Clip.objects.filter(beneath=thing)
+        takes, clips = Take.objects.filter(pk=thing.pk), Clip.objects.filter(binned_with=thing)
         own = thing.file.size
     else:
         takes, clips, own = Take.objects.none(), Clip.objects.filter(pk=thing.pk), 0

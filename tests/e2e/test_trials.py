@@ -6,7 +6,17 @@ from pathlib import Path
 
 from tests.bench.tables import Table
 from tests.e2e.application import Application
-from tests.trials import access, files, load, requests, two
+from tests.trials import (
+    access,
+    files,
+    forgetting,
+    imports,
+    load,
+    requests,
+    strangers,
+    two,
+    upgrade,
+)
 
 
 def column(table: Table, name: str) -> list[str]:
@@ -55,6 +65,30 @@ def test_two_people_on_one_clip(application: Application) -> None:
 
 
 def test_people_at_once(application: Application) -> None:
-    table = load.on(application, people=3, seconds=6.0, frames=240)
+    table = load.on(application, people=3, seconds=6.0, frames=240, takes=30)
     assert {row[0]: row[1] for row in table.rows}["refused or failed"] == "0"
     assert int(table.rows[0][1]) > 5
+
+
+def test_nothing_is_forgotten(tmp_path: Path) -> None:
+    counts = dict(row[:2] for row in forgetting.run(tmp_path, steps=90).rows)
+    assert counts["lost, changed or not whole"] == "0"
+    assert int(counts["write"]) > 10
+
+
+def test_what_is_elsewhere_is_answered_as_what_is_nowhere(application: Application) -> None:
+    counts = dict(row[:2] for row in strangers.on(application).rows)
+    assert counts["answers that differ, or reach it"] == "0"
+    assert int(counts["fields that name something"]) > 80
+    assert counts["theirs as it was"] == "True"
+
+
+def test_workspaces_files_with_lies_are_refused_or_come_in_whole(tmp_path: Path) -> None:
+    table = imports.run(tmp_path, count=25)
+    assert column(table, "failed") == ["0", "0", "0"]
+    assert int(table.rows[0][1]) > 10
+
+
+def test_two_versions_beside_and_after_one_another(tmp_path: Path) -> None:
+    for what, count, goal in upgrade.run(tmp_path, rounds=2).rows:
+        assert goal in ("", "all", count), what

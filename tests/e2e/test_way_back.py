@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from urllib.parse import urlsplit, urlunsplit
 
+import psycopg
 import pytest
 
 from tests.conftest import PROJECT
@@ -128,3 +129,72 @@ def test_in_its_place_what_was_there_is_kept_under_another_name(
     assert kept.startswith(f"{running.database}_before_")
     assert len(person.ask("GET", f"workspaces/{workspace}/takes").json()) == 7
     manage(running, "shell", "-c", f"from place.backup import drop; drop({kept!r})")
+
+
+@pytest.fixture
+def database(tmp_path: Path, worker_id: str) -> Iterator[Application]:
+    """A database with the demo in it, and nobody at work."""
+    made = Application(tmp_path, f"lean_kept_{worker_id}")
+    try:
+        made.make()
+        yield made
+    finally:
+        made.stop()
+
+
+def lean(application: Application, *arguments: str) -> subprocess.CompletedProcess[str]:
+    """What an operator types."""
+    return subprocess.run(
+        [PROJECT / "lean", *arguments], env=application.environment, capture_output=True, text=True
+    )
+
+
+OLDER = (("editing", "0016"), ("library", "0010"), ("documents", "0001"))
+
+
+def migrations(application: Application) -> str:
+    return manage(application, "showmigrations", "--plan").stdout
+
+
+def test_before_an_update_it_is_backed_up_as_it_stands_and_restored_by_the_new_version(
+    database: Application, tmp_path: Path
+) -> None:
+    for app, name in OLDER:
+        assert manage(database, "migrate", "-v0", app, name).returncode == 0
+    before, file = migrations(database), str(tmp_path / "old.backup")
+    assert "[ ]  library.0011" in before
+    done = lean(database, "backup", file)
+    assert done.returncode == 0, done.stderr
+    assert migrations(database) == before
+    restored = manage(database, "restore", file)
+    assert restored.returncode == 0, restored.stderr
+    assert "[ ]" not in migrations(database)
+    whole = lean(database, "check")
+    assert whole.returncode == 0, whole.stdout
+    assert "all whole" in whole.stdout
+
+
+def test_what_is_newer_or_lacks_a_part_is_not_restored(
+    database: Application, tmp_path: Path
+) -> None:
+    url, file, name = database.environment["LEAN_DATABASE_URL"], str(tmp_path / "x"), "lean_never"
+    with psycopg.connect(url, autocommit=True) as connection:
+        connection.execute(
+            "INSERT INTO django_migrations (app, name, applied) "
+            "VALUES ('library', '9999_of_next_year', now())"
+        )
+    assert manage(database, "backup", file).returncode == 0
+    refused = manage(database, "restore", file, "--beside", name)
+    assert refused.returncode == 1
+    assert "made by a newer version" in refused.stderr
+    with psycopg.connect(url, autocommit=True) as connection:
+        connection.execute("DELETE FROM django_migrations WHERE name = '9999_of_next_year'")
+        connection.execute(
+            "DELETE FROM editing_blob WHERE sha = (SELECT encode(substring(manifest FROM 1 FOR 32),"
+            " 'hex') FROM editing_state LIMIT 1)"
+        )
+    assert lean(database, "check").returncode == 1
+    assert manage(database, "backup", file).returncode == 0
+    refused = manage(database, "restore", file, "--beside", name)
+    assert refused.returncode == 1
+    assert "a document's part is missing" in refused.stderr

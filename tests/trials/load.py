@@ -7,6 +7,8 @@ seconds, an edit every two, something light all the time.
 from __future__ import annotations
 
 import random
+import subprocess
+import sys
 import threading
 import time
 from typing import Any
@@ -52,17 +54,68 @@ def look_about(person: Person, until: float) -> None:
         person.ask("GET", "session", kind="light")
 
 
-def run(folder: Any, people: int = 20, seconds: float = 60.0, frames: int | None = None) -> Table:
+def run(
+    folder: Any, people: int = 20, seconds: float = 60.0, frames: int | None = None,
+    takes: int = 2_000,
+) -> Table:  # fmt: skip
     with running(folder, "lean_load") as application:
-        return on(application, people, seconds, frames)
+        return on(application, people, seconds, frames, takes)
+
+
+SHELF_OF = """
+import hashlib, os, sys
+import django; django.setup()
+import numpy as np
+from documents.models import Blob, State
+from documents.packing import encode
+from documents.store import load_clip
+from leancurve.curves.curve import SampledCurve
+from library.models import StoredFile, Take, Workspace
+
+workspace, count = Workspace.objects.get(pk=sys.argv[1]), int(sys.argv[2])
+like = Take.objects.filter(frames__gt=1).select_related("state").order_by("frames").first()
+header, width = like.state.header_id, len(bytes(like.state.manifest)) // 32
+for first in range(0, count, 100):
+    blobs, states, files, takes = [], [], [], []
+    for k in range(first, min(first + 100, count)):
+        # Channels of its own: as many parts as a take as captured has.
+        data = [encode(SampledCurve(np.array([float(k), float(c)]))) for c in range(width)]
+        shas = [hashlib.sha256(d).hexdigest() for d in data]
+        manifest = bytes.fromhex("".join(shas))
+        name = hashlib.sha256(header.encode() + manifest).hexdigest()
+        blobs += [Blob(sha=s, data=d) for s, d in zip(shas, data)]
+        states.append(State(hash=name, header_id=header, manifest=manifest, keys=2 * width))
+        files.append(StoredFile(workspace=workspace, name=f"{k}.bvh", data=b"x", size=1))
+    Blob.objects.bulk_create(blobs, ignore_conflicts=True)
+    State.objects.bulk_create(states)
+    StoredFile.objects.bulk_create(files)
+    skeleton, _ = workspace.skeletons.get_or_create(
+        digest=like.skeleton.digest, defaults={"name": "suit", "joints": like.joints})
+    for state, file in zip(states, files):
+        takes.append(Take(workspace=workspace, name=file.name, file=file, state=state,
+            skeleton=skeleton, rate_numerator=60, rate_denominator=1, frames=2, joints=like.joints,
+            channels=width, keys=state.keys, picture={"figures": []}))
+    Take.objects.bulk_create(takes)
+print(Blob.objects.count())
+"""
+
+
+def fill(application: Application, workspace: int, takes: int) -> int:
+    """A shelf of so many takes, each of channels of its own; how many parts there are then."""
+    done = subprocess.run(
+        [sys.executable, "-c", SHELF_OF, str(workspace), str(takes)],
+        env=application.environment, check=True, capture_output=True, text=True,
+    )  # fmt: skip
+    return int(done.stdout)
 
 
 def on(
-    application: Application, people: int = 20, seconds: float = 60.0, frames: int | None = None
-) -> Table:
+    application: Application, people: int = 20, seconds: float = 60.0, frames: int | None = None,
+    takes: int = 2_000,
+) -> Table:  # fmt: skip
     """The load on an application of its own; returns the table of waits."""
     table = Table(
-        f"Load: {people} people at once for {seconds:.0f} s",
+        f"Load: {people} people at once for {seconds:.0f} s, in a workspace of {takes:,} takes",
         ("what", "how often", "median", "95 of 100", "goal"),
     )
     names = [f"hand{k}" for k in range(people)]
@@ -73,6 +126,9 @@ def on(
     clips = []
     for person in crew:
         clips.append(person.bring_in_thinned(workspace, file))
+    parts = fill(application, workspace, takes)
+    used = crew[0].ask("GET", f"workspaces/{workspace}/usage")
+    assert used.status == 200, used.body
     waits.seconds.clear()
     waits.statuses.clear()
     waits.busy = 0
@@ -93,6 +149,7 @@ def on(
             f"{waits.at(kind, 0.95):.2f} s", f"{goal} s",
         )  # fmt: skip
     wrong = sum(n for (_, status), n in waits.statuses.items() if status >= 400)
+    table.add("parts that are kept", f"{parts:,}", "", "", "")
     table.add("told to come again", str(waits.busy), "", "", "")
     table.add("refused or failed", str(wrong), "", "", "0")
     return table

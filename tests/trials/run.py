@@ -19,16 +19,34 @@ from tests.conftest import PROJECT
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "tests.settings")
 django.setup()
 
-from tests.trials import access, files, kills, load, requests, studio, two  # noqa: E402
+from tests.trials import (  # noqa: E402
+    access,
+    files,
+    forgetting,
+    imports,
+    kills,
+    load,
+    requests,
+    strangers,
+    studio,
+    two,
+    upgrade,
+)
 
 TRIALS: dict[str, Callable[[Path, float], Table]] = {
     "files": lambda folder, share: files.run(folder, count=part(500, share)),
+    "imports": lambda folder, share: imports.run(folder, count=part(300, share)),
     "access": lambda folder, _: access.run(folder),
+    "strangers": lambda folder, _: strangers.run(folder),
     "requests": lambda folder, share: requests.run(folder, examples=part(60, share)),
     "two": lambda folder, share: two.run(folder, edits=part(60, share)),
+    "forgetting": lambda folder, share: forgetting.run(folder, steps=part(600, share)),
+    "upgrade": lambda folder, share: upgrade.run(folder, rounds=part(8, share)),
     "kills": lambda folder, share: kills.run(folder, kills=part(30, share)),
     "studio": lambda folder, share: studio.run(folder, seconds=max(60 * share, 20.0)),
-    "load": lambda folder, share: load.run(folder, seconds=max(60 * share, 30.0)),
+    "load": lambda folder, share: load.run(
+        folder, seconds=max(60 * share, 30.0), takes=part(2_000, share)
+    ),
 }
 
 HEAD = """# Trials
