@@ -203,7 +203,7 @@ SQL
 }
 as_superuser() {
   local database=$1; shift
-  PGPASSWORD=$(cat "$PGROOT/password") "$(pg_bin)/psql" -qAtX -v ON_ERROR_STOP=1 -h 127.0.0.1 -p "$(cat "$PGROOT/port")" -U lean -d "$database" "$@"
+  PGOPTIONS=--client-min-messages=warning PGPASSWORD=$(cat "$PGROOT/password") "$(pg_bin)/psql" -qAtX -v ON_ERROR_STOP=1 -h 127.0.0.1 -p "$(cat "$PGROOT/port")" -U lean -d "$database" "$@"
 }
 pg_run() {
   as_pg "$(pg_bin)/pg_ctl" -D "$PGROOT/data" -l "$PGROOT/log" -w -t 60 -s start \

@@ -32,6 +32,14 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     items.sort(key=lambda item: next((k for k, n in enumerate(ORDER) if n in item.path.parts), 9))
 
 
+def pytest_sessionfinish(session: pytest.Session) -> None:
+    """What all processes of the run shared goes with the last of them."""
+    if not hasattr(session.config, "workerinput") and "LEAN_DATABASE_URL" in os.environ:
+        from tests.e2e.application import forget_loaded
+
+        forget_loaded()
+
+
 @pytest.fixture(scope="session")
 def walk() -> Clip:
     """The shortest of the demo's takes, clean: 900 frames, 65 joints, 198 channels."""

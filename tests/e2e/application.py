@@ -138,5 +138,16 @@ class Application:
         self.kill(self.web)
         self.kill(self.worker)
         with psycopg.connect(self.admin, autocommit=True) as connection:
-            for name in (self.database, self.loaded):
-                connection.execute(f"DROP DATABASE IF EXISTS {name} WITH (FORCE)")
+            connection.execute(f"DROP DATABASE IF EXISTS {self.database} WITH (FORCE)")
+
+
+def forget_loaded() -> None:
+    """After a run: the database with the demo in it, which all applications of the run copied."""
+    server = urlsplit(os.environ["LEAN_DATABASE_URL"])
+    admin = urlunsplit(server._replace(path="/postgres"))
+    with psycopg.connect(admin, autocommit=True) as connection:
+        found = connection.execute(
+            "SELECT datname FROM pg_database WHERE datname ~ '^lean_loaded_'"
+        )
+        for (name,) in found.fetchall():
+            connection.execute(f"DROP DATABASE IF EXISTS {name} WITH (FORCE)")

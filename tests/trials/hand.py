@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import multiprocessing
 import subprocess
 import sys
 import traceback
@@ -274,6 +275,8 @@ def main() -> None:
     from leancurve.errors import BadInput
     from library import tasks  # noqa: F401  (every kind of job)
 
+    # Work apart begins with everything loaded, as a worker's does.
+    multiprocessing.get_context("forkserver").set_forkserver_preload(["library.loaded"])
     hand = Hand()
     # What anything prints goes elsewhere: answers alone go out.
     out, sys.stdout = sys.stdout, sys.stderr

@@ -15,6 +15,7 @@ import django
 
 from tests.bench.tables import Table
 from tests.conftest import PROJECT
+from tests.e2e.application import forget_loaded
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "tests.settings")
 django.setup()
@@ -71,9 +72,12 @@ def main(arguments: list[str]) -> None:
     if unknown:
         parser.error(f"there is no trial {unknown[0]!r}; there are {', '.join(TRIALS)}")
     tables = []
-    for name in wanted.names or TRIALS:
-        with tempfile.TemporaryDirectory() as folder:
-            tables.append(TRIALS[name](Path(folder), wanted.share))
+    try:
+        for name in wanted.names or TRIALS:
+            with tempfile.TemporaryDirectory() as folder:
+                tables.append(TRIALS[name](Path(folder), wanted.share))
+    finally:
+        forget_loaded()
     if wanted.keep:
         version, cores = platform.python_version(), os.cpu_count()
         head = HEAD.format(
