@@ -49,7 +49,7 @@ def change_own_password(request: HttpRequest, old: str, new: str) -> User:
     """
     user = authenticate(request, username=request.user.get_username(), password=old)
     if not isinstance(user, User):
-        raise BadInput("old: that is not your password")
+        raise BadInput("That is not your current password.")
     give_password(user, new)
     return user
 

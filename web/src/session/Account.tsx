@@ -45,12 +45,11 @@ export function Account({ name, onClose }: { name: string; onClose: () => void }
         }}
       >
         <p className="text-ink-2">
-          At least eight characters. Wherever else you are signed in, you will have to sign in
-          again.
+          Use at least eight characters. Other devices you are signed in on will be signed out.
         </p>
-        {password('Password now', old, setOld, 'current-password')}
+        {password('Current password', old, setOld, 'current-password')}
         {password('New password', fresh, setFresh, 'new-password')}
-        {password('New password, once more', again, setAgain, 'new-password')}
+        {password('Repeat new password', again, setAgain, 'new-password')}
         {differs && <p className="text-bad">The two new passwords differ.</p>}
         {change.error && (
           <p role="alert" className="text-bad">
@@ -67,7 +66,7 @@ export function Account({ name, onClose }: { name: string; onClose: () => void }
             kind="primary"
             disabled={change.isPending || differs || !old || !fresh || !again}
           >
-            Change password
+            {change.isPending ? 'Changing …' : 'Change password'}
           </Button>
         </div>
       </form>

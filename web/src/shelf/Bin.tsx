@@ -20,6 +20,13 @@ export const useBin = (workspace: number) =>
       ),
   })
 
+/** Of what is in the bin, how much is deleted. */
+function whatGoes(gone: number, all: number): string {
+  if (all === 1) return 'This goes'
+  const which = gone === all ? `These ${all}` : `${gone} of these ${all}`
+  return `${which} ${gone === 1 ? 'goes' : 'go'}`
+}
+
 export function Bin({
   workspace,
   owns,
@@ -58,6 +65,7 @@ export function Bin({
   const items = bin.data ?? []
   const held = items.reduce((sum, b) => sum + b.bytes, 0)
   const clips = items.reduce((sum, b) => sum + b.clips.length, 0)
+  const gone = items.filter((b) => b.kept_for.length === 0).length
   return (
     <Dialog open wide onClose={onClose} title="Bin">
       <div className="flex flex-col gap-3 overflow-y-auto px-4 py-3">
@@ -77,17 +85,19 @@ export function Bin({
                 <b className="block truncate font-semibold">{b.name}</b>
                 <span className="text-ink-2">
                   {b.kind}
-                  {b.bytes > 0 && <span className="num"> · {bytes(b.bytes)}</span>} · goes for good
-                  on {day(b.until)}
+                  {b.bytes > 0 && <span className="num"> · {bytes(b.bytes)}</span>} ·{' '}
+                  {b.kept_for.length > 0 ? 'leaves the bin' : 'goes for good'} on {day(b.until)}
                   {b.clips.length > 0 && (
                     <span className="block">
-                      {b.clips.length === 1 ? 'Its clip goes' : `Its ${b.clips.length} clips go`}{' '}
-                      with it: {b.clips.join(', ')}
+                      {b.clips.length === 1
+                        ? 'Deleted with its clip: '
+                        : `Deleted with its ${b.clips.length} clips: `}
+                      {b.clips.join(', ')}
                     </span>
                   )}
                   {b.kept_for.length > 0 && (
                     <span className="block">
-                      Stays, out of sight, beneath {b.kept_for.join(', ')}
+                      Kept out of sight, because these clips have used it: {b.kept_for.join(', ')}
                     </span>
                   )}
                 </span>
@@ -103,8 +113,9 @@ export function Bin({
             {sure ? (
               <>
                 <span className="text-bad">
-                  {items.length === 1 ? 'This goes' : `These ${items.length} go`} for good
-                  {clips > 0 && `, and ${counted(clips, 'clip')} with them`}.
+                  {gone === 0
+                    ? 'Nothing is deleted: all of it is kept out of sight.'
+                    : `${whatGoes(gone, items.length)} for good${clips > 0 ? `, with ${counted(clips, 'clip')}` : ''}.`}
                 </span>
                 <Button onClick={() => setSure(false)}>Keep</Button>
                 <Button kind="primary" onClick={() => void empty()}>
