@@ -21,7 +21,7 @@ from computing.lanes import Lane
 log = logging.getLogger("lean.computing")
 
 MOST_WAITING: dict[Lane, int] = {"quick": 24, "whole": 16}
-MOST_OF_ONE: dict[Lane, int] = {"quick": 12, "whole": 4}
+MOST_OF_ONE: dict[Lane, int] = {"quick": 16, "whole": 10}
 """Of one person: whoever asks for more is told to come again, and others find room."""
 LONGEST_WAIT_S = 45.0
 """Whose turn has not come by then is told to come again."""

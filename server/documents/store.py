@@ -350,6 +350,8 @@ DIGESTS = (
     "generate_series(0, length(m.raw) / 32 - 1) k"
 )
 """The digests that the manifests of some states hold, as SQL."""
+MISSING = f"({DIGESTS.format(states='editing_state')}) EXCEPT SELECT sha FROM editing_blob"
+"""Those that states hold and that are not there, as SQL."""
 
 
 def stored_bytes(states: QuerySet[State], lines: Collection[str] = ()) -> int:
@@ -360,7 +362,7 @@ def stored_bytes(states: QuerySet[State], lines: Collection[str] = ()) -> int:
         f"WHERE hash IN ({chosen})), held AS ({DIGESTS.format(states='chosen')} "
         "UNION SELECT header_id FROM chosen UNION SELECT unnest(%s::text[])) "
         "SELECT coalesce(sum(length(data)), 0) FROM editing_blob "
-        "WHERE sha IN (SELECT sha FROM held)"
+        "WHERE sha = ANY(ARRAY(SELECT sha FROM held))"
     )
     with connection.cursor() as cursor:
         cursor.execute(query, [*params, list(lines)])

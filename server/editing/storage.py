@@ -143,6 +143,15 @@ def forget_clip(clip: Clip) -> None:
             forget_take(take)
 
 
+def bin_take(take: Take) -> None:
+    """Into the bin, and the clips that lie on it now along with it."""
+    now = timezone.now()
+    with transaction.atomic():
+        Take.objects.filter(pk=take.pk).update(binned=now)
+        live = Clip.objects.filter(beneath=take, binned=None)
+        live.update(binned=now, binned_with=take)
+
+
 def forget_take(take: Take) -> None:
     """Delete a take with its file and the clips that went into the bin with it.
 

@@ -15,7 +15,7 @@ from django.db import connection, transaction
 from django.utils import timezone
 from documents.blobs import sweeping
 from documents.models import Blob, Inspection, State
-from documents.store import DIGESTS, skeletons_of
+from documents.store import DIGESTS, MISSING, skeletons_of
 from library.models import Skeleton
 
 from editing.models import Clip, Memo, Revision
@@ -157,33 +157,20 @@ def _blobs() -> Iterator[int]:
 
 
 def _unheld() -> list[str]:
-    """Blobs that nothing holds."""
-    with transaction.atomic():
-        with connection.cursor() as cursor:
-            cursor.execute("SET LOCAL work_mem = '64MB'")
-            cursor.execute("CREATE TEMP TABLE held (sha text) ON COMMIT DROP")
-            cursor.execute(f"INSERT INTO held {DIGESTS.format(states='editing_state')}")
-            cursor.execute("INSERT INTO held SELECT DISTINCT header_id FROM editing_state")
-            cursor.execute(
-                "INSERT INTO held SELECT DISTINCT jsonb_array_elements_text(lines) "
-                "FROM editing_revision"
-            )
-            cursor.execute("INSERT INTO held SELECT DISTINCT line FROM editing_state")
-            cursor.execute("INSERT INTO held SELECT digest FROM library_skeleton")
-            headers = {h for (h,) in _rows("SELECT DISTINCT header_id FROM editing_state")}
-            named = list(skeletons_of(headers))
-            cursor.execute("INSERT INTO held SELECT unnest(%s::text[])", [named])
-            cursor.execute("ANALYZE held")
-            # Whatever is believed of tables that have just grown: never one by one.
-            cursor.execute("SET LOCAL enable_nestloop = off")
-        found = _rows(
-            "SELECT b.sha FROM editing_blob b WHERE NOT EXISTS "
-            "(SELECT 1 FROM held h WHERE h.sha = b.sha) LIMIT %s",
-            MOST_BLOBS,
+    """Blobs that nothing holds. Sets are compared whole: no estimate of theirs leads astray."""
+    headers = {h for (h,) in _rows("SELECT DISTINCT header_id FROM editing_state")}
+    with transaction.atomic(), connection.cursor() as cursor:
+        cursor.execute("SET LOCAL work_mem = '64MB'")
+        cursor.execute(
+            f"SELECT sha FROM editing_blob EXCEPT ({DIGESTS.format(states='editing_state')} "
+            "UNION ALL SELECT header_id FROM editing_state "
+            "UNION ALL SELECT line FROM editing_state "
+            "UNION ALL SELECT jsonb_array_elements_text(lines) FROM editing_revision "
+            "UNION ALL SELECT digest FROM library_skeleton "
+            "UNION ALL SELECT unnest(%s::text[])) LIMIT %s",
+            [list(skeletons_of(headers)), MOST_BLOBS],
         )
-        _count("DROP TABLE held")
-        _count("SET LOCAL enable_nestloop = on")
-    return [sha for (sha,) in found]
+        return [sha for (sha,) in cursor.fetchall()]
 
 
 def _named_since(mark: _Mark) -> set[str]:
@@ -216,24 +203,29 @@ def _told(what: str, rows: Iterable[tuple[str, str]]) -> list[str]:
 
 
 def _missing_parts() -> list[str]:
+    lost = [sha for (sha,) in _rows(f"{MISSING} LIMIT 100")]
+    # Rare, and then looked for one by one.
     missing = _rows(
-        "SELECT m.hash, d.sha FROM (SELECT hash, manifest || ''::bytea AS raw FROM editing_state "
-        "WHERE NOT pruned OFFSET 0) m CROSS JOIN LATERAL (SELECT encode(substring(m.raw FROM "
-        "k * 32 + 1 FOR 32), 'hex') AS sha FROM generate_series(0, length(m.raw) / 32 - 1) k) d "
-        "LEFT JOIN editing_blob b ON b.sha = d.sha WHERE b.sha IS NULL LIMIT 100"
+        "SELECT s.hash, l.sha FROM unnest(%s::text[]) AS l(sha) JOIN editing_state s "
+        "ON NOT s.pruned AND position(decode(l.sha, 'hex') IN s.manifest) > 0 LIMIT 100",
+        lost,
     )
     headers = [h for (h,) in _rows("SELECT DISTINCT header_id FROM editing_state")]
     bones = skeletons_of(headers)
     there = set(Blob.objects.filter(sha__among=bones).values_list("sha", flat=True))
-    lost = [f"skeleton {sha[:12]} is named by a document and is not there" for sha in bones - there]
-    return [*_told("document {}: its part {} is not there", missing), *lost]
+    told = [f"skeleton {sha[:12]} is named by a document and is not there" for sha in bones - there]
+    return [*_told("document {}: its part {} is not there", missing), *told]
 
 
 def _missing_lines() -> list[str]:
+    lost = _rows(
+        "SELECT DISTINCT jsonb_array_elements_text(lines) FROM editing_revision "
+        "EXCEPT SELECT sha FROM editing_blob LIMIT 100"
+    )
     rows = _rows(
-        "SELECT r.id::text, l.sha FROM editing_revision r "
-        "CROSS JOIN LATERAL jsonb_array_elements_text(r.lines) AS l(sha) "
-        "LEFT JOIN editing_blob b ON b.sha = l.sha WHERE b.sha IS NULL LIMIT 100"
+        "SELECT r.id::text, l.sha FROM unnest(%s::text[]) AS l(sha) JOIN editing_revision r "
+        "ON r.lines ? l.sha LIMIT 100",
+        [sha for (sha,) in lost],
     )
     return _told("revision {}: line {} of its recipe is not there", rows)
 

@@ -21,6 +21,7 @@ import psycopg
 from django.conf import settings
 from django.core.management import call_command
 from django.db.migrations.loader import MigrationLoader
+from documents.store import MISSING
 from leancurve import __version__
 from leancurve.errors import BadInput
 from psycopg import sql
@@ -245,22 +246,16 @@ def _check(connection: psycopg.Connection[Any], rows: dict[str, int]) -> None:
                 raise BadInput(f"a document's part is damaged: {sha[:12]}")
     missing = connection.execute(_missing_parts(connection)).fetchone()
     if missing is not None:
-        raise BadInput(f"a document's part is missing: {missing[1][:12]} of {missing[0][:12]}")
+        raise BadInput(f"a document's part is missing: {missing[0][:12]}")
 
 
 def _missing_parts(connection: psycopg.Connection[Any]) -> LiteralString:
-    """What finds a state of which a part is not there; old ones did not know of pruned states."""
+    """What finds a part of a state that is not there; old ones knew of no pruned states."""
     known = connection.execute(
         "SELECT 1 FROM information_schema.columns "
         "WHERE table_name = 'editing_state' AND column_name = 'pruned'"
     ).fetchone()
-    whole: LiteralString = "NOT pruned" if known else "true"
-    return (
-        "SELECT m.hash, d.sha FROM (SELECT hash, manifest || ''::bytea AS raw FROM editing_state "
-        f"WHERE {whole} OFFSET 0) m CROSS JOIN LATERAL (SELECT encode(substring(m.raw FROM "
-        "k * 32 + 1 FOR 32), 'hex') AS sha FROM generate_series(0, length(m.raw) / 32 - 1) k) d "
-        "LEFT JOIN editing_blob b ON b.sha = d.sha WHERE b.sha IS NULL LIMIT 1"
-    )
+    return MISSING if known else MISSING.replace("NOT pruned", "true")
 
 
 def take_place(database: str) -> str | None:

@@ -13,7 +13,7 @@ from documents.models import State
 from documents.store import stored_bytes
 from editing.history import bring_out
 from editing.models import Clip, Recipe, StoredMotion
-from editing.storage import clips_on, forget_clip, forget_take
+from editing.storage import bin_take, clips_on, forget_clip, forget_take
 from editing.sweeping import sweep
 from leancurve.errors import BadInput
 from library.models import Take, Workspace
@@ -50,12 +50,10 @@ class Binned:
 
 def put_in(thing: Any) -> None:
     """Into the bin; a take's clips, those that lie on it now, go along."""
-    now = timezone.now()
-    with transaction.atomic():
-        type(thing).objects.filter(pk=thing.pk).update(binned=now)
-        if isinstance(thing, Take):
-            live = Clip.objects.filter(beneath=thing, binned=None)
-            live.update(binned=now, binned_with=thing)
+    if isinstance(thing, Take):
+        bin_take(thing)
+    else:
+        type(thing).objects.filter(pk=thing.pk).update(binned=timezone.now())
 
 
 def binned_in(workspace: Workspace) -> list[Binned]:

@@ -72,3 +72,15 @@ def test_parts_that_die_are_started_again_and_a_second_start_is_told_of_the_firs
     again.send_signal(signal.SIGTERM)
     assert again.wait(30) == 143
     assert lean.ended()
+
+
+def test_a_log_that_has_grown_large_is_turned(tmp_path: Path) -> None:
+    """The script's own function, on a log that somebody goes on writing to."""
+    log = tmp_path / "web.log"
+    code = (
+        f"MOST_LOG_BYTES=100; source <(sed -n '/^turn_log()/,/^}}/p' {PROJECT / 'lean'})\n"
+        f"exec 5>>{log}; printf '%0200d' 1 >&5; turn_log {log}; printf more >&5; turn_log {log}"
+    )
+    subprocess.run(["bash", "-c", code], check=True)
+    assert log.read_text() == "more"
+    assert (tmp_path / "web.log.1").stat().st_size == 200

@@ -389,7 +389,7 @@ def test_what_is_put_back_while_the_bin_is_emptied_stays(
 
     def meanwhile(w: Workspace) -> Any:
         found = list(listed(w))
-        Take.objects.update(binned=None)
+        bins.put_back(w, "take", take.pk)
         return found
 
     monkeypatch.setattr(bins, "_things", meanwhile)

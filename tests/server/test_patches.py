@@ -41,11 +41,11 @@ def test_another_process_finds_it(folder: Path) -> None:
 def test_the_files_together_weigh_no_more_than_they_may(folder: Path) -> None:
     for k in range(6):
         patches.keep(f"no {k}", patch_of(3000), 1.0)
-        os.utime(folder / f"no {k}.patch", (k, k))
-    kept = sorted(p.name for p in folder.iterdir())
-    assert kept == [f"no {k}.patch" for k in (2, 3, 4, 5)]
+        os.utime(patches._file(f"no {k}"), (k, k))
+    kept = sorted(folder.iterdir())
+    assert kept == [patches._file(f"no {k}") for k in (2, 3, 4, 5)]
     patches.keep("heavier than all", patch_of(20_000), 1.0)
-    assert not (folder / "heavier than all.patch").exists()
+    assert not patches._file("heavier than all").exists()
 
 
 def test_a_folder_that_cannot_be_written_costs_nothing_else(folder: Path) -> None:
@@ -58,7 +58,7 @@ def test_a_folder_that_cannot_be_written_costs_nothing_else(folder: Path) -> Non
 
 def test_a_file_cut_short_is_as_none(folder: Path) -> None:
     patches.keep("worked", patch_of(50), 1.0)
-    file = folder / "worked.patch"
+    file = patches._file("worked")
     file.write_bytes(file.read_bytes()[:40])
     patches.forget()
     assert patches.found("worked") is None

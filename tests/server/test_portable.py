@@ -73,6 +73,7 @@ def worked(api: Api, clip: dict, workspace: Workspace) -> dict:
 def forget_everything() -> None:
     """As another instance would find it: nothing is there but people."""
     for take in Take.objects.all():
+        storage.bin_take(take)
         storage.forget_take(take)
     StoredMotion.objects.all().delete()
     Workspace.objects.all().delete()

@@ -1,5 +1,5 @@
 """``./lean trials [NAME…] [--share 0.2] [--keep]``: all trials or those named, a share of each or
-the whole; ``--keep`` writes docs/trials.md."""
+the whole; ``--keep`` writes what they told into docs/trials.md, each in the place of its last."""
 
 from __future__ import annotations
 
@@ -53,8 +53,8 @@ TRIALS: dict[str, Callable[[Path, float], Table]] = {
 HEAD = """# Trials
 
 What the application is tried with: `./lean trials`, or some by their names ({names}). Goals: no
-crash, no hang, nothing lost, no leak. `./lean trials --share {share:g} --keep` wrote this on {day}:
-{machine}. The titles say how much of each was run; a short share runs with the tests.
+crash, no hang, nothing lost, no leak. `./lean trials --keep` writes each below in the place of its
+last run. The titles say how much of each was run; a short share runs with the tests.
 """
 
 
@@ -71,20 +71,29 @@ def main(arguments: list[str]) -> None:
     unknown = [name for name in wanted.names if name not in TRIALS]
     if unknown:
         parser.error(f"there is no trial {unknown[0]!r}; there are {', '.join(TRIALS)}")
-    tables = []
+    told = {}
     try:
         for name in wanted.names or TRIALS:
             with tempfile.TemporaryDirectory() as folder:
-                tables.append(TRIALS[name](Path(folder), wanted.share))
+                told[name] = TRIALS[name](Path(folder), wanted.share)
     finally:
         forget_loaded()
     if wanted.keep:
-        version, cores = platform.python_version(), os.cpu_count()
-        head = HEAD.format(
-            day=date.today().isoformat(),
-            machine=f"{platform.machine()}, Python {version}, {cores} cores",
-            names=", ".join(TRIALS),
-            share=wanted.share,
-        )
-        text = "\n".join(t.text() for t in tables)
-        (PROJECT / "docs/trials.md").write_text(f"{head}\n{text}")
+        keep(told, wanted.share)
+
+
+def keep(told: dict[str, Table], share: float) -> None:
+    """Put tables into docs/trials.md, each with the day and the machine; others stay."""
+    file = PROJECT / "docs/trials.md"
+    sections = dict.fromkeys(TRIALS, "")
+    for section in file.read_text().split("<!-- trial ")[1:]:
+        name, _, text = section.partition(" -->")
+        if name in sections:
+            sections[name] = text.strip()
+    machine = f"{platform.machine()}, Python {platform.python_version()}, {os.cpu_count()} cores"
+    for name, table in told.items():
+        run = f"{date.today().isoformat()}, share {share:g}, {machine}"
+        title, _, rest = table.text().partition("\n")
+        sections[name] = f"{title}\n\n{run}\n{rest.rstrip()}"
+    parts = [f"<!-- trial {name} -->\n{text}\n" for name, text in sections.items() if text]
+    file.write_text("\n".join([HEAD.format(names=", ".join(TRIALS)), *parts]))

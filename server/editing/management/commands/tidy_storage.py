@@ -31,6 +31,8 @@ class Command(BaseCommand):
             found = model.objects.filter(pk=options[name]).first()
             if found is None:
                 raise CommandError(f"there is no {model.__name__.lower()} {options[name]}")
+            if isinstance(found, Take):
+                storage.bin_take(found)
             forget(found)
         swept = storage.tidy(timedelta(0) if options["at_once"] else storage.AGE)
         pruned = swept.pop("pruned")
