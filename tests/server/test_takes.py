@@ -30,9 +30,12 @@ from tests.trials.files import CLOSED, HEADER, MOTION
 def work_off() -> None:
     """Do all queued jobs as a worker would, in a thread with connections of its own."""
     from procrastinate.contrib.django import procrastinate_app
+    from procrastinate.periodic import PeriodicRegistry
 
     app = procrastinate_app.current_app
     app = app.with_connector(app.connector.get_worker_connector())
+    # What is done every so often is not part of it, whatever the time is.
+    app.periodic_registry = PeriodicRegistry()
 
     async def work() -> None:
         async with app.open_async():
