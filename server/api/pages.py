@@ -49,9 +49,8 @@ def readyz(request: HttpRequest) -> JsonResponse:
         if _found is None or now > _found[0]:
             checks = _looked()
             good = all(v == "ok" for v in checks.values())
-            _found = (now + (settings.READY_FOR_S if good else NOT_READY_FOR_S), checks)
-            if not settings.READY_FOR_S:
-                _found = (0.0, checks)
+            holds = settings.READY_FOR_S
+            _found = (now + (holds if good else min(holds, NOT_READY_FOR_S)), checks)
         checks = _found[1]
     ready = all(v == "ok" for v in checks.values())
     return JsonResponse({"ready": ready, **checks}, status=200 if ready else 503)

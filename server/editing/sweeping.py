@@ -15,7 +15,7 @@ from django.db import connection, transaction
 from django.utils import timezone
 from documents.blobs import sweeping
 from documents.models import Blob, Inspection, State
-from documents.store import DIGESTS, MISSING, skeletons_of
+from documents.store import DIGESTS, MISSING, held_by, skeletons_of
 from library.models import Skeleton
 
 from editing.models import Clip, Memo, Revision
@@ -176,14 +176,7 @@ def _unheld() -> list[str]:
 def _named_since(mark: _Mark) -> set[str]:
     """Digests that states, revisions and skeletons name which were kept, or used, since."""
     fresh = State.objects.filter(used__gte=mark.at)
-    named: set[str] = set()
-    headers: set[str] = set()
-    for header, manifest, line in fresh.values_list("header_id", "manifest", "line"):
-        raw = bytes(manifest)
-        named |= {raw[k : k + 32].hex() for k in range(0, len(raw), 32)}
-        named.add(line)
-        headers.add(header)
-    named |= headers | skeletons_of(headers)
+    named = held_by(fresh) | set(fresh.values_list("line", flat=True))
     for lines in Revision.objects.filter(pk__gt=mark.revision).values_list("lines", flat=True):
         named |= set(lines)
     bones = Skeleton.objects.filter(pk__gt=mark.skeleton)

@@ -102,7 +102,8 @@ def inspect_missing(takes: Iterable[Take]) -> None:
     missing = {t.pk: t for state, t in listed.items() if state not in known}
     if not missing:
         return
-    asked = Job.objects.filter(kind="inspect", payload__take__in=list(missing)[:1000]).filter(
+    workspaces = {t.workspace_id for t in missing.values()}
+    asked = Job.objects.filter(kind="inspect", workspace__among=workspaces).filter(
         Q(state__in=Job.OPEN) | Q(state=Job.State.FAILED, payload__version=VERSION)
     )
     done = set(asked.values_list("payload__take", flat=True))
