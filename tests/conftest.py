@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import lzma
 import os
 from pathlib import Path
 
@@ -12,15 +13,24 @@ from leancurve.demo.defects import Capture
 from leancurve.document.clip import Clip
 from leancurve.formats.bvh import read_bvh
 
+from tests.times import Times
+
 # Playwright keeps an event loop in the main thread; Django would refuse the ORM there.
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
 
 PROJECT = Path(__file__).resolve().parent.parent
-OPEN_CAPTURE = PROJECT.parent / "shared" / "data" / "open_capture_jumps_120fps.bvh"
+OPEN_CAPTURE = PROJECT / "tests/data/open_capture_jumps_120fps.bvh.xz"
 
 # The same examples at every run: a suite that is run all the time says the same twice.
 settings.register_profile("same", derandomize=True)
 settings.load_profile("same")
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    """The process that gathers what all others report says where the time went."""
+    if not hasattr(config, "workerinput") and not config.option.collectonly:
+        config.pluginmanager.register(Times(), "times")
+
 
 ORDER = ("server", "e2e", "core")
 """Playwright's event loop, once begun, would be in the way of the server's tests; the core's many
@@ -32,12 +42,9 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     items.sort(key=lambda item: next((k for k, n in enumerate(ORDER) if n in item.path.parts), 9))
 
 
-def pytest_sessionfinish(session: pytest.Session) -> None:
-    """What all processes of the run shared goes with the last of them."""
-    if not hasattr(session.config, "workerinput") and "LEAN_DATABASE_URL" in os.environ:
-        from tests.e2e.application import forget_loaded
-
-        forget_loaded()
+def read_open_capture() -> Clip:
+    """A real optical capture, whose source and credit stand beside it."""
+    return read_bvh(lzma.decompress(OPEN_CAPTURE.read_bytes()), "open_capture_jumps_120fps").clip
 
 
 @pytest.fixture(scope="session")
@@ -53,7 +60,4 @@ def captured_walk() -> Capture:
 
 @pytest.fixture(scope="session")
 def open_capture() -> Clip:
-    """A real optical capture; its licence lets it be used, not kept in this repository."""
-    if not OPEN_CAPTURE.exists():
-        pytest.skip("the open captured take is not beside this checkout")
-    return read_bvh(OPEN_CAPTURE.read_bytes(), OPEN_CAPTURE.stem).clip
+    return read_open_capture()

@@ -13,7 +13,6 @@ from leancurve.curves.curve import SampledCurve
 from leancurve.demo import TAKES, DemoTake, captured
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
-from leancurve.formats.bvh import read_bvh
 from leancurve.measures.findings import find
 from leancurve.measures.findings.jitter import noise_of
 from leancurve.numbers import filters, rotation
@@ -21,7 +20,7 @@ from leancurve.operations import OPERATIONS, apply_patch
 from leancurve.recipe import ALL_OF_IT, run_recipe
 
 from tests.bench.tables import Table, best, ms
-from tests.conftest import OPEN_CAPTURE
+from tests.conftest import read_open_capture
 from tests.core.test_contacts import TRIALS, found_in, nearest
 from tests.core.test_orders import over_the_pole
 from tests.findings_score import score
@@ -30,10 +29,7 @@ UNSEEN = (101, 102, 103, 104)
 
 
 def run() -> list[Table]:
-    out = [seeded(), clean(), contacts(), calm(), layouts(), gimbal(), truth()]
-    if OPEN_CAPTURE.exists():
-        out.append(real())
-    return out
+    return [seeded(), clean(), contacts(), calm(), layouts(), gimbal(), truth(), real()]
 
 
 def seeded() -> Table:
@@ -268,7 +264,7 @@ def real() -> Table:
             "Its noise and sliding feet are there, but have no labels."
         ),
     )
-    clip = read_bvh(OPEN_CAPTURE.read_bytes()).clip
+    clip = read_open_capture()
     found = find(clip)
     counts = Counter(f.kind for f in found)
     spikes = {(f.joint, f.first) for f in found if f.kind == "spike"}

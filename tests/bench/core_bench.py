@@ -23,7 +23,7 @@ from leancurve.recipe import ALL_OF_IT, run_recipe
 from scipy.signal import find_peaks
 
 from tests.bench.tables import Table, best, ms
-from tests.conftest import OPEN_CAPTURE
+from tests.conftest import read_open_capture
 
 
 def run() -> list[Table]:
@@ -34,10 +34,8 @@ def run() -> list[Table]:
         "mooring line, captured, unflipped": unflipped(dirty),
         "crate, captured, unflipped": unflipped(captured(TAKES[1]).clip),
     }
-    if OPEN_CAPTURE.exists():
-        captured_clip = read_bvh(OPEN_CAPTURE.read_bytes()).clip
-        takes["open capture"] = captured_clip
-        takes["open capture, calmed"] = calmed(captured_clip)
+    takes["open capture"] = read_open_capture()
+    takes["open capture, calmed"] = calmed(takes["open capture"])
     return [reading(long), unflip(dirty), *thinning(takes), motion(long)]
 
 

@@ -63,7 +63,7 @@ def outcomes() -> Iterator[tuple[str, Clip]]:
                 params = {**params, "layer": "low"}
             patch = kind.run(base, params, Scope(), inputs=inputs)
             yield f"{name}, {'keyed' if thinned else 'sampled'}", apply_patch(base, patch)
-    walk, target = resampled(captured(TAKES[2]).clip, first=400, last=460), heron_file()
+    walk, target = resampled(captured(TAKES[2]).clip, first=400, last=430), heron_file()
     for name, params in WALK.items():
         kind = OPERATIONS[name]
         walk = apply_patch(walk, kind.run(walk, params, inputs=dict.fromkeys(kind.inputs, target)))

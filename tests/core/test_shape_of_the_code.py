@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import re
+from functools import cache
 from pathlib import Path
 
 import pytest
@@ -19,10 +20,21 @@ LAYERS = {
 }
 
 
+@cache
+def parsed(file: Path) -> ast.Module:
+    return ast.parse(file.read_text())
+
+
+@cache
+def imports_of(file: Path) -> tuple[ast.Import | ast.ImportFrom, ...]:
+    """All import statements of a file, those inside functions too."""
+    nodes = ast.walk(parsed(file))
+    return tuple(n for n in nodes if isinstance(n, ast.Import | ast.ImportFrom))
+
+
 def imported(file: Path) -> set[str]:
-    tree = ast.parse(file.read_text())
     names: set[str] = set()
-    for node in ast.walk(tree):
+    for node in imports_of(file):
         if isinstance(node, ast.Import):
             names |= {alias.name.split(".")[0] for alias in node.names}
         if isinstance(node, ast.ImportFrom) and node.module and node.level == 0:
@@ -43,9 +55,9 @@ def room_of(file: Path) -> str:
     return file.relative_to(CORE).parts[0].removesuffix(".py")
 
 
-def used_rooms(tree: ast.AST) -> set[str]:
+def used_rooms(file: Path) -> set[str]:
     names: set[str] = set()
-    for node in ast.walk(tree):
+    for node in imports_of(file):
         if isinstance(node, ast.ImportFrom) and node.module and node.module != "leancurve":
             names.add(node.module)
         elif isinstance(node, ast.ImportFrom) and node.module:
@@ -61,11 +73,11 @@ def test_each_room_of_the_core_uses_only_rooms_below_it() -> None:
     for file in sorted(CORE.rglob("*.py")):
         room = room_of(file)
         if room in ("errors", "progress", "__init__"):
-            assert not used_rooms(ast.parse(file.read_text())), file
+            assert not used_rooms(file), file
             continue
         seen.add(room)
         above = set(ROOMS[ROOMS.index(room) + 1 :])
-        assert not used_rooms(ast.parse(file.read_text())) & above, file
+        assert not used_rooms(file) & above, file
     assert seen == set(ROOMS)
 
 
@@ -74,7 +86,7 @@ def test_modules_of_the_core_import_each_other_in_no_circle() -> None:
     for file in CORE.rglob("*.py"):
         name = ".".join(file.relative_to(CORE.parent).with_suffix("").parts)
         found: set[str] = set()
-        for node in ast.walk(ast.parse(file.read_text())):
+        for node in imports_of(file):
             if isinstance(node, ast.ImportFrom) and node.module:
                 found |= {f"{node.module}.{a.name}" for a in node.names} | {node.module}
         uses[name] = found
@@ -91,7 +103,7 @@ def test_imports_inside_functions_say_why() -> None:
     found = 0
     for file in CORE.rglob("*.py"):
         lines = file.read_text().splitlines()
-        for node in ast.walk(ast.parse("\n".join(lines))):
+        for node in ast.walk(parsed(file)):
             for inner in ast.walk(node) if isinstance(node, ast.FunctionDef) else ():
                 if isinstance(inner, ast.Import | ast.ImportFrom):
                     found += 1

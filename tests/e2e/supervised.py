@@ -10,6 +10,7 @@ from pathlib import Path
 
 from tests.conftest import PROJECT
 from tests.e2e.application import free_port, until_answered
+from tests.pace import patient
 
 
 def set_up_as_here(folder: Path) -> None:
@@ -44,7 +45,7 @@ class Lean:
         )  # fmt: skip
         # One of a start before this one says nothing about this one.
         began = time.time()
-        until = time.monotonic() + 90
+        until = time.monotonic() + patient(60)
         while time.monotonic() < until and self.process.poll() is None:
             if address.exists() and address.stat().st_mtime >= began - 1:
                 break
@@ -71,7 +72,7 @@ class Lean:
         return [pid for _, pid in sorted(out)]
 
     def ended(self) -> bool:
-        until = time.monotonic() + 20
+        until = time.monotonic() + patient(20)
         while time.monotonic() < until:
             if not self.pids("gunicorn config.wsgi") and not self.pids("manage.py worker"):
                 return True

@@ -9,7 +9,7 @@ from leancurve.formats.bvh import write_bvh
 from playwright.sync_api import Page, expect
 
 from tests.e2e.conftest import clip_now, frame_now, open_take, settled
-from tests.e2e.test_cleaning import bring_in
+from tests.e2e.takes import bring_in
 
 LAMP = "Signal lamp, take 01"
 

@@ -8,18 +8,11 @@ from leancurve.demo import TAKES, captured
 from leancurve.formats.bvh import write_bvh
 from playwright.sync_api import Page, expect
 
-from tests.e2e.conftest import clip_now, frame_now, open_take, settled, unfold_lanes
+from tests.e2e.conftest import clip_now, frame_now, open_take, settled, to_shelf, unfold_lanes
+from tests.e2e.takes import bring_in
 from tests.e2e.test_the_whole_job import box
 
 STRIP_LEFT, STRIP_LABELS, RULER, LANE = 14, 92, 18, 11
-
-
-def bring_in(page: Page, name: str, data: bytes) -> None:
-    """A take of the test's own, opened: what others do to the demo's takes does not matter."""
-    file = {"name": f"{name}.bvh", "mimeType": "text/plain", "buffer": data}
-    page.get_by_label("Files to bring in").set_input_files([file])
-    page.get_by_role("heading", name=name).wait_for()
-    open_take(page, name)
 
 
 def revision(page: Page, number: int) -> None:
@@ -206,9 +199,8 @@ def test_orders_are_rated_and_changed_without_moving_anything(page: Page) -> Non
 
 def test_the_shelf_sorts_by_what_needs_work_most(page: Page) -> None:
     bring_in(page, "clean_walk", write_bvh(TAKES[2].clean()))
-    page.goto(page.url.split("/clip")[0])
     bring_in(page, "rough_walk", write_bvh(captured(TAKES[2]).clip))
-    page.goto(page.url.split("/clip")[0])
+    to_shelf(page)
     page.get_by_label("Sort").select_option("most work first")
     expect(page.get_by_role("heading", name="clean_walk")).to_be_visible()
     names = page.locator("main h2").all_inner_texts()

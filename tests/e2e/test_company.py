@@ -10,7 +10,7 @@ from leancurve.curves.curve import keyed
 from playwright.sync_api import Browser, Page, expect
 
 from tests.e2e.application import Application
-from tests.e2e.conftest import clip_now, open_take, settled
+from tests.e2e.conftest import WAITS_MS, clip_now, open_take, settled, to_shelf
 from tests.e2e.test_shaping import bring_in, figure
 
 WALK = "Rolling deck walk, take 07"
@@ -19,6 +19,7 @@ WALK = "Rolling deck walk, take 07"
 @pytest.fixture
 def mate(page: Page, browser: Browser, application: Application) -> Iterator[Page]:
     """Somebody else, let in on the page of whoever runs the place."""
+    to_shelf(page)
     page.get_by_role("link", name="The place").click()
     row = page.get_by_role("row", name=re.compile("^second mate"))
     page.get_by_role("heading", name="People").wait_for()
@@ -32,7 +33,7 @@ def mate(page: Page, browser: Browser, application: Application) -> Iterator[Pag
     page.get_by_role("link", name="Shelf").click()
     context = browser.new_context(viewport={"width": 1280, "height": 800})
     other = context.new_page()
-    other.set_default_timeout(20_000)
+    other.set_default_timeout(WAITS_MS)
     other.goto(application.url)
     other.get_by_label("Name").fill("second mate")
     other.get_by_label("Password").fill("rope-and-fender")
@@ -55,9 +56,7 @@ def test_another_persons_change_is_told_and_followed_without_a_reload(
     assert clip_now(page)["head"]["number"] == 1
     mate.keyboard.press("Alt+5")
     mate.get_by_role("button", name="Apply thinning").click()
-    expect(page.get_by_role("status").filter(has_text="Second mate: Thin")).to_be_visible(
-        timeout=30_000
-    )
+    expect(page.get_by_role("status").filter(has_text="Second mate: Thin")).to_be_visible()
     settled(page)
     expect(page.get_by_text("revision 2", exact=True)).to_be_visible()
     # And what is shown is what they made.
@@ -86,13 +85,14 @@ def test_a_viewer_looks_on(page: Page, mate: Page) -> None:
         expect(told).to_be_visible()
         assert clip_now(page)["head"]["id"] == before
     finally:
-        page.goto(page.url.split("/clip")[0])
+        to_shelf(page)
         page.get_by_role("button", name="People").click()
         page.get_by_label("Role of second mate").select_option(label="editor: works")
         settled(page)
 
 
 def test_what_was_deleted_lies_in_the_bin_and_comes_back(page: Page) -> None:
+    to_shelf(page)
     crate = "Crate over the coaming, take 02"
     page.get_by_role("button", name=f"Delete {crate}").click()
     expect(page.get_by_role("heading", name=crate)).to_be_hidden()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import time
 from dataclasses import replace
 from fractions import Fraction
 from typing import Any
@@ -17,8 +18,10 @@ from leancurve.formats.clipjson import write_clip
 from playwright.sync_api import Browser, Page, expect
 
 from tests.e2e.application import Application
-from tests.e2e.conftest import open_take, settled
+from tests.e2e.conftest import WAITS_MS, open_take, settled
+from tests.e2e.takes import store
 from tests.e2e.test_shaping import bring_in, curve_of, figure, pick_channel, pick_joint, place
+from tests.pace import patient
 
 ARM = keyed([0, 40, 80, 120, 160, 200], [0, 10, -4, 8, 2, 0])
 
@@ -31,7 +34,7 @@ def keyed_now(page: Page, joint: str, channel: str) -> KeyedCurve:
 
 
 def saved(page: Page) -> None:
-    expect(page.get_by_test_id("saved")).to_have_text("saved", timeout=60_000)
+    expect(page.get_by_test_id("saved")).to_have_text("saved")
 
 
 def select_key(page: Page, frame: int, value: float) -> None:
@@ -100,7 +103,8 @@ def test_a_change_that_is_refused_says_so_and_those_behind_it_go_on(page: Page) 
     for _ in range(3):
         page.keyboard.press("Control+ArrowUp")
     # Refused once the third one has been made on what was shown.
-    while not second:
+    until = time.monotonic() + patient(30)
+    while not second and time.monotonic() < until:
         page.wait_for_timeout(50)
     body = json.dumps({"detail": "value: not this one"})
     second[0].fulfill(status=422, content_type="application/json", body=body)
@@ -121,7 +125,7 @@ def two(page: Page, browser: Browser, signed_in: Any, request: pytest.FixtureReq
     bring_in(page, name, figure(Arm_ry=ARM, Hand_ry=ARM))
     context = browser.new_context(viewport={"width": 1280, "height": 800}, storage_state=signed_in)
     other = context.new_page()
-    other.set_default_timeout(20_000)
+    other.set_default_timeout(WAITS_MS)
     # It sees what the first one does when it writes itself: here it does not follow.
     other.route("**/here", lambda route: route.abort())
     other.goto(page.url)
@@ -254,10 +258,7 @@ def dense(name: str, arm: float) -> Clip:
 
 def test_a_take_with_other_bones_is_seen_with_its_own(page: Page) -> None:
     for name, arm in (("short arm", 30.0), ("long arm", 60.0)):
-        data = write_clip(dense(name, arm))
-        file = {"name": f"{name}.json", "mimeType": "application/json", "buffer": data}
-        page.get_by_label("Files to bring in").set_input_files([file])
-        page.get_by_role("heading", name=name).wait_for()
+        store(name, write_clip(dense(name, arm)), "json")
     open_take(page, "short arm")
     settled(page)
     stage = page.get_by_test_id("stage")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -11,36 +10,20 @@ from leancurve.curves.curve import KeyedCurve, stored_curve
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.formats.bvh import read_bvh
-from leancurve.formats.clipjson import write_clip
 from leancurve.numbers.arrays import Floats
 from PIL import Image
 from playwright.sync_api import Page, expect
 from safetensors.numpy import load
 
 from tests.core.test_planting import calmed
-from tests.e2e.conftest import clip_now, delivered, open_take, settled
+from tests.e2e.conftest import clip_now, delivered, settled
+from tests.e2e.takes import bring_walk
 from tests.e2e.test_cleaning import LANE, RULER, STRIP_LABELS, STRIP_LEFT, card, revision
 from tests.e2e.test_shaping import drag, place
 from tests.e2e.test_the_whole_job import box
 from tests.e2e.test_timing import gizmo
 
 PLANTS_LANE = 2  # below keys and contacts, lanes folded
-
-
-def clean_walk() -> Clip:
-    """The deck walk cleaned, its feet still sliding."""
-    return calmed(2)
-
-
-def bring_walk(page: Page, name: str) -> None:
-    file = {
-        "name": f"{name}.json",
-        "mimeType": "application/json",
-        "buffer": write_clip(replace(clean_walk(), name=name)),
-    }
-    page.get_by_label("Files to bring in").set_input_files([file])
-    page.get_by_role("heading", name=name).wait_for()
-    open_take(page, name)
 
 
 def world_now(page: Page, clip: Clip, frame: int) -> Floats:
@@ -78,7 +61,7 @@ def around(page: Page, point: tuple[float, float], half: int, path: Path) -> np.
 def test_a_slide_is_planted_from_its_finding_and_worked_on_by_hand(
     page: Page, tmp_path: Path
 ) -> None:
-    walk = clean_walk()
+    walk = calmed(2)
     bring_walk(page, "walk_to_plant")
     page.keyboard.press("Alt+2")
     page.get_by_role("button", name=re.compile(r"^slides \d+")).click()
@@ -211,7 +194,7 @@ def end_place(page: Page) -> list[float]:
 
 
 def test_a_hand_is_pulled_by_its_limb_and_with_the_body_and_led_over_a_span(page: Page) -> None:
-    walk = clean_walk()
+    walk = calmed(2)
     bring_walk(page, "walk_to_pull")
     page.keyboard.press("Alt+8")
     page.get_by_role("tab", name="Pose").click()

@@ -12,8 +12,9 @@ from leancurve.formats.files import read_take
 from leancurve.time.resample import resampled
 from playwright.sync_api import Page, expect
 
-from tests.e2e.conftest import clip_now, frame_now, open_take, settled, unfold_lanes
-from tests.e2e.test_cleaning import bring_in, revision
+from tests.e2e.conftest import clip_now, frame_now, open_take, settled, to_shelf, unfold_lanes
+from tests.e2e.takes import bring_in
+from tests.e2e.test_cleaning import revision
 from tests.e2e.test_the_whole_job import box, keys_shown
 
 
@@ -66,9 +67,8 @@ def test_all_of_it_in_a_few_clicks_then_changed_line_by_line(page: Page) -> None
     expect(page.get_by_text("Kept as the recipe ferry day 2.")).to_be_visible()
 
     # Another take beneath the same lines, and back.
-    page.goto(page.url.split("/clip")[0])
     bring_in(page, "quick_two", short(12))
-    page.goto(page.url.split("/clip")[0])
+    to_shelf(page)
     open_take(page, "quick_one")
     page.keyboard.press("Alt+1")
     page.get_by_label("Take beneath the clip").select_option(label="quick_two")
@@ -83,7 +83,7 @@ def test_all_of_it_in_a_few_clicks_then_changed_line_by_line(page: Page) -> None
 def test_a_recipe_runs_on_many_takes_with_one_table(page: Page, tmp_path: Path) -> None:
     for name, seed in (("batch_a", 21), ("batch_b", 22)):
         bring_in(page, name, short(seed))
-        page.goto(page.url.split("/clip")[0])
+        to_shelf(page)
     for name in ("batch_a", "batch_b"):
         page.get_by_label(f"Choose {name}").check()
     page.get_by_role("button", name="Run a recipe on 2").click()
@@ -92,7 +92,7 @@ def test_a_recipe_runs_on_many_takes_with_one_table(page: Page, tmp_path: Path) 
     dialog.get_by_role("button", name="Run the recipe").click()
     expect(page.get_by_role("heading", name="Recipe All of it on 2 takes")).to_be_visible()
     page.reload()
-    expect(page.get_by_role("status")).to_have_text("2 done, 0 failed, 0 cancelled", timeout=60_000)
+    expect(page.get_by_role("status")).to_have_text("2 done, 0 failed, 0 cancelled")
     row = page.get_by_role("row").filter(has_text="batch_a")
     found, left = map(int, re.findall(r"\d+", row.get_by_role("cell").nth(1).inner_text()))
     assert left < found / 4
@@ -196,7 +196,7 @@ def test_where_one_paints_thinning_keeps_closer_and_the_fewest_keys_are_a_job(pa
     page.get_by_role("button", name="Apply thinning").click()
     expect(page.get_by_role("status").filter(has_text="%")).to_be_visible()
     page.reload()
-    expect(page.get_by_text("revision 2", exact=True)).to_be_visible(timeout=60_000)
+    expect(page.get_by_text("revision 2", exact=True)).to_be_visible()
     settled(page)
     assert clip_now(page)["head"]["keys"] <= usual
     assert clip_now(page)["head"]["recipe"][-1]["params"]["search"] == "fewest keys"

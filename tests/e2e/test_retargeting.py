@@ -13,8 +13,9 @@ from leancurve.formats.bvh import read_bvh
 from playwright.sync_api import Page, expect
 
 from tests.e2e.conftest import clip_now, delivered, settled
+from tests.e2e.takes import bring_walk
 from tests.e2e.test_cleaning import revision
-from tests.e2e.test_planting import bring_walk, places
+from tests.e2e.test_planting import places
 
 CARRIED = "walk_to_carry · Heron"
 
@@ -65,7 +66,7 @@ def test_a_take_is_carried_to_heron_shaped_worked_on_and_delivered(
 
     page.get_by_role("button", name="Carry to Heron").click()
     made = page.get_by_role("link", name=CARRIED)
-    expect(made).to_be_visible(timeout=30_000)
+    expect(made).to_be_visible()
     made.click()
     page.get_by_role("heading", name=CARRIED).wait_for()
     settled(page)
@@ -124,7 +125,7 @@ def test_the_source_goes_on_and_the_carried_clip_is_carried_again(page: Page) ->
     settled(page)
     page.get_by_role("button", name="Carry to Wren").click()
     made = page.get_by_role("link", name="walk_that_goes_on · Wren")
-    expect(made).to_be_visible(timeout=30_000)
+    expect(made).to_be_visible()
     page.keyboard.press("Alt+4")
     page.get_by_role("button", name="Smooth", exact=True).first.click()
     page.get_by_role("button", name="Apply", exact=True).first.click()
@@ -166,7 +167,7 @@ def test_chosen_takes_are_carried_onto_a_character_from_the_shelf(page: Page) ->
     page.get_by_role("button", name="Carry", exact=True).click()
     for name in ("one_to_carry", "two_to_carry"):
         card = page.get_by_role("heading", name=f"{name} · Wren")
-        expect(card).to_be_visible(timeout=60_000)
+        expect(card).to_be_visible()
     page.get_by_role("button", name=re.compile("^(Open|Go on): two_to_carry · Wren")).click()
     page.get_by_role("heading", name="two_to_carry · Wren").wait_for()
     settled(page)

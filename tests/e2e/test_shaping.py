@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from dataclasses import replace
 from fractions import Fraction
 
 import numpy as np
@@ -12,11 +11,11 @@ from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve, keyed, store
 from leancurve.document.clip import Clip
 from leancurve.document.track import TrackId, base_track
 from leancurve.figure.skeleton import Skeleton
-from leancurve.formats.clipjson import write_clip
 from playwright.sync_api import Locator, Page, expect
 from safetensors.numpy import load
 
-from tests.e2e.conftest import frame_now, open_take, settled
+from tests.e2e import takes
+from tests.e2e.conftest import frame_now, settled
 from tests.e2e.test_cleaning import card, revision
 from tests.e2e.test_the_whole_job import box
 
@@ -39,11 +38,8 @@ def figure(**curves: Curve) -> Clip:
 
 
 def bring_in(page: Page, name: str, clip: Clip, joint: str = "Arm") -> None:
-    data = write_clip(replace(clip, name=name))
-    file = {"name": f"{name}.json", "mimeType": "application/json", "buffer": data}
-    page.get_by_label("Files to bring in").set_input_files([file])
-    page.get_by_role("heading", name=name).wait_for()
-    open_take(page, name)
+    """A take of the test's own, at Shape with one of its joints selected."""
+    takes.bring_in(page, name, clip)
     page.keyboard.press("Alt+8")
     pick_joint(page, joint)
 

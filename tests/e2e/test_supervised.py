@@ -10,32 +10,29 @@ import threading
 import time
 from collections.abc import Iterator
 from pathlib import Path
-from urllib.parse import urlsplit, urlunsplit
+from urllib.parse import urlsplit
 
-import psycopg
 import pytest
 
+from tests import prepared
 from tests.conftest import PROJECT
 from tests.e2e.supervised import Lean
+from tests.pace import patient
 
 
 @pytest.fixture
 def lean(tmp_path: Path) -> Iterator[Lean]:
-    server = urlsplit(os.environ["LEAN_DATABASE_URL"])
     name = f"lean_supervised_{os.environ.get('PYTEST_XDIST_WORKER', 'alone')}"
-    admin = urlunsplit(server._replace(path="/postgres"))
-    with psycopg.connect(admin, autocommit=True) as connection:
-        connection.execute(f"DROP DATABASE IF EXISTS {name} WITH (FORCE)")
-        connection.execute(f"CREATE DATABASE {name}")
-        made = Lean(tmp_path, urlunsplit(server._replace(path=f"/{name}")))
-        try:
-            yield made
-        finally:
-            if made.process is not None and made.process.poll() is None:
-                made.process.send_signal(signal.SIGKILL)
-                made.process.wait()
-            made.ended()
-            connection.execute(f"DROP DATABASE IF EXISTS {name} WITH (FORCE)")
+    prepared.copy(prepared.with_tables(), name)
+    made = Lean(tmp_path, prepared.address(name))
+    try:
+        yield made
+    finally:
+        if made.process is not None and made.process.poll() is None:
+            made.process.send_signal(signal.SIGKILL)
+            made.process.wait()
+        made.ended()
+        prepared.drop(name)
 
 
 def test_parts_that_die_are_started_again_and_a_second_start_is_told_of_the_first(
@@ -52,7 +49,7 @@ def test_parts_that_die_are_started_again_and_a_second_start_is_told_of_the_firs
     for part in ("gunicorn config.wsgi", "manage.py worker"):
         (before, *_) = lean.pids(part)
         os.kill(before, signal.SIGKILL)
-        until = time.monotonic() + 30
+        until = time.monotonic() + patient(30)
         while time.monotonic() < until and lean.pids(part)[:1] in ([], [before]):
             time.sleep(0.1)
     lean.ready("/readyz")

@@ -19,7 +19,7 @@ from scipy.spatial.transform import Rotation
 
 from tests.core.test_bvh import ROW, file
 from tests.e2e.application import Application
-from tests.e2e.conftest import frame_now, open_take, settled
+from tests.e2e.conftest import frame_now, open_take, settled, to_shelf
 
 
 def box(page: Page, test_id: str) -> dict[str, float]:
@@ -43,8 +43,13 @@ def inked(page: Page, selector: str) -> int:
 
 
 def stage_picture(page: Page) -> bytes:
+    """Once it stands still: where pictures are made by the processor, the last one is smoothed."""
     settled(page)
-    return page.get_by_test_id("stage").screenshot()
+    before, picture = b"", page.get_by_test_id("stage").screenshot()
+    while picture != before:
+        page.wait_for_timeout(200)
+        before, picture = picture, page.get_by_test_id("stage").screenshot()
+    return picture
 
 
 def unflip(page: Page) -> None:
@@ -60,7 +65,7 @@ def unflip(page: Page) -> None:
 
 def keys_shown(page: Page) -> tuple[int, int]:
     numbers = page.get_by_test_id("thin-numbers")
-    expect(numbers).to_have_attribute("aria-busy", "false", timeout=20_000)
+    expect(numbers).to_have_attribute("aria-busy", "false")
     text = numbers.locator("dd").first.inner_text()
     before, after = (int(n.replace(",", "")) for n in re.findall(r"[\d,]+", text))
     return before, after
@@ -79,6 +84,7 @@ def same_poses(path: Path, clip: Clip, times: np.ndarray, most_deg: float) -> No
 
 def test_a_demo_take_from_the_shelf_to_a_clean_file(page: Page, tmp_path: Path) -> None:
     # The shelf: name, length, rate, joints, findings, a picture.
+    to_shelf(page)
     card = page.get_by_role("listitem").filter(has_text="Rolling deck walk, take 07")
     expect(card).to_contain_text("15.58 s · 936 frames at 60 / s")
     expect(card).to_contain_text("Deckhand suit · 65 joints · 185,328 keys")
@@ -194,6 +200,7 @@ def test_a_demo_take_from_the_shelf_to_a_clean_file(page: Page, tmp_path: Path) 
 def test_uploaded_files_come_in_each_by_itself(
     page: Page, application: Application, tmp_path: Path, open_capture: Clip
 ) -> None:
+    to_shelf(page)
     bad = file([ROW, ROW.replace("20", "nan")])
     good = write_bvh(open_capture)
     page.get_by_label("Files to bring in").set_input_files(
@@ -205,7 +212,7 @@ def test_uploaded_files_come_in_each_by_itself(
     wrong = page.get_by_role("alert").filter(has_text="broken.bvh")
     expect(wrong).to_have_text("broken.bvh, line 20: expected a finite number, found 'nan'")
     card = page.get_by_role("heading", name="harbour_jumps")
-    expect(card).to_be_visible(timeout=60_000)
+    expect(card).to_be_visible()
     page.reload()
     expect(wrong).to_be_visible()
     page.get_by_role("button", name="Dismiss broken.bvh").click()
@@ -234,7 +241,7 @@ def test_uploaded_files_come_in_each_by_itself(
     page.get_by_role("button", name="Deliver", exact=True).last.click()
     link = page.get_by_role("link", name=re.compile(r"\.bvh$"))
     # A worker that has just started loads its kernels first.
-    expect(link).to_be_visible(timeout=30_000)
+    expect(link).to_be_visible()
     with page.expect_download() as download:
         link.click()
     delivered = tmp_path / "delivered.bvh"

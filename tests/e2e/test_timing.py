@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import struct
+import time
 from pathlib import Path
 
 import numpy as np
@@ -15,11 +16,12 @@ from leancurve.numbers import rotation
 from playwright.sync_api import Page, expect
 from safetensors.numpy import load
 
+from tests.e2e import takes
 from tests.e2e.conftest import clip_now, frame_now, open_take, settled
-from tests.e2e.test_cleaning import bring_in as bring_in_file
 from tests.e2e.test_cleaning import card, revision
 from tests.e2e.test_shaping import bring_in, count, curve_of, drag, figure, pick_joint
 from tests.e2e.test_the_whole_job import box
+from tests.pace import patient
 
 LAMP = "Signal lamp, take 01"
 
@@ -73,7 +75,7 @@ def on_timing(page: Page, row: str, frame: float) -> tuple[float, float]:
 
 
 def test_the_time_of_the_crates_step_is_halved_with_pins(page: Page) -> None:
-    bring_in_file(page, "crate_pinned", write_bvh(captured(TAKES[1]).clip))
+    takes.bring_in(page, "crate_pinned", write_bvh(captured(TAKES[1]).clip))
     page.keyboard.press("Alt+8")
     page.get_by_role("tab", name="Time").click()
     before = rotations(page)
@@ -309,7 +311,7 @@ def test_an_arm_is_posed_in_three_views_with_auto_key_off_and_on(page: Page) -> 
 
 
 def test_on_dense_channels_a_pose_is_led_to_softly(page: Page) -> None:
-    bring_in_file(page, "soft", write_bvh(captured(TAKES[2]).clip))
+    takes.bring_in(page, "soft", write_bvh(captured(TAKES[2]).clip))
     page.keyboard.press("Alt+8")
     page.get_by_role("tab", name="Pose").click()
     page.locator("[data-joint]", has_text="LeftForearm").first.click()
@@ -372,8 +374,9 @@ def test_a_range_is_reviewed_and_pictures_of_it_are_kept(page: Page) -> None:
     expect(here).to_contain_text("range 100 – 160, true speed")
     view = box(page, "stage")
     assert (view["width"], view["height"]) == (1280, 800)
-    seen = set()
-    for _ in range(12):
+    seen: set[int] = set()
+    until = time.monotonic() + patient(10)
+    while len(seen) <= 3 and time.monotonic() < until:
         text = page.get_by_test_id("review-now").inner_text()
         seen.add(int(text.split()[1]))
         page.wait_for_timeout(60)

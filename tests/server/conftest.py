@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import json
+import os
 import uuid
+from collections.abc import Iterator
 from typing import Any
 
 import pytest
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import connection
 from django.test import Client
 from leancurve.document.clip import Clip as Document
 from leancurve.formats.bvh import write_bvh
@@ -17,6 +20,8 @@ from library.intake import store_take
 from library.models import StoredFile, Take, Workspace
 from library.parsing import look
 from safetensors.numpy import load
+
+from tests import prepared
 
 
 class Api:
@@ -69,6 +74,21 @@ def about(response: Any) -> dict:
     length = int.from_bytes(response.content[:8], "little")
     header = json.loads(response.content[8 : 8 + length])
     return json.loads(header["__metadata__"]["about"])
+
+
+@pytest.fixture(scope="session")
+def django_db_setup(django_test_environment: None, django_db_blocker: Any) -> Iterator[None]:
+    """This process's database: a copy of one that was brought up once for all."""
+    name = f"test_lean_{os.environ.get('PYTEST_XDIST_WORKER', 'alone')}"
+    prepared.copy(prepared.with_tables(), name)
+    with django_db_blocker.unblock():
+        connection.close()
+        connection.settings_dict["NAME"] = name
+    yield
+    with django_db_blocker.unblock():
+        connection.close()
+    # A thread of a test may still hold a connection of its own.
+    prepared.drop(name)
 
 
 @pytest.fixture(scope="session")

@@ -30,6 +30,7 @@ from library.job_process import done_apart
 from library.models import Job, Take, Workspace
 from procrastinate.contrib.django.models import ProcrastinateJob
 
+from tests.pace import patient
 from tests.server.job_processes import dies, ends, hangs, hoards, worker_of_a_hanging_job
 from tests.server.test_computing import Asked, obeys, pool_of
 
@@ -67,7 +68,7 @@ def test_children_that_cannot_be_started_are_tried_again_and_told(
     try:
         with pytest.raises(Busy):  # nobody waits for ever
             pool.answer(Ask(1, "whole", {}, b"go"))
-        until = time.monotonic() + 5
+        until = time.monotonic() + patient(5)
         while pool.begins and time.monotonic() < until:
             time.sleep(0.01)
         assert not pool.begins  # whoever looks after it is told
@@ -147,7 +148,7 @@ def test_a_patch_that_another_version_left_is_as_none(
 def test_a_jobs_process_is_bounded(work: Any, how: str) -> None:
     began = time.monotonic()
     assert done_apart(1, 5.0, work) == how
-    assert time.monotonic() - began < 30
+    assert time.monotonic() - began < patient(30)
 
 
 def test_a_job_ends_with_its_worker() -> None:
@@ -160,7 +161,7 @@ def test_a_job_ends_with_its_worker() -> None:
     (job,) = ours.recv()
     worker.kill()
     worker.join()
-    until = time.monotonic() + 20
+    until = time.monotonic() + patient(20)
     while Path(f"/proc/{job}").exists() and time.monotonic() < until:
         time.sleep(0.05)
     assert not Path(f"/proc/{job}").exists()

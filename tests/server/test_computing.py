@@ -16,6 +16,8 @@ from computing.lanes import lane_of, may_be_left, newest_of
 from computing.pool import Ask, Busy, Lost, Pool, Superseded, TooLong
 from django.test import RequestFactory
 
+from tests.pace import patient
+
 
 def obeys(connection: Connection, stopped: Any) -> None:
     """A child that does what a request's body says: answer, take a while, stop, end, hang."""
@@ -72,20 +74,20 @@ class Asked:
         thread.start()
         self.threads.append(thread)
         # In the order they are put: each is placed, or under way, before the next.
-        until = time.monotonic() + 5
+        until = time.monotonic() + patient(5)
         while time.monotonic() < until and not what.number and thread.is_alive():
             time.sleep(0.002)
 
     def all(self) -> list[Any]:
         for thread in self.threads:
-            thread.join(30)
+            thread.join(patient(30))
         return self.order
 
 
 def busy_with(pool: Pool, asked: Asked, seconds: float = 0.6, person: int = 99) -> None:
     """The only child is at work: what comes now waits."""
     asked.put("first", ask(person, f"work {seconds}"))
-    until = time.monotonic() + 5
+    until = time.monotonic() + patient(5)
     while time.monotonic() < until and not pool._running:
         time.sleep(0.002)
 
@@ -156,7 +158,7 @@ def test_work_ends_once_its_asker_has_left() -> None:
         asked.put("waiting", ask(2, "work 20"), left.is_set)
         left.set()
         outcomes = dict(asked.all())
-        assert time.monotonic() - began < 15
+        assert time.monotonic() - began < patient(15)
     # The one that waited may have been begun in the moment before it was seen that nobody waits.
     assert outcomes["under way"] == 410
     assert outcomes["waiting"] in (410, Superseded)

@@ -13,11 +13,10 @@ import shutil
 import subprocess
 import sys
 from typing import Any
-from urllib.parse import urlsplit, urlunsplit
 
-import psycopg
 import pytest
 
+from tests import prepared
 from tests.conftest import PROJECT
 
 DATA = PROJECT / "tests/data"
@@ -72,9 +71,7 @@ print(json.dumps(out))
 
 @pytest.fixture(scope="module")
 def looked() -> Any:
-    server = urlsplit(os.environ["LEAN_DATABASE_URL"])
-    admin = urlunsplit(server._replace(path="/postgres"))
-    url = urlunsplit(server._replace(path=f"/{NAME}"))
+    url = prepared.address(NAME)
     psql = shutil.which("psql")
     assert psql, "psql comes with PostgreSQL"
     environment = {
@@ -85,9 +82,7 @@ def looked() -> Any:
         "LEAN_LOG_LEVEL": "WARNING",
         "PYTHONPATH": f"{PROJECT}/core:{PROJECT}/server",
     }
-    with psycopg.connect(admin, autocommit=True) as connection:
-        connection.execute(f"DROP DATABASE IF EXISTS {NAME} WITH (FORCE)")
-        connection.execute(f"CREATE DATABASE {NAME}")
+    prepared.copy("template1", NAME)
     try:
         dump = gzip.decompress((DATA / "old_database.sql.gz").read_bytes())
         subprocess.run([psql, "-q", "-v", "ON_ERROR_STOP=1", url], input=dump, check=True,
@@ -99,8 +94,7 @@ def looked() -> Any:
         )
         yield json.loads(done.stdout)
     finally:
-        with psycopg.connect(admin, autocommit=True) as connection:
-            connection.execute(f"DROP DATABASE IF EXISTS {NAME} WITH (FORCE)")
+        prepared.drop(NAME)
 
 
 def test_every_revision_holds_what_it_held(looked: Any) -> None:

@@ -15,7 +15,6 @@ import django
 
 from tests.bench.tables import Table
 from tests.conftest import PROJECT
-from tests.e2e.application import forget_loaded
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "tests.settings")
 django.setup()
@@ -72,12 +71,9 @@ def main(arguments: list[str]) -> None:
     if unknown:
         parser.error(f"there is no trial {unknown[0]!r}; there are {', '.join(TRIALS)}")
     told = {}
-    try:
-        for name in wanted.names or TRIALS:
-            with tempfile.TemporaryDirectory() as folder:
-                told[name] = TRIALS[name](Path(folder), wanted.share)
-    finally:
-        forget_loaded()
+    for name in wanted.names or TRIALS:
+        with tempfile.TemporaryDirectory() as folder:
+            told[name] = TRIALS[name](Path(folder), wanted.share)
     if wanted.keep:
         keep(told, wanted.share)
 

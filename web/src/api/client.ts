@@ -1,5 +1,6 @@
 /** The API as the browser calls it: typed JSON, numeric messages, one error type. */
 import createClient from 'openapi-fetch'
+import { awaiting } from './awaited'
 import { patientFetch } from './patience'
 import { type Message, readMessage } from './safetensors'
 import type { components, paths } from './schema'
@@ -23,19 +24,6 @@ export const textOf = (trouble: unknown): string =>
 
 export function csrfToken(): string {
   return /(?:^|; )csrftoken=([^;]+)/.exec(document.cookie)?.[1] ?? ''
-}
-
-let asking = 0
-
-/** Say on the page that something is awaited, until what is returned is called: before that nothing
- * is at rest. */
-export function awaiting(): () => void {
-  const say = (more: 1 | -1) => {
-    asking += more
-    document.documentElement.dataset.asking = String(asking)
-  }
-  say(1)
-  return () => say(-1)
 }
 
 async function fetched(...args: Parameters<typeof fetch>): Promise<Response> {

@@ -1,5 +1,6 @@
 /** Carrying the clip onto another skeleton: what is wished, what it would look like, what was made. */
 import { create } from 'zustand'
+import { debounced } from '../api/awaited'
 import { ApiError, numbers, type Schemas, textOf } from '../api/client'
 import { type Clip, useBench } from './bench'
 import { type Poses, posesOf } from './poses'
@@ -111,7 +112,6 @@ export const carryLine = (clip: Clip | null) =>
 const SOON = 120 // ms
 
 let asked = new AbortController()
-let soon: ReturnType<typeof setTimeout> | undefined
 const view = crypto.randomUUID()
 let sequence = 0
 
@@ -160,10 +160,8 @@ async function ask(): Promise<void> {
 }
 
 /** Ask once nothing has been changed for a moment. */
-export function askSoon(): void {
-  clearTimeout(soon)
-  soon = setTimeout(() => void ask(), SOON)
-}
+const asking = debounced(() => void ask(), SOON)
+export const askSoon = asking.soon
 
 /** Wish something else; what it makes is shown as soon as it is known. */
 export function wish(change: Partial<Wishes>): void {
@@ -187,7 +185,7 @@ export function carryOnto(
 
 /** Nothing of it means anything for another clip. */
 export function carryAnew(): void {
-  clearTimeout(soon)
+  asking.off()
   asked.abort()
   set(useCarrying.getInitialState())
 }

@@ -1,6 +1,7 @@
 /** What the server confirmed of the open clip: curves and poses by head, fetched until they are
  * those of the newest one. What is shown is what is pending folded over it. */
-import { ApiError, addressOf, answer, awaiting, client, numbers, textOf } from '../api/client'
+import { awaiting } from '../api/awaited'
+import { ApiError, addressOf, answer, client, numbers, textOf } from '../api/client'
 import type { Message } from '../api/safetensors'
 import { type Clip, notify, useBench } from './bench'
 import { type ChannelKey, type Curve, channelKey, curvesOf, readoutUnit, splitKey } from './curves'

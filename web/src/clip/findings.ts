@@ -1,6 +1,6 @@
 /** Findings on the bench: counts, and the way to their place and to their remedy. */
 import { create } from 'zustand'
-import { awaiting } from '../api/client'
+import { awaiting } from '../api/awaited'
 import { sheetRef } from '../sheet/SheetView'
 import { useOpenCard } from '../steps/operation/openCard'
 import { timingRef } from '../timing/TimingView'

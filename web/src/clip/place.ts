@@ -1,6 +1,6 @@
 /** Where one was in each clip: step, joints, frame, range, sheet. Kept in the browser, so that a
  * reload, or the shelf and back, goes on where it was left. */
-import { awaiting } from '../api/client'
+import { debounced } from '../api/awaited'
 import { type Clip, type StepName, useBench } from './bench'
 import { type ChannelKey, READOUTS, type Readout } from './curves'
 import { hasChannel } from './owners'
@@ -30,14 +30,10 @@ function places(): Record<string, Place> {
 }
 
 let waiting: { clip: number; place: Place } | null = null
-let timer: ReturnType<typeof setTimeout> | undefined
-/** Called once it is written; said once, however often the place changes meanwhile. */
-let kept: (() => void) | null = null
+const writing = debounced(write, REST)
 
 function write(): void {
-  clearTimeout(timer)
-  kept?.()
-  kept = null
+  writing.off()
   if (!waiting) return
   const { [waiting.clip]: _, ...others } = places()
   // The newest stands last; the oldest are forgotten.
@@ -55,9 +51,7 @@ function keep(): void {
   const { timing } = useViewing.getState()
   const place = { step, joints, channels, readout, frame, range: partial ? range : null, timing }
   waiting = { clip: clip.id, place }
-  clearTimeout(timer)
-  kept ??= awaiting()
-  timer = setTimeout(write, REST)
+  writing.soon()
 }
 
 /** Go on in a clip that has just been opened; whatever of the place is no more is left out. */

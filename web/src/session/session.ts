@@ -1,6 +1,7 @@
 /** Who is signed in, and what they chose: theme, keys, pane sizes. Kept by the server. */
 import { create } from 'zustand'
-import { answer, awaiting, client, type Schemas } from '../api/client'
+import { debounced } from '../api/awaited'
+import { answer, client, type Schemas } from '../api/client'
 
 type Preferences = Required<Schemas['PreferencesIO']>
 
@@ -63,20 +64,15 @@ export async function signOut(): Promise<void> {
 export const mayChange = (workspace: number): boolean =>
   get().workspaces.find((w) => w.id === workspace)?.role !== 'viewer'
 
-let saving: ReturnType<typeof setTimeout> | undefined
-let saved = () => {}
+const saving = debounced(
+  () => void client.PUT('/api/preferences', { body: get().preferences }),
+  400, // ms
+)
 
 export function prefer(change: Partial<Preferences>): void {
   set({ preferences: { ...get().preferences, ...change } })
   showTheme()
-  clearTimeout(saving)
-  saved()
-  const done = awaiting()
-  saved = () => done()
-  saving = setTimeout(() => {
-    saved = () => {}
-    void client.PUT('/api/preferences', { body: get().preferences }).finally(done)
-  }, 400)
+  saving.soon()
 }
 
 export function theme(): 'chart' | 'night' {

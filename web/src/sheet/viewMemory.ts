@@ -1,4 +1,5 @@
 /** The views that selections were seen with, kept in the browser. */
+import { debounced } from '../api/awaited'
 import type { View } from './geometry'
 
 const PLACE = 'lean.sheet.views'
@@ -7,7 +8,7 @@ const REST = 300 // ms
 
 export class ViewMemory {
   private views: Record<string, View> = {}
-  private writing: ReturnType<typeof setTimeout> | undefined
+  private writing = debounced(() => this.write(), REST)
 
   constructor() {
     try {
@@ -28,12 +29,11 @@ export class ViewMemory {
     const names = Object.keys(this.views)
     for (const old of names.slice(0, Math.max(0, names.length - MOST))) delete this.views[old]
     // Written once the view has come to rest: too slow for each step of a drag.
-    clearTimeout(this.writing)
-    this.writing = setTimeout(() => this.write(), REST)
+    this.writing.soon()
   }
 
   write(): void {
-    clearTimeout(this.writing)
+    this.writing.off()
     localStorage.setItem(PLACE, JSON.stringify(this.views))
   }
 }
