@@ -22,10 +22,11 @@ from leancurve.retarget.standing import Standing
 from library.models import Take
 from ninja import Router
 
-from api import schemas
 from api.access import clip_for, revision_for, seen, workspace_for
 from api.clips import clip_out, figure_out
 from api.messages import message, pose_arrays
+from api.schemas import carrying as schemas
+from api.schemas import shared
 
 router = Router()
 
@@ -111,7 +112,7 @@ def made_of(request: HttpRequest, clip_id: int) -> Any:
     return carrying.made_of(clip_for(request, clip_id))
 
 
-@router.post("clips/{int:clip_id}/carry", response=list[schemas.JobOut])
+@router.post("clips/{int:clip_id}/carry", response=list[shared.JobOut])
 def carry(request: HttpRequest, clip_id: int, wanted: schemas.CarryIn) -> Any:
     """Carry a revision onto skeletons: a job each, which makes a clip of its own."""
     revision = revision_for(request, clip_id, wanted.revision)
@@ -120,7 +121,7 @@ def carry(request: HttpRequest, clip_id: int, wanted: schemas.CarryIn) -> Any:
     return carrying.start(revision, targets, wanted.params, request.user)
 
 
-@router.post("workspaces/{int:workspace_id}/carry", response=list[schemas.JobOut])
+@router.post("workspaces/{int:workspace_id}/carry", response=list[shared.JobOut])
 def carry_many(request: HttpRequest, workspace_id: int, wanted: schemas.CarryManyIn) -> Any:
     """Carry what was last worked on of many takes onto one skeleton, a job each."""
     workspace = workspace_for(request, workspace_id)
@@ -173,7 +174,7 @@ def _drawn(clip: Document) -> dict[str, Any]:
 
 
 @router.post(
-    "clips/{int:clip_id}/carry/again", response={200: schemas.ClipOut, 409: schemas.ConflictOut}
+    "clips/{int:clip_id}/carry/again", response={200: shared.ClipOut, 409: shared.ConflictOut}
 )
 def again(request: HttpRequest, clip_id: int, wanted: schemas.AgainIn) -> Any:
     """Put what the clip was carried from, as it stands now, beneath its lines."""

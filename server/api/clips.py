@@ -24,10 +24,11 @@ from library.models import Take
 from ninja import Router, Status
 from place import bins
 
-from api import schemas
 from api.access import clip_for, revision_for
 from api.messages import mark_of
 from api.recipes import kept_recipe
+from api.schemas import clips as schemas
+from api.schemas import shared
 
 router = Router()
 
@@ -123,13 +124,13 @@ def _carried(take: Take) -> dict[str, Any] | None:
     }
 
 
-@router.get("clips/{int:clip_id}", response=schemas.ClipOut)
+@router.get("clips/{int:clip_id}", response=shared.ClipOut)
 def one_clip(request: HttpRequest, clip_id: int) -> Any:
     return clip_out(clip_for(request, clip_id))
 
 
-@router.patch("clips/{int:clip_id}", response=schemas.ClipOut)
-def rename_clip(request: HttpRequest, clip_id: int, wanted: schemas.RenameIn) -> Any:
+@router.patch("clips/{int:clip_id}", response=shared.ClipOut)
+def rename_clip(request: HttpRequest, clip_id: int, wanted: shared.RenameIn) -> Any:
     clip = clip_for(request, clip_id)
     clip.name = wanted.name
     clip.save(update_fields=["name"])
@@ -168,8 +169,8 @@ def clip_storage(request: HttpRequest, clip_id: int) -> Any:
     return {"bytes": stored_bytes(states, lines), "revisions": len(recipes)}
 
 
-@router.put("clips/{int:clip_id}/camera", response=schemas.ClipOut)
-def place_camera(request: HttpRequest, clip_id: int, wanted: schemas.CameraIO) -> Any:
+@router.put("clips/{int:clip_id}/camera", response=shared.ClipOut)
+def place_camera(request: HttpRequest, clip_id: int, wanted: shared.CameraIO) -> Any:
     """Place the clip's camera: no change of its motion, and so no revision."""
     clip = clip_for(request, clip_id)
     clip.camera = wanted.model_dump()
@@ -188,9 +189,7 @@ def recipe(request: HttpRequest, clip_id: int, revision: int) -> Any:
     ]
 
 
-@router.post(
-    "clips/{int:clip_id}/writes", response={200: schemas.ClipOut, 409: schemas.ConflictOut}
-)
+@router.post("clips/{int:clip_id}/writes", response={200: shared.ClipOut, 409: shared.ConflictOut})
 def write(request: HttpRequest, clip_id: int, wanted: schemas.WriteIn) -> Any:
     """Change the recipe: append a line, give one other parameters, take one out."""
     clip = clip_for(request, clip_id)
@@ -217,7 +216,7 @@ def write(request: HttpRequest, clip_id: int, wanted: schemas.WriteIn) -> Any:
     return clip_out(clip_for(request, clip_id))
 
 
-@router.post("clips/{int:clip_id}/prepare", response=schemas.JobOut)
+@router.post("clips/{int:clip_id}/prepare", response=shared.JobOut)
 def prepare(request: HttpRequest, clip_id: int, wanted: schemas.PrepareIn) -> Any:
     """Begin the work of a line ahead of its write, as a job: for what takes long."""
     revision = revision_for(request, clip_id, wanted.revision)
@@ -252,18 +251,18 @@ def here(request: HttpRequest, clip_id: int, wanted: schemas.HereIn) -> Any:
     }
 
 
-def _line(wanted: schemas.AppendIn) -> Line:
+def _line(wanted: shared.AppendIn) -> Line:
     return new_line(wanted.operation, wanted.params, wanted.scope.model_dump(), wanted.inputs)
 
 
-@router.post("clips/{int:clip_id}/undo", response={200: schemas.ClipOut, 409: schemas.ConflictOut})
+@router.post("clips/{int:clip_id}/undo", response={200: shared.ClipOut, 409: shared.ConflictOut})
 def undo(request: HttpRequest, clip_id: int, on: schemas.OnRevision) -> Any:
     clip = clip_for(request, clip_id)
     history.undo(clip.pk, on.revision)
     return clip_out(clip_for(request, clip_id))
 
 
-@router.post("clips/{int:clip_id}/jump", response={200: schemas.ClipOut, 409: schemas.ConflictOut})
+@router.post("clips/{int:clip_id}/jump", response={200: shared.ClipOut, 409: shared.ConflictOut})
 def jump(request: HttpRequest, clip_id: int, wanted: schemas.JumpIn) -> Any:
     """Make any revision of the clip its head; nothing is lost."""
     clip = clip_for(request, clip_id)
@@ -271,7 +270,7 @@ def jump(request: HttpRequest, clip_id: int, wanted: schemas.JumpIn) -> Any:
     return clip_out(clip_for(request, clip_id))
 
 
-@router.post("clips/{int:clip_id}/redo", response={200: schemas.ClipOut, 409: schemas.ConflictOut})
+@router.post("clips/{int:clip_id}/redo", response={200: shared.ClipOut, 409: shared.ConflictOut})
 def redo(request: HttpRequest, clip_id: int, on: schemas.OnRevision) -> Any:
     clip = clip_for(request, clip_id)
     history.redo(clip.pk, on.revision)

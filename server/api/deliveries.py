@@ -14,13 +14,14 @@ from leancurve.errors import BadInput
 from leancurve.time.resample import sample_times
 from ninja import Router
 
-from api import schemas
 from api.access import clip_for, seen
+from api.schemas import deliveries as schemas
+from api.schemas import shared
 
 router = Router()
 
 
-@router.post("clips/{int:clip_id}/deliveries", response=schemas.JobOut)
+@router.post("clips/{int:clip_id}/deliveries", response=shared.JobOut)
 def deliver(request: HttpRequest, clip_id: int, wanted: schemas.DeliverIn) -> Any:
     """Start a delivery; what cannot be delivered is refused at once."""
     clip = clip_for(request, clip_id)

@@ -24,8 +24,8 @@ from library.models import Profile
 from library.profiles import profile_for
 from ninja import Router
 
-from api import schemas
 from api.access import revision_for, tracks_of_joints
+from api.schemas import inspections as schemas
 
 router = Router()
 

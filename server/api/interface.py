@@ -30,7 +30,6 @@ from place.attempts import address_waits
 from place.people import change_own_password
 from pydantic import ValidationError as PydanticError
 
-from api import schemas
 from api.carrying import router as carrying
 from api.clips import router as clips
 from api.deliveries import router as deliveries
@@ -41,6 +40,8 @@ from api.place import router as place
 from api.plants import router as plants
 from api.previews import router as previews
 from api.recipes import router as recipes
+from api.schemas import interface as schemas
+from api.schemas import shared
 from api.stored import router as stored
 from api.takes import router as takes
 
@@ -158,7 +159,7 @@ def session(request: HttpRequest) -> Any:
 @api.post(
     "session",
     auth=None,
-    response={200: schemas.SessionOut, 401: schemas.Trouble, 429: schemas.Trouble},
+    response={200: schemas.SessionOut, 401: shared.Trouble, 429: shared.Trouble},
 )
 @decorate_view(csrf_protect)
 def sign_in(request: HttpRequest, credentials: schemas.Credentials) -> Any:

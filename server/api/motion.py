@@ -21,9 +21,9 @@ from leancurve.measures.drift import drift, world_track
 from leancurve.measures.layers import layer_changes
 from ninja import Router
 
-from api import schemas
 from api.access import joints_named, revision_for, tracks_of_joints
 from api.messages import curve_arrays, immutable, message, pose_arrays, prop_arrays
+from api.schemas import motion as schemas
 
 router = Router()
 

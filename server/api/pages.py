@@ -6,8 +6,6 @@ import time
 from functools import cache
 
 from computing.away import pool
-from config.logs import context
-from config.troubles import is_full, passing
 from django.conf import settings
 from django.db import connection
 from django.db.migrations.executor import MigrationExecutor
@@ -15,6 +13,8 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.csrf import ensure_csrf_cookie
 from library.jobs import HEARD_S, workers_alive
 from library.models import Pulse
+from plumbing.logs import context
+from plumbing.troubles import is_full, passing
 
 
 def went_wrong(request: HttpRequest) -> JsonResponse:

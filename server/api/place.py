@@ -18,8 +18,9 @@ from place import bins, moving, people
 from place.overview import overview
 from place.usage import usage_of
 
-from api import schemas
 from api.access import OWNERS_ONLY, owned_workspace, seen, workspace_for
+from api.schemas import place as schemas
+from api.schemas import shared
 
 router = Router()
 
@@ -90,7 +91,7 @@ def take_member_out(request: HttpRequest, workspace_id: int, user_id: int) -> An
     return _members(workspace)
 
 
-@router.post("workspaces/{int:workspace_id}/export", response=schemas.JobOut)
+@router.post("workspaces/{int:workspace_id}/export", response=shared.JobOut)
 def export(request: HttpRequest, workspace_id: int) -> Any:
     """Begin to write the workspace's file; the job that is done can be fetched."""
     return moving.start_export(owned_workspace(request, workspace_id))
@@ -125,7 +126,7 @@ def place(request: HttpRequest) -> Any:
     return overview()
 
 
-@router.post("place/workspaces/files", response=schemas.JobOut)
+@router.post("place/workspaces/files", response=shared.JobOut)
 def bring_in_workspace(request: HttpRequest, file: File[UploadedFile]) -> Any:
     """Begin to bring in a workspace's file, under another name beside what is there."""
     by, size = _runs_place(request), file.size or 0

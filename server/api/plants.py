@@ -18,9 +18,9 @@ from leancurve.figure.limb import usual_hinge
 from leancurve.operations.plant.figures import each_plants_figures, foot_path, plant_figures
 from ninja import Router
 
-from api import schemas
 from api.access import revision_for
 from api.messages import immutable, message, pose_arrays
+from api.schemas import plants as schemas
 
 router = Router()
 

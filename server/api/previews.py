@@ -20,9 +20,9 @@ from leancurve.errors import BadInput
 from leancurve.operations import OPERATIONS, Scope
 from ninja import Router
 
-from api import schemas
 from api.access import revision_for
 from api.messages import curve_arrays, message, pose_arrays, prop_arrays
+from api.schemas import previews as schemas
 
 router = Router()
 

@@ -16,8 +16,8 @@ from library.models import Take, Workspace
 from ninja import Router, Status
 from place import bins
 
-from api import schemas
 from api.access import seen, workspace_for
+from api.schemas import recipes as schemas
 
 router = Router()
 

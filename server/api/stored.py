@@ -15,8 +15,8 @@ from library.room import require_room
 from ninja import Router, Status
 from place import bins
 
-from api import schemas
 from api.access import clip_for, revision_for, seen, workspace_for
+from api.schemas import stored as schemas
 from api.takes import picture_out
 
 router = Router()

@@ -20,9 +20,10 @@ from ninja import File, Router, Status, UploadedFile
 from place import bins
 from place.usage import Room
 
-from api import schemas
 from api.access import seen, workspace_for
 from api.clips import clip_out
+from api.schemas import shared
+from api.schemas import takes as schemas
 
 router = Router()
 
@@ -114,14 +115,14 @@ def one_take(request: HttpRequest, take_id: int) -> Any:
 
 
 @router.patch("takes/{int:take_id}", response=schemas.TakeOut)
-def rename_take(request: HttpRequest, take_id: int, wanted: schemas.RenameIn) -> Any:
+def rename_take(request: HttpRequest, take_id: int, wanted: shared.RenameIn) -> Any:
     take = _take(request, take_id)
     take.name = wanted.name
     take.save(update_fields=["name"])
     return takes_out([take])[0]
 
 
-@router.post("takes/{int:take_id}/clip", response=schemas.ClipOut)
+@router.post("takes/{int:take_id}/clip", response=shared.ClipOut)
 def open_take(request: HttpRequest, take_id: int) -> Any:
     """The clip last worked on from this take, made if there is none."""
     mine = Take.objects.seen_by(request.user).select_related("workspace")
@@ -175,7 +176,7 @@ def bring_in(request: HttpRequest, workspace_id: int, files: File[list[UploadedF
     return {"jobs": started, "refused": refused}
 
 
-@router.get("workspaces/{int:workspace_id}/jobs", response=list[schemas.JobOut])
+@router.get("workspaces/{int:workspace_id}/jobs", response=list[shared.JobOut])
 def list_jobs(request: HttpRequest, workspace_id: int, kind: str = "import") -> Any:
     """Jobs that are open or failed, newest first: what a page shows after a reload."""
     workspace = workspace_for(request, workspace_id)
@@ -187,18 +188,18 @@ def _job(request: HttpRequest, job_id: int) -> Job:
     return seen(request, Job.objects.all(), pk=job_id)
 
 
-@router.get("jobs/{int:job_id}", response=schemas.JobOut)
+@router.get("jobs/{int:job_id}", response=shared.JobOut)
 def one_job(request: HttpRequest, job_id: int) -> Any:
     return _job(request, job_id)
 
 
-@router.post("jobs/{int:job_id}/cancel", response=schemas.JobOut)
+@router.post("jobs/{int:job_id}/cancel", response=shared.JobOut)
 def cancel_job(request: HttpRequest, job_id: int) -> Any:
     jobs.cancel(_job(request, job_id))
     return _job(request, job_id)
 
 
-@router.delete("jobs/{int:job_id}", response={204: None, 409: schemas.Trouble})
+@router.delete("jobs/{int:job_id}", response={204: None, 409: shared.Trouble})
 def dismiss_job(request: HttpRequest, job_id: int) -> Any:
     """Forget a job that has ended."""
     job = _job(request, job_id)

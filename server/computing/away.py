@@ -5,10 +5,10 @@ import socket
 import threading
 from collections.abc import Callable
 
-from config.logs import context
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from leancurve import warm
+from plumbing.logs import context
 
 from computing.lanes import Lane, lane_of, may_be_left, newest_of
 from computing.pool import LONGEST_S, Ask, Busy, Lost, Pool, Superseded, TooLong

@@ -98,8 +98,8 @@ INSTALLED_APPS = [
     "api",
 ]
 MIDDLEWARE = [
-    "config.logs.RequestLog",
-    "config.addresses.ProxiesAlone",
+    "plumbing.logs.RequestLog",
+    "plumbing.addresses.ProxiesAlone",
     # What stands on every answer comes before whatever may answer.
     "django.middleware.security.SecurityMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
@@ -189,7 +189,7 @@ AXES_COOLOFF_TIME = timedelta(minutes=5)
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_RESET_ON_SUCCESS = True
 AXES_RESET_COOL_OFF_ON_FAILURE_DURING_LOCKOUT = False
-AXES_CLIENT_IP_CALLABLE = "config.addresses.address_of"
+AXES_CLIENT_IP_CALLABLE = "plumbing.addresses.address_of"
 AXES_VERBOSE = False
 # The sign-in itself says how long to wait: the package's own page is not needed.
 SILENCED_SYSTEM_CHECKS = ["axes.W002"]
@@ -227,7 +227,7 @@ LANGUAGE_CODE = "en"
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "formatters": {"json": {"()": "config.logs.JsonFormatter"}},
+    "formatters": {"json": {"()": "plumbing.logs.JsonFormatter"}},
     "handlers": {"out": {"class": "logging.StreamHandler", "formatter": "json"}},
     "root": {"handlers": ["out"], "level": os.environ.get("LEAN_LOG_LEVEL", "INFO")},
     "loggers": {

@@ -17,7 +17,7 @@ from leancurve.formats.clipjson import read_clip, write_clip
 from leancurve.measures.drift import pose_drift
 from leancurve.time.resample import delivery_name, resampled, sample_times
 from library import jobs
-from library.jobs import job_kind
+from library.kinds import job_kind
 from library.models import Job, Workspace
 from library.room import require_room
 

@@ -11,7 +11,7 @@ from documents.inspections import inspect, open_counts
 from leancurve.errors import BadInput
 from leancurve.progress import part_of
 from library import jobs
-from library.jobs import job_kind
+from library.kinds import job_kind
 from library.models import Job, Take, Workspace
 from library.room import require_room
 

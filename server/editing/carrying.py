@@ -24,7 +24,7 @@ from leancurve.retarget.matching import ChainPair
 from leancurve.retarget.profile import Profile, family
 from library import jobs
 from library.intake import store_take
-from library.jobs import job_kind
+from library.kinds import job_kind
 from library.models import Job, StoredFile, Take, Workspace
 from library.parsing import look
 from library.room import require_room

@@ -13,7 +13,6 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Any
 
-from config.logs import note
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from documents.blobs import keep_lines, keeping
@@ -34,6 +33,7 @@ from leancurve.time.meaning import ClipTime
 from library.models import Take
 from library.profiles import profile_for
 from library.room import require_room
+from plumbing.logs import note
 
 from editing.company import changes_since
 from editing.models import Chosen, Clip, Revision

@@ -9,7 +9,7 @@ from typing import Any
 
 from leancurve.errors import BadInput
 from library import jobs
-from library.jobs import job_kind
+from library.kinds import job_kind
 from library.models import Job
 from library.room import require_room
 

@@ -17,7 +17,7 @@ from leancurve.operations import Cancelled
 
 from library import jobs
 from library.apart import apart
-from library.jobs import job_kind
+from library.kinds import job_kind
 from library.models import Job, StoredFile, Take, Workspace
 from library.models import Skeleton as SkeletonRow
 from library.parsing import Looked, look_at

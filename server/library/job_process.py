@@ -55,12 +55,14 @@ def do(job_id: int, worker: Connection, memory: int) -> None:
     django.setup()
     from django.db import connections
     from django.db.utils import InterfaceError, OperationalError
+    from django.utils.module_loading import autodiscover_modules
 
-    from library import jobs, tasks  # noqa: F401  (every kind of job)
+    from library import kinds
 
+    autodiscover_modules("tasks")
     within_limits(worker, memory)
     try:
-        jobs.run(job_id)
+        kinds.run(job_id)
         worker.send("done")
     except (OperationalError, InterfaceError):
         worker.send("away")

@@ -2,59 +2,30 @@
 
 import logging
 import time
-from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
 from asgiref.sync import async_to_sync, sync_to_async
-from config.logs import note
-from config.troubles import is_passing, passing
 from django.conf import settings
 from django.db import connection, connections, transaction
-from django.db.models import F, Max, Min
+from django.db.models import Max, Min
 from django.db.utils import InterfaceError, OperationalError
-from leancurve.errors import BadInput
-from leancurve.operations import Cancelled
 from procrastinate.contrib.django import app as queue
 
+from library import kinds
 from library.job_process import Ended, done_apart
+from library.kinds import KINDS
 from library.models import Job, Workspace
 
 log = logging.getLogger("lean.jobs")
 
 STALLED_AFTER_S = 30
 HEARD_S = 45
-REPORT_EVERY_S = 0.15
 TRIES = 3
 AWAY_S = 600
 """How often a job is taken up again when its database goes away, and how long that is awaited."""
 MOST_TRIES = 5
 """How often a job is begun whose process ends before it is done."""
-LONGEST_S = 1800.0
 PUT_OFF_S = 30
-
-Work = Callable[[Job, Callable[[float], None]], dict[str, Any]]
-
-
-@dataclass(frozen=True)
-class Kind:
-    """What jobs of a kind do, and how long one may take."""
-
-    work: Work
-    seconds: float
-
-
-_kinds: dict[str, Kind] = {}
-
-
-def job_kind(name: str, seconds: float = LONGEST_S) -> Callable[[Work], Work]:
-    """Register the function that does jobs of one kind; it returns the job's result."""
-
-    def register(work: Work) -> Work:
-        _kinds[name] = Kind(work, seconds)
-        return work
-
-    return register
 
 
 @queue.task(name="job", queue="jobs", pass_context=False)
@@ -82,21 +53,21 @@ def _run_apart(job_id: int) -> None:
     kind = Job.objects.filter(pk=job_id).values_list("kind", flat=True).first()
     if kind is None:
         return
-    if kind not in _kinds:
+    if kind not in KINDS:
         put_off(Job.objects.get(pk=job_id))
         return
     how: Ended = "lost"
     while how == "lost" and _may_begin(job_id):
-        how = done_apart(job_id, _kinds[kind].seconds) if settings.JOBS_APART else _here(job_id)
+        how = done_apart(job_id, KINDS[kind].seconds) if settings.JOBS_APART else _here(job_id)
     if how == "away":
         raise OperationalError("the database went away")
     if how == "too long":
-        minutes = _kinds[kind].seconds / 60
+        minutes = KINDS[kind].seconds / 60
         _fail(job_id, f"It took longer than the {minutes:g} minutes that such a job may take.")
 
 
 def _here(job_id: int) -> Ended:
-    run(job_id)
+    kinds.run(job_id)
     return "done"
 
 
@@ -154,62 +125,6 @@ def _turn(workspace: Workspace | None) -> int:
     now = waiting.aggregate(n=Min("turn"))["n"] or 0
     last = waiting.filter(workspace=workspace).aggregate(n=Max("turn"))["n"]
     return now if last is None else max(last + 1, now)
-
-
-def run(job_id: int) -> None:
-    """Do a job. Taken up twice it is done once: a finished job stays as it is.
-
-    An absent database is raised: nothing can be said of the job then.
-    """
-    note(job=job_id)
-    claimed = Job.objects.filter(pk=job_id, state__in=Job.OPEN, cancel_requested=False).update(
-        state=Job.State.RUNNING, progress=0.0, tries=F("tries") + 1
-    )
-    if not claimed:
-        Job.objects.filter(pk=job_id, state__in=Job.OPEN).update(state=Job.State.CANCELLED)
-        return
-    job = Job.objects.select_related("workspace").get(pk=job_id)
-    began = time.perf_counter()
-    try:
-        result = _kinds[job.kind].work(job, _reporter(job))
-        outcome: dict[str, Any] = {"state": Job.State.DONE, "progress": 1.0, "result": result}
-    except Cancelled:
-        outcome = {"state": Job.State.CANCELLED, "message": "Cancelled."}
-    except BadInput as trouble:
-        outcome = {"state": Job.State.FAILED, "message": str(trouble)}
-    except MemoryError:
-        outcome = {"state": Job.State.FAILED, "message": "It needs more memory than a job may use."}
-    except Exception as trouble:
-        if is_passing(trouble):
-            raise
-        log.exception("job failed")
-        ours = f"Something went wrong on our side; the log names it as job {job_id}."
-        outcome = {"state": Job.State.FAILED, "message": passing(trouble) or ours}
-    Job.objects.filter(pk=job_id).update(**outcome)
-    log.info(
-        "job ended",
-        extra={
-            "kind": job.kind,
-            "state": str(outcome["state"]),
-            "ms": round((time.perf_counter() - began) * 1000),
-        },
-    )
-
-
-def _reporter(job: Job) -> Callable[[float], None]:
-    last = 0.0
-
-    def report(share: float) -> None:
-        nonlocal last
-        now = time.monotonic()
-        if now - last < REPORT_EVERY_S:
-            return
-        last = now
-        Job.objects.filter(pk=job.pk).update(progress=min(max(share, 0.0), 1.0))
-        if Job.objects.filter(pk=job.pk, cancel_requested=True).exists():
-            raise Cancelled
-
-    return report
 
 
 def cancel(job: Job) -> None:

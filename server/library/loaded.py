@@ -5,9 +5,10 @@ import django
 
 django.setup()
 
+from django.utils.module_loading import autodiscover_modules  # noqa: E402
 from leancurve import warm  # noqa: E402
 
-from library import parsing, tasks  # noqa: E402, F401
+autodiscover_modules("tasks")
 
 # Kernels compiled at set-up still load at their first call: here it is made once for all.
 warm.main()

@@ -1,11 +1,11 @@
 """Failed attempts to sign in, counted by address: by name and address the package does."""
 
 from axes.models import AccessAttempt
-from config.addresses import address_of
 from django.conf import settings
 from django.db.models import Sum
 from django.http import HttpRequest
 from django.utils import timezone
+from plumbing.addresses import address_of
 
 
 def address_waits(request: HttpRequest) -> bool:

@@ -13,7 +13,7 @@ from django.utils import timezone
 from leancurve.errors import BadInput
 from library import jobs
 from library.apart import apart
-from library.jobs import job_kind
+from library.kinds import job_kind
 from library.models import Job, StoredFile, Workspace
 from library.room import require_room
 from procrastinate.contrib.django import app as queue

@@ -1,10 +1,13 @@
 """How much a workspace holds, and whether there is room for more."""
 
+import logging
+import threading
 import time
 from dataclasses import dataclass, replace
 
 from delivery.models import Delivery
 from django.conf import settings
+from django.db import DatabaseError, connections
 from django.db.models import Q, QuerySet, Sum
 from documents.caches import Cache
 from documents.models import State
@@ -12,6 +15,8 @@ from documents.store import stored_bytes
 from editing.models import Clip, Revision, StoredMotion
 from leancurve.errors import BadInput
 from library.models import StoredFile, Take, Workspace
+
+log = logging.getLogger("lean.usage")
 
 NEARLY = 0.9
 """From this share on it is said that there is little room left."""
@@ -75,17 +80,49 @@ MEASURED_FOR_S = 60.0
 nearly full, a tenth of it."""
 
 _measured: dict[int, tuple[float, Usage]] = {}
+_measuring: set[int] = set()
+_one_at_a_time = threading.Lock()
 
 
 def lately(workspace: Workspace) -> Usage:
-    """What a workspace holds, as measured a moment ago."""
+    """What a workspace holds, as measured a moment ago.
+
+    A large one takes seconds to measure: what was known is answered while it is measured anew.
+    """
     now = time.monotonic()
     at, known = _measured.get(workspace.pk, (float("-inf"), None))
-    if known is not None and now - at < MEASURED_FOR_S * (0.1 if known.nearly_full else 1.0):
-        return known
+    if known is None:
+        with _one_at_a_time:
+            found = _measured.get(workspace.pk)
+            return found[1] if found else _measure(workspace)
+    if now - at > MEASURED_FOR_S * (0.1 if known.nearly_full else 1.0):
+        _measure_beside(workspace)
+    return known
+
+
+def _measure(workspace: Workspace) -> Usage:
     found = usage_of(workspace)
-    _measured[workspace.pk] = (now, found)
+    _measured[workspace.pk] = (time.monotonic(), found)
     return found
+
+
+def _measure_beside(workspace: Workspace) -> None:
+    """In a thread of its own, one for a workspace."""
+    with _one_at_a_time:
+        if workspace.pk in _measuring:
+            return
+        _measuring.add(workspace.pk)
+
+    def measure() -> None:
+        try:
+            _measure(workspace)
+        except DatabaseError:
+            log.warning("a workspace could not be measured", exc_info=True)
+        finally:
+            _measuring.discard(workspace.pk)
+            connections.close_all()
+
+    threading.Thread(target=measure, daemon=True).start()
 
 
 def measure_anew() -> None:

@@ -21,7 +21,7 @@ from leancurve.figure.skeleton import Skeleton
 
 from tests.conftest import PROJECT
 
-FILE = PROJECT / "web/src/clip/layering.vectors.json"
+FILE = PROJECT / "web/src/evaluation/layering.vectors.json"
 FRAMES = 12
 PLACED = Placement((30.0, -4.0, 12.0), 50.0, 1.4, (5.0, 2.0, -3.0))
 MOVES, TURNS = ("tx", "ty", "tz"), ("rx", "ry", "rz")

@@ -25,7 +25,7 @@ from leancurve.numbers import rotation
 
 from tests.conftest import PROJECT
 
-FILE = PROJECT / "web/src/clip/planting.vectors.json"
+FILE = PROJECT / "web/src/evaluation/planting.vectors.json"
 NAMES = (
     "Hips", "LeftUpLeg", "LeftLeg", "LeftLegTwist", "LeftFoot", "LeftToeBase",
     "RightUpLeg", "RightLeg", "RightFoot", "RightToeBase",

@@ -6,18 +6,18 @@ import ast
 import re
 from functools import cache
 from pathlib import Path
+from typing import Any
 
 import pytest
 
 from tests.conftest import PROJECT
 
-LAYERS = {
-    "core/leancurve": {"django", "ninja", "library", "editing", "delivery", "api", "config"},
-    "server/documents": {"library", "editing", "delivery", "api", "ninja"},
-    "server/library": {"editing", "delivery", "api", "ninja"},
-    "server/editing": {"api", "ninja", "delivery"},
-    "server/delivery": {"api", "ninja"},
-}
+SERVER = PROJECT / "server"
+SERVER_ROOMS = (
+    "plumbing", "documents", "computing", "library", "editing", "delivery", "place", "api",
+    "config",
+)  # fmt: skip
+"""The server's applications from the ground up."""
 
 
 @cache
@@ -30,6 +30,13 @@ def imports_of(file: Path) -> tuple[ast.Import | ast.ImportFrom, ...]:
     """All import statements of a file, those inside functions too."""
     nodes = ast.walk(parsed(file))
     return tuple(n for n in nodes if isinstance(n, ast.Import | ast.ImportFrom))
+
+
+def in_no_circle(uses: dict[Any, set[Any]]) -> None:
+    open_ = dict(uses)
+    while leaves := {name for name, others in open_.items() if not others}:
+        open_ = {n: others - leaves for n, others in open_.items() if n not in leaves}
+    assert not open_, sorted(map(str, open_))
 
 
 def imported(file: Path) -> set[str]:
@@ -90,13 +97,7 @@ def test_modules_of_the_core_import_each_other_in_no_circle() -> None:
             if isinstance(node, ast.ImportFrom) and node.module:
                 found |= {f"{node.module}.{a.name}" for a in node.names} | {node.module}
         uses[name] = found
-    open_: dict[str, set[str]] = {n: u & set(uses) - {n} for n, u in uses.items()}
-    while leaves := [n for n, u in open_.items() if not u]:
-        for leaf in leaves:
-            del open_[leaf]
-        for rest in open_.values():
-            rest -= set(leaves)
-    assert not open_
+    in_no_circle({n: u & set(uses) - {n} for n, u in uses.items()})
 
 
 def test_imports_inside_functions_say_why() -> None:
@@ -111,14 +112,38 @@ def test_imports_inside_functions_say_why() -> None:
     assert found > 5
 
 
-@pytest.mark.parametrize("folder", LAYERS)
-def test_no_layer_imports_one_above_it(folder: str) -> None:
-    files = list((PROJECT / folder).rglob("*.py"))
+@pytest.mark.parametrize("room", SERVER_ROOMS)
+def test_each_application_of_the_server_uses_only_those_below_it(room: str) -> None:
+    above = set(SERVER_ROOMS[SERVER_ROOMS.index(room) + 1 :])
+    files = list((SERVER / room).rglob("*.py"))
     assert len(files) > 3
     for file in files:
-        if file.name == "tasks.py":
-            continue  # where the queue is told of every kind of job
-        assert not imported(file) & LAYERS[folder], file
+        assert not imported(file) & above, file
+        assert room in ("api", "config") or "ninja" not in imported(file), file
+
+
+def test_the_servers_applications_all_have_their_place() -> None:
+    assert {f.name for f in SERVER.iterdir() if (f / "__init__.py").exists()} <= set(SERVER_ROOMS)
+    for file in CORE.rglob("*.py"):
+        assert not imported(file) & {"django", "ninja", *SERVER_ROOMS}, file
+
+
+def test_modules_of_the_server_import_each_other_in_no_circle() -> None:
+    """Imports inside functions count as well."""
+    files = [f for f in SERVER.rglob("*.py") if "migrations" not in f.parts]
+    names = {".".join(f.relative_to(SERVER).with_suffix("").parts): f for f in files}
+    in_no_circle(
+        {
+            name: {
+                f"{node.module}.{a.name}" if f"{node.module}.{a.name}" in names else node.module
+                for node in imports_of(file)
+                if isinstance(node, ast.ImportFrom) and node.module
+                for a in node.names
+            }
+            & set(names) - {name}
+            for name, file in names.items()
+        }
+    )
 
 
 def test_the_core_opens_no_files_but_in_its_command_line() -> None:
@@ -131,16 +156,42 @@ def test_the_core_opens_no_files_but_in_its_command_line() -> None:
 IMPORT = re.compile(r"^(?:import|export)\b[^;]*?\bfrom '(\.[^']+)'", re.MULTILINE)
 
 
-def test_files_of_the_browser_import_each_other_in_no_circle() -> None:
-    """Types count as well: what two files need of each other stands in a third."""
-    root = PROJECT / "web/src"
-    files = {f.resolve() for end in ("*.ts", "*.tsx") for f in root.rglob(end)}
-    open_: dict[Path, set[Path]] = {}
+WEB = PROJECT / "web/src"
+WEB_ROOMS = (
+    "api", "ui", "session", "evaluation", "view", "sync", "actions", "layers", "tree", "strip",
+    "sheet", "timing", "stage", "commands", "steps", "bench", "shelf", "place", "batch", "App.tsx",
+    "main.tsx",
+)  # fmt: skip
+"""The rooms of the browser from the ground up."""
+
+
+@cache
+def browser() -> dict[Path, set[Path]]:
+    """Which files each of the browser's files imports; types count as well."""
+    files = {f.resolve() for end in ("*.ts", "*.tsx") for f in WEB.rglob(end)}
+    out: dict[Path, set[Path]] = {}
     for file in files:
         named = [(file.parent / m).resolve() for m in IMPORT.findall(file.read_text())]
         ends = [Path(f"{n}{end}") for n in named for end in (".ts", ".tsx")]
-        open_[file] = {e for e in ends if e in files and e != file}
-    assert sum(map(len, open_.values())) > 300
-    while leaves := {f for f, uses in open_.items() if not uses}:
-        open_ = {f: uses - leaves for f, uses in open_.items() if f not in leaves}
-    assert not open_, sorted(str(f.relative_to(root)) for f in open_)
+        out[file] = {e for e in ends if e in files and e != file}
+    assert sum(map(len, out.values())) > 300
+    return out
+
+
+def test_each_room_of_the_browser_uses_only_rooms_below_it() -> None:
+    def floor(file: Path) -> int:
+        return WEB_ROOMS.index(file.relative_to(WEB).parts[0])
+
+    assert {f.relative_to(WEB).parts[0] for f in browser()} == set(WEB_ROOMS)
+    up = [
+        f"{file.relative_to(WEB)} uses {used.relative_to(WEB)}"
+        for file, uses in browser().items()
+        for used in uses
+        if floor(used) > floor(file)
+    ]
+    assert not up, sorted(up)
+
+
+def test_files_of_the_browser_import_each_other_in_no_circle() -> None:
+    """What two files need of each other stands in a third."""
+    in_no_circle(browser())

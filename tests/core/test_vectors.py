@@ -23,7 +23,7 @@ from tests.conftest import PROJECT
 from tests.core.test_curve import random_curve
 from tests.core.test_segments import mixed_curve
 
-FILE = PROJECT / "web/src/clip/vectors.json"
+FILE = PROJECT / "web/src/evaluation/vectors.json"
 
 
 def _curve(curve: KeyedCurve, frames: np.ndarray) -> dict[str, Any]:

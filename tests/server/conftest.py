@@ -13,6 +13,7 @@ from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connection
 from django.test import Client
+from django.utils.module_loading import autodiscover_modules
 from leancurve.document.clip import Clip as Document
 from leancurve.formats.bvh import write_bvh
 from leancurve.formats.files import read_take
@@ -22,6 +23,8 @@ from library.parsing import look
 from safetensors.numpy import load
 
 from tests import prepared
+
+autodiscover_modules("tasks")  # every kind of job
 
 
 class Api:

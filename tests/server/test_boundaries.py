@@ -7,13 +7,15 @@ import json
 import os
 import subprocess
 import sys
+import threading
+import time
+from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
 import pytest
 from axes.models import AccessAttempt
-from config.addresses import address_of
 from django.contrib.auth.models import Group, User
 from django.contrib.sessions.models import Session
 from django.core.management import CommandError, call_command
@@ -30,6 +32,7 @@ from library.parsing import look
 from place import usage
 from place.housekeeping import keep_house
 from place.usage import usage_of
+from plumbing.addresses import address_of
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from tests.conftest import PROJECT
@@ -203,6 +206,33 @@ def test_little_room_is_said_before_there_is_none(
     assert api.get(f"workspaces/{workspace.pk}/usage").json()["nearly_full"] is True
     usage.measure_anew()
     assert api.write(clip, append={"operation": "unflip", "params": {}}).status_code == 200
+
+
+def test_nobody_waits_while_a_large_workspace_is_measured_anew(
+    workspace: Workspace, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    usage.measure_anew()
+    before = usage.lately(workspace)
+    measured, go_on, begun = threading.Event(), threading.Event(), []
+
+    def slow(of: Workspace) -> usage.Usage:
+        begun.append(of.pk)
+        assert go_on.wait(60)
+        measured.set()
+        return replace(before, files=12_345)
+
+    monkeypatch.setattr(usage, "usage_of", slow)
+    monkeypatch.setattr(usage, "MEASURED_FOR_S", -1.0)
+    # What was known is answered at once, and one measures.
+    assert [usage.lately(workspace) for _ in range(3)] == [before] * 3
+    go_on.set()
+    assert measured.wait(60)
+    while usage._measuring:
+        time.sleep(0.001)
+    assert begun == [workspace.pk]
+    monkeypatch.setattr(usage, "MEASURED_FOR_S", 60.0)
+    assert usage.lately(workspace).files == 12_345
+    usage.measure_anew()
 
 
 # --- defaults -------------------------------------------------------------------------------------

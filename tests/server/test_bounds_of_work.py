@@ -16,7 +16,6 @@ import pytest
 from computing import pool as pools
 from computing.lanes import LONGEST_VIEW, lane_of, newest_of
 from computing.pool import Ask, Busy, Pool
-from config.troubles import AWAY, MET, is_away, passing
 from django.db import connection, transaction
 from django.db.utils import OperationalError
 from django.test import RequestFactory
@@ -28,6 +27,7 @@ from library import job_process, jobs
 from library.intake import inspect_missing
 from library.job_process import done_apart
 from library.models import Job, Take, Workspace
+from plumbing.troubles import AWAY, MET, is_away, passing
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from tests.pace import patient

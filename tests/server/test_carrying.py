@@ -16,7 +16,7 @@ from leancurve.document.clip import Clip as Document
 from leancurve.formats.bvh import write_bvh
 from leancurve.formats.clipjson import write_clip
 from leancurve.formats.files import read_take
-from library import jobs
+from library import kinds
 from library.intake import store_take
 from library.models import Job, StoredFile, Take, Workspace
 from library.parsing import look
@@ -53,7 +53,7 @@ def carried(api: Api, clip: dict, targets: list[Take], **params: Any) -> list[di
     assert started.status_code == 200, started.content
     out = []
     for job in started.json():
-        jobs.run(job["id"])
+        kinds.run(job["id"])
         done = Job.objects.get(pk=job["id"])
         assert done.state == "done", done.message
         out.append(api.get(f"clips/{done.result['clip']}").json())
@@ -234,9 +234,9 @@ def test_the_skeleton_stays_as_long_as_a_clip_is_carried_onto_it(
 def test_a_job_taken_up_again_makes_one_clip(api: Api, clip: dict, heron: Take) -> None:
     body = {"revision": clip["head"]["id"], "targets": [heron.pk]}
     (job,) = api.post(f"clips/{clip['id']}/carry", body).json()
-    jobs.run(job["id"])
+    kinds.run(job["id"])
     Job.objects.filter(pk=job["id"]).update(state="running")
-    jobs.run(job["id"])
+    kinds.run(job["id"])
     assert Take.objects.filter(carried__isnull=False).count() == 1
     made = Clip.objects.get(take__carried__isnull=False)
     assert made.revisions.count() == 2
@@ -263,7 +263,7 @@ def test_many_takes_are_carried_onto_one_skeleton(
     listed = api.get(f"workspaces/{workspace.pk}/jobs?kind=carry").json()
     assert [j["state"] for j in listed] == ["queued", "queued"]
     for job in started.json():
-        jobs.run(job["id"])
+        kinds.run(job["id"])
     made = Carried.objects.select_related("source").order_by("pk")
     assert [m.source.clip.take_id for m in made if m.source] == [take.pk, other.pk]
     # What was last worked on, not the capture, where somebody did.

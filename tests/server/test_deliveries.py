@@ -9,7 +9,7 @@ from leancurve.document.evaluation import evaluate
 from leancurve.formats.bvh import read_bvh
 from leancurve.formats.clipjson import read_clip
 from leancurve.numbers import rotation
-from library import jobs
+from library import kinds
 from library.models import Job
 
 from tests.server.conftest import Api
@@ -27,7 +27,7 @@ def deliver(api: Api, clip: dict, **change: object) -> dict:
 
     job = api.post(f"clips/{clip['id']}/deliveries", body(clip, **change))
     assert job.status_code == 200, job.content
-    jobs.run(job.json()["id"])
+    kinds.run(job.json()["id"])
     assert Job.objects.get(pk=job.json()["id"]).state == "done"
     return api.get(f"clips/{clip['id']}/deliveries").json()[0]
 
@@ -100,7 +100,7 @@ def test_a_delivery_taken_up_twice_is_made_once(api: Api, clip: dict) -> None:
     deliver(api, clip)
     job = Job.objects.get()
     Job.objects.update(state="queued")
-    jobs.run(job.pk)
+    kinds.run(job.pk)
     assert len(api.get(f"clips/{clip['id']}/deliveries").json()) == 1
 
 

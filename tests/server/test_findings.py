@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from documents.models import Inspection
+from documents.models import Inspection, State
+from leancurve.measures.findings import VERSION
 from library.intake import inspect_missing
 from library.models import Job, Profile, Take
 
@@ -179,10 +180,30 @@ def test_takes_from_before_the_detectors_are_inspected_by_a_job_once(api: Api, t
     api.get(f"workspaces/{take.workspace_id}/takes")
     api.get(f"workspaces/{take.workspace_id}/takes")
     (job,) = Job.objects.filter(kind="inspect")
-    from library import jobs
+    from library import kinds
 
-    jobs.run(job.pk)
+    kinds.run(job.pk)
     job.refresh_from_db()
     assert job.result["work"] > 0
     inspect_missing([take])
     assert Job.objects.filter(kind="inspect").count() == 1
+
+
+def test_whose_inspection_failed_is_not_asked_for_again_however_many_there_are(take: Take) -> None:
+    """A shelf of 1,200 takes without findings: each is queued once, and failed stays failed."""
+    states, shelf = [], []
+    for k in range(1_200):
+        states.append(State(hash=f"{k:064x}", header=take.state.header, manifest=b"", keys=0))
+        shelf.append(Take(pk=10**6 + k, workspace=take.workspace, name="x", state=states[-1]))
+    State.objects.bulk_create(states)
+    failed = Job.State.FAILED
+    Job.objects.bulk_create(
+        Job(workspace=take.workspace, kind="inspect", title="x", state=failed,
+            payload={"take": t.pk, "version": VERSION})
+        for t in shelf
+    )  # fmt: skip
+    inspect_missing(shelf)
+    assert Job.objects.filter(kind="inspect").count() == 1_200
+    Job.objects.filter(payload__take=shelf[-1].pk).update(payload={"take": 1, "version": VERSION})
+    inspect_missing(shelf)
+    assert Job.objects.filter(kind="inspect", state=Job.State.QUEUED).count() == 1

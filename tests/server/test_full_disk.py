@@ -9,12 +9,12 @@ import errno
 from typing import Any
 
 import pytest
-from config.troubles import FULL, is_full, passing
 from django.db import connection
 from django.db.utils import OperationalError
 from django.test import Client
-from library import jobs
+from library import kinds
 from library.models import Job, Pulse, Workspace
+from plumbing.troubles import FULL, is_full, passing
 
 from tests.server.conftest import Api
 
@@ -66,8 +66,8 @@ def test_a_job_says_so(workspace: Workspace) -> None:
     def work(_job: Job, _report: Any) -> dict[str, Any]:
         raise OSError(errno.ENOSPC, "No space left on device")
 
-    jobs.job_kind("full")(work)
-    jobs.run(job.pk)
+    kinds.job_kind("full")(work)
+    kinds.run(job.pk)
     job.refresh_from_db()
     assert (job.state, job.message) == (Job.State.FAILED, FULL)
 

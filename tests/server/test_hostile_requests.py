@@ -11,7 +11,7 @@ import pytest
 from django.db import connections
 from editing import batches, history
 from editing.models import Revision
-from library import jobs
+from library import kinds
 from library.models import Job, Take, Workspace
 
 from tests.server.conftest import Api
@@ -122,7 +122,7 @@ def test_a_take_of_a_batch_goes_on_from_what_somebody_changed_meanwhile(
         return inspected(state)
 
     monkeypatch.setattr(batches, "inspect", change_meanwhile)
-    jobs.run(batch["rows"][0]["job"])
+    kinds.run(batch["rows"][0]["job"])
     job = Job.objects.get(pk=batch["rows"][0]["job"])
     assert (job.state, job.message) == ("done", "")
     lines = [x["operation"] for x in Revision.objects.get(pk=job.result["revision"]).recipe]

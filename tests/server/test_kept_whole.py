@@ -25,7 +25,7 @@ from editing.sweeping import check, sweep
 from leancurve.curves.curve import SampledCurve
 from leancurve.document.evaluation import evaluate
 from leancurve.operations import Patch
-from library import jobs
+from library import kinds
 from library.models import Job, StoredFile, Take, Workspace
 from place import bins, moving
 
@@ -325,7 +325,7 @@ def test_what_is_kept_while_a_sweep_looks_stays(
 @pytest.fixture
 def other(workspace: Workspace, short_file: bytes, api: Api) -> Take:
     job = api.upload(workspace, second__bvh=short_file).json()["jobs"][0]
-    jobs.run(job["id"])
+    kinds.run(job["id"])
     return Take.objects.get(pk=Job.objects.get(pk=job["id"]).result["take"])
 
 
@@ -409,7 +409,7 @@ def test_uploads_that_wait_for_a_worker_are_kept_however_long(
     StoredFile.objects.update(created=timezone.now() - timedelta(days=3))
     moving.forget_fetched(0)
     assert [f.name for f in StoredFile.objects.all()] == ["waits.bvh"]
-    jobs.run(waiting)
+    kinds.run(waiting)
     assert Job.objects.get(pk=waiting).state == "done"
 
 

@@ -33,7 +33,7 @@ from editing.models import (
 from editing.recipes import replay
 from editing.sweeping import sweep
 from leancurve.errors import BadInput
-from library import jobs
+from library import kinds
 from library.models import Job, StoredFile, Take, Workspace
 from place import moving
 from place.checking import Most, checked
@@ -45,7 +45,7 @@ from tests.server.test_storage import forget_caches
 
 def delivered(api: Api, clip: dict, version: int) -> bytes:
     job = api.post(f"clips/{clip['id']}/deliveries", body(clip, version=version)).json()
-    jobs.run(job["id"])
+    kinds.run(job["id"])
     made = Job.objects.get(pk=job["id"]).result["delivery"]
     return api.get(f"deliveries/{made}/file").content
 
@@ -351,7 +351,7 @@ def test_what_was_set_between_skeletons_and_what_was_retargeted_come_along(
         f"clips/{clip['id']}/carry",
         {"revision": clip["head"]["id"], "targets": [take.pk], "params": {}},
     ).json()
-    jobs.run(job["id"])
+    kinds.run(job["id"])
     assert Job.objects.get(pk=job["id"]).state == "done", Job.objects.get(pk=job["id"]).message
     call_command("export_workspace", "Crew", str(tmp_path / "crew.zip"), stdout=StringIO())
     call_command("import_workspace", str(tmp_path / "crew.zip"), owner="mate", stdout=StringIO())
@@ -368,7 +368,7 @@ def test_a_clip_that_lies_on_a_take_in_no_bin_comes_along_with_it(
     api: Api, worked: dict, take: Take, workspace: Workspace, short_file: bytes, tmp_path: Path
 ) -> None:
     (job,) = api.upload(workspace, second__bvh=short_file).json()["jobs"]
-    jobs.run(job["id"])
+    kinds.run(job["id"])
     other = Job.objects.get(pk=job["id"]).result["take"]
     swapped = api.write(worked, swap=other).json()
     api.call("DELETE", f"takes/{take.pk}")
@@ -399,7 +399,7 @@ def test_a_line_that_unpacks_without_end_is_refused(worked: dict, file: Path) ->
 
 def test_the_browser_exports_and_brings_in(api: Api, worked: dict, workspace: Workspace) -> None:
     job = api.post(f"workspaces/{workspace.pk}/export").json()
-    jobs.run(job["id"])
+    kinds.run(job["id"])
     got = api.get(f"jobs/{job['id']}/file")
     assert got["Content-Disposition"] == 'attachment; filename="Crew.leanspace.zip"'
     assert zipfile.ZipFile(BytesIO(got.content)).testzip() is None
@@ -414,10 +414,10 @@ def test_the_browser_exports_and_brings_in(api: Api, worked: dict, workspace: Wo
     assert send(got.content).status_code == 404  # for whoever runs the place
     User.objects.filter(username="mate").update(is_staff=True)
     sent = send(got.content).json()
-    jobs.run(sent["id"])
+    kinds.run(sent["id"])
     assert Job.objects.get(pk=sent["id"]).result["name"] == "Crew 2"
     wrong = send(b"PK nothing").json()
-    jobs.run(wrong["id"])
+    kinds.run(wrong["id"])
     failed = api.get("place").json()["coming_in"][0]
     assert failed["state"] == "failed"
     assert "no workspace's file" in failed["message"]

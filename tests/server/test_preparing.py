@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from editing import recipes
 from editing.models import Memo, Revision
-from library import jobs
+from library import kinds
 from library.models import Job
 
 from tests.server.conftest import Api
@@ -17,7 +17,7 @@ def prepared(api: Api, clip: dict, **wanted: object) -> Job:
     body = {"revision": clip["head"]["id"], "line": FEWEST, **wanted}
     answer = api.post(f"clips/{clip['id']}/prepare", body)
     assert answer.status_code == 200, answer.content
-    jobs.run(answer.json()["id"])
+    kinds.run(answer.json()["id"])
     return Job.objects.get(pk=answer.json()["id"])
 
 
@@ -63,7 +63,7 @@ def test_it_is_refused_or_stopped_without_a_trace(api: Api, clip: dict) -> None:
     body = {"revision": clip["head"]["id"], "line": FEWEST}
     job = Job.objects.get(pk=api.post(f"clips/{clip['id']}/prepare", body).json()["id"])
     assert api.post(f"jobs/{job.pk}/cancel").status_code == 200
-    jobs.run(job.pk)
+    kinds.run(job.pk)
     job.refresh_from_db()
     assert job.state == "cancelled"
     assert (Memo.objects.count(), Revision.objects.count()) == before

@@ -12,7 +12,7 @@ from leancurve.formats.bvh import write_bvh
 from leancurve.formats.files import read_take
 from leancurve.operations import apply_patch, operation_named
 from leancurve.time.resample import resampled
-from library import jobs
+from library import kinds
 from library.intake import store_take
 from library.models import Job, StoredFile, Take, Workspace
 from library.parsing import look
@@ -35,7 +35,7 @@ def other(workspace: Workspace) -> Take:
 
 def run_all() -> None:
     for job in Job.objects.filter(kind="recipe", state=Job.State.QUEUED).order_by("id"):
-        jobs.run(job.pk)
+        kinds.run(job.pk)
 
 
 LINES = [
@@ -116,10 +116,10 @@ def test_a_batch_taken_up_twice_is_applied_once_and_can_be_cancelled(
     body = {"recipe": 0, "takes": [take.pk, other.pk]}
     batch = api.post(f"workspaces/{workspace.pk}/batches", body).json()
     job = Job.objects.get(pk=batch["rows"][0]["job"])
-    jobs.run(job.pk)
+    kinds.run(job.pk)
     count = Revision.objects.filter(clip__take=take).count()
     Job.objects.filter(pk=job.pk).update(state=Job.State.RUNNING)
-    jobs.run(job.pk)
+    kinds.run(job.pk)
     assert Revision.objects.filter(clip__take=take).count() == count
     api.post(f"batches/{batch['id']}/cancel")
     run_all()

@@ -13,13 +13,13 @@ from typing import Any
 
 import pytest
 from axes.models import AccessAttempt
-from config.logs import JsonFormatter
 from django.contrib.auth.models import User
 from django.core.management import call_command
 from django.test import Client
 from django.utils import timezone
 from editing import patches
 from library.models import Workspace
+from plumbing.logs import JsonFormatter
 
 from tests.conftest import PROJECT
 from tests.server.conftest import Api

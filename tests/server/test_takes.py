@@ -17,7 +17,7 @@ from leancurve.errors import BadInput
 from leancurve.formats.clipjson import write_clip
 from leancurve.operations import Cancelled
 from leancurve.progress import Progress
-from library import jobs
+from library import jobs, kinds
 from library.apart import apart
 from library.models import Job, StoredFile, Take, Workspace
 from library.parsing import Looked, look_at
@@ -120,10 +120,10 @@ def test_a_job_cancelled_while_it_runs_stops_at_its_next_report(
                 jobs.cancel(job)
         return {}
 
-    monkeypatch.setitem(jobs._kinds, "slow", jobs.Kind(slow, 60))
-    monkeypatch.setattr(jobs, "REPORT_EVERY_S", 0)
+    monkeypatch.setitem(kinds.KINDS, "slow", kinds.Kind(slow, 60))
+    monkeypatch.setattr(kinds, "REPORT_EVERY_S", 0)
     job = Job.objects.create(workspace=workspace, kind="slow", title="slow")
-    jobs.run(job.pk)
+    kinds.run(job.pk)
     job.refresh_from_db()
     assert (job.state, len(reported)) == ("cancelled", 5)
     assert job.progress == pytest.approx(0.4)
@@ -135,9 +135,9 @@ def test_an_error_of_ours_is_logged_and_said_without_detail(
     def fails(job: Job, report: object) -> dict:
         raise ZeroDivisionError("secret")
 
-    monkeypatch.setitem(jobs._kinds, "fails", jobs.Kind(fails, 60))
+    monkeypatch.setitem(kinds.KINDS, "fails", kinds.Kind(fails, 60))
     job = Job.objects.create(workspace=workspace, kind="fails", title="x")
-    jobs.run(job.pk)
+    kinds.run(job.pk)
     job.refresh_from_db()
     assert job.state == "failed"
     assert f"job {job.pk}" in job.message
@@ -170,7 +170,7 @@ def test_a_killed_workers_job_is_taken_up_again(
     work_off()
     assert Job.objects.get(pk=job["id"]).state == "done"
     assert Take.objects.count() == 1
-    jobs.run(job["id"])
+    kinds.run(job["id"])
     assert Take.objects.count() == 1
 
 
@@ -179,14 +179,14 @@ def test_a_job_whose_database_goes_away_is_taken_up_again(
     api: Api, workspace: Workspace, short_file: bytes, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     api.upload(workspace, walk__bvh=short_file)
-    kind, away = jobs._kinds["import"], [False, True, True]
+    kind, away = kinds.KINDS["import"], [False, True, True]
 
     def failing(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
         if away.pop():
             raise OperationalError("server closed the connection unexpectedly")
         return kind.work(job, report)
 
-    monkeypatch.setitem(jobs._kinds, "import", jobs.Kind(failing, 60))
+    monkeypatch.setitem(kinds.KINDS, "import", kinds.Kind(failing, 60))
     jobs.run_queued(job_id=Job.objects.get().pk)
     assert Job.objects.get().state == "done"
     assert Take.objects.count() == 1

@@ -124,12 +124,12 @@ class Hand:
         """Retargeted onto a take's skeleton: a clip of its own."""
         from editing import carrying
         from editing.models import Revision
-        from library import jobs
+        from library import kinds
         from library.models import Job, Take
 
         revision = Revision.objects.select_related("clip__workspace", "state__header").get(pk=base)
         (job,) = carrying.start(revision, [Take.objects.get(pk=target)], {}, self.user)
-        jobs.run(job.pk)
+        kinds.run(job.pk)
         done = Job.objects.get(pk=job.pk)
         assert done.state == "done", done.message
         return {**self.told(done.result["clip"]), "take": done.result["take"]}
@@ -144,7 +144,7 @@ class Hand:
     def deliver(self, clip: int, base: int) -> dict[str, Any]:
         from delivery.deliver import start
         from delivery.models import Delivery
-        from library import jobs
+        from library import kinds
 
         payload = {
             "revision": base, "format": "bvh", "rate": [60, 1], "first": 0, "last": 20,
@@ -152,7 +152,7 @@ class Hand:
             "version": None, "props": False,
         }  # fmt: skip
         job = start(self.workspace, payload)
-        jobs.run(job.pk)
+        kinds.run(job.pk)
         made = Delivery.objects.get(job=job)
         return {"delivery": made.pk, "holds": hashlib.sha256(bytes(made.data)).hexdigest()}
 
@@ -272,8 +272,10 @@ def main() -> None:
     import django
 
     django.setup()
+    from django.utils.module_loading import autodiscover_modules
     from leancurve.errors import BadInput
-    from library import tasks  # noqa: F401  (every kind of job)
+
+    autodiscover_modules("tasks")
 
     # Work apart begins with everything loaded, as a worker's does.
     multiprocessing.get_context("forkserver").set_forkserver_preload(["library.loaded"])

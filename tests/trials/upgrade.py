@@ -25,10 +25,12 @@ OLDER = (("editing", "0016"), ("library", "0010"), ("documents", "0001"))
 OLD_WORKER = """
 import sys, django; django.setup()
 from django.core.management import call_command
-from library import jobs, tasks
+from django.utils.module_loading import autodiscover_modules
+from library.kinds import KINDS
+autodiscover_modules("tasks")
 # What it never heard of.
 for kind in sys.argv[1:]:
-    del jobs._kinds[kind]
+    del KINDS[kind]
 call_command("worker")
 """
 

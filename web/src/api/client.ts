@@ -89,7 +89,8 @@ export function addressOf(
 ): string {
   marks.set(clip.head.id, clip.head.mark)
   const given = Object.entries(query).filter(([, value]) => value !== undefined)
-  const named = [query['revision'], query['since']].filter((id) => id !== undefined)
+  const { revision, since } = query
+  const named = [revision, since].filter((id) => id !== undefined)
   const known = named.map((id) => marks.get(Number(id)))
   const kept = known.every((mark) => mark !== undefined)
   const version = kept ? [['v', [clip.evaluation, ...known].join('.')] as const] : []

@@ -1,8 +1,8 @@
 /** A batch: one recipe on many takes, its progress and what came of each in one table. */
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link, useParams } from 'react-router'
+import { mendedCount } from '../actions/account'
 import { answer, client, type Schemas } from '../api/client'
-import { mendedCount } from '../clip/account'
 import { findingsText } from '../shelf/TakeCard'
 import { Button } from '../ui/controls'
 import { counted, degrees, grouped, millimetres } from '../ui/numbers'

@@ -1,8 +1,8 @@
 /** The header's two figures: what calm and thin cost, and what was mended; the list behind them. */
-import { accounted, costText, goToPlace, mendedText, perLine } from '../clip/account'
-import { useBench } from '../clip/bench'
+import { accounted, costText, goToPlace, mendedText, perLine } from '../actions/account'
 import { Button, Popover } from '../ui/controls'
 import { degrees, millimetres, rounded } from '../ui/numbers'
+import { useBench } from '../view/bench'
 
 const KINDS = {
   calm: 'Calm: noise down',

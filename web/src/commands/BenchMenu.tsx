@@ -1,13 +1,14 @@
 /** The commands of what is under the pointer, in a context menu. */
 import { ContextMenu as M } from 'radix-ui'
 import { Fragment, type ReactNode } from 'react'
-import { HANDLES } from '../clip/curves'
-import { countKeys, useSelection } from '../clip/selection'
+import { HANDLES } from '../evaluation/curves'
 import { useSession } from '../session/session'
 import { counted } from '../ui/numbers'
+import { useAsked } from '../view/overlay'
+import { countKeys, useSelection } from '../view/selection'
+import type { Command } from './command'
 import { boundKey, shownKey } from './keys'
-import { useAsked } from './overlay'
-import { COMMANDS, type Command } from './table'
+import { COMMANDS } from './table'
 
 /** What is done to keys, in the order of a hand's use: the menu of a key. */
 const OF_KEYS: readonly (readonly string[])[] = [

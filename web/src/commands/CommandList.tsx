@@ -2,8 +2,8 @@
 import { useState } from 'react'
 import { useSession } from '../session/session'
 import { Dialog, inputLook } from '../ui/controls'
+import { useOverlay } from '../view/overlay'
 import { boundKey, shownKey } from './keys'
-import { useOverlay } from './overlay'
 import { COMMANDS } from './table'
 
 export function CommandList() {

@@ -2,9 +2,10 @@
 import { useEffect, useState } from 'react'
 import { prefer, useSession } from '../session/session'
 import { Button, Dialog } from '../ui/controls'
+import { useOverlay } from '../view/overlay'
+import type { Command } from './command'
 import { boundKey, commandOf, keyOf, shownKey } from './keys'
-import { useOverlay } from './overlay'
-import { COMMANDS, type Command } from './table'
+import { COMMANDS } from './table'
 
 export function KeyHelp() {
   const open = useOverlay((s) => s.shown === 'keys')

@@ -1,3 +1,4 @@
+// @vitest-environment happy-dom
 import { describe, expect, it } from 'vitest'
 import { boundKey, commandOf, keyOf, shownKey } from './keys'
 import { COMMANDS } from './table'

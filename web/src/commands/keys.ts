@@ -1,15 +1,16 @@
 /** From key presses to commands. A person's own keys come before the table's. */
 import { useEffect } from 'react'
-import { clearKeys } from '../clip/selection'
+import { usePainting } from '../actions/painting'
 import { useSession } from '../session/session'
 import { takeBrush, useBrush } from '../sheet/brushState'
 import { sheetRef } from '../sheet/SheetView'
 import { handRef, placeHandRef } from '../stage/refs'
 import { review, useReview } from '../stage/review'
-import { usePainting } from '../steps/thin/painting'
 import { stripRef } from '../strip/StripView'
 import { timingRef } from '../timing/TimingView'
-import { COMMANDS, type Command } from './table'
+import { clearKeys } from '../view/selection'
+import type { Command } from './command'
+import { COMMANDS } from './table'
 
 /** A press as text: `Ctrl+Shift+Z`, `Space`, `?`. Command on a Mac counts as Ctrl. */
 export function keyOf(event: KeyboardEvent): string {

@@ -1,85 +1,35 @@
 /** Every command of the bench, once: its title, its key, what it does. The command list, the
  * key help, the context menu and the keyboard all read this table. */
-import { toggleFull } from '../bench/fullPane'
-import { useBench } from '../clip/bench'
-import { selectChannels, selectJoints, setStep } from '../clip/choose'
-import { copySelected, paste } from '../clip/clipboard'
-import { removeContact } from '../clip/contacts'
-import { HANDLES } from '../clip/curves'
-import {
-  channelsOf,
-  commitEdits,
-  deleteSelected,
-  editSelected,
-  refit,
-  setKeys,
-} from '../clip/edits'
-import { toNext } from '../clip/findings'
-import { markNow, toMark } from '../clip/marks'
-import { addPin, dropPins, pinRange, usePins } from '../clip/pins'
-import { freePlant } from '../clip/plants'
-import {
-  copyPose,
-  keyPose,
-  pastePose,
-  putBack,
-  setAuto,
-  unkeyedNow,
-  usePosing,
-} from '../clip/posing'
-import { common, useSelection } from '../clip/selection'
-import { shownChannels } from '../clip/shown'
-import { keepCopy, swapTrace } from '../clip/traces'
-import { transport } from '../clip/transport'
-import { toggleMuted, togglePinned, useViewing } from '../clip/viewing'
-import { redo, undo } from '../clip/write'
+
+import { selectChannels, selectJoints, setStep } from '../actions/choose'
+import { toNext } from '../actions/findings'
+import { showTiming } from '../actions/folding'
+import { markNow, toMark } from '../actions/marks'
+import { addPin, dropPins, pinRange, usePins } from '../actions/pins'
+import { copyPose, pastePose } from '../actions/poseKeys'
+import { keyPose, putBack, setAuto, unkeyedNow, usePosing } from '../actions/posing'
+import { keepCopy, swapTrace } from '../actions/traces'
 import { prefer, theme } from '../session/session'
-import { setRadius, setStrength, takeBrush, useBrush } from '../sheet/brushState'
-import { setHandle } from '../sheet/KeyBar'
-import {
-  alongChannels,
-  atTheseTimes,
-  inTheRange,
-  invertKeys,
-  nudge,
-  selectAll,
-  walkChannels,
-  walkKeys,
-} from '../sheet/nudges'
 import { sheetRef } from '../sheet/SheetView'
 import { stageRef } from '../stage/refs'
 import { review, useReview } from '../stage/review'
 import { stripRef } from '../strip/StripView'
-import { showTiming } from '../timing/folding'
+import { redo, undo } from '../sync/write'
 import { timingRef } from '../timing/TimingView'
-import { useOverlay } from './overlay'
-
-export interface Command {
-  id: string
-  title: string
-  group: 'Time' | 'Stage' | 'Curve sheet' | 'Keys' | 'Steps' | 'Clip' | 'Help'
-  /** As `keyOf` writes it: modifiers, then the key. */
-  key: string
-  run: () => void
-}
-
-const focus = (label: string) => {
-  const input = document.querySelector<HTMLInputElement>(`[aria-label="${label}"]`)
-  input?.focus()
-  input?.select()
-}
+import { useBench } from '../view/bench'
+import { toggleFull } from '../view/fullPane'
+import { useOverlay } from '../view/overlay'
+import { useSelection } from '../view/selection'
+import { shownChannels } from '../view/shown'
+import { transport } from '../view/transport'
+import { toggleMuted, togglePinned, useViewing } from '../view/viewing'
+import { type Command, focus } from './command'
+import { KEY_COMMANDS } from './keyCommands'
 
 /** The newest is what is taken back: a pose that is not keyed yet is newer than any revision. */
 const undoNow = () => {
   if (unkeyedNow()) putBack()
   else void undo()
-}
-
-const deleteChosen = () => {
-  const { contact, plant } = useBench.getState()
-  if (plant) freePlant(plant)
-  else if (contact) removeContact(contact)
-  else deleteSelected()
 }
 
 const press = (selector: string) => document.querySelector<HTMLElement>(selector)?.click()
@@ -99,63 +49,6 @@ const isolate = () => {
 
 /** The sheet that is shown: curves, or keys over time. */
 const sheet = () => timingRef.current ?? sheetRef.current
-
-const flag = (name: 'riding' | 'muted') => {
-  const { keys } = useSelection.getState()
-  const on = common(useBench.getState().curves, keys)[name]
-  void commitEdits(editSelected(() => ({ [name]: !on })))
-}
-
-const key = (id: string, title: string, key: string, run: () => void): Command => ({
-  id,
-  title,
-  group: 'Keys',
-  key,
-  run,
-})
-
-const KEYS: readonly Command[] = [
-  key('walk-back', 'Select the key before', 'A', () => walkKeys(-1)),
-  key('walk-on', 'Select the key after', 'D', () => walkKeys(1)),
-  key('channel-up', 'To the channel above', 'W', () => walkChannels(-1)),
-  key('channel-down', 'To the channel below', 'S', () => walkChannels(1)),
-  key('earlier', 'Selected keys a frame earlier', 'Ctrl+ArrowLeft', () => nudge(-1, 0)),
-  key('later', 'Selected keys a frame later', 'Ctrl+ArrowRight', () => nudge(1, 0)),
-  key('higher', 'Selected keys a step higher', 'Ctrl+ArrowUp', () => nudge(0, 1)),
-  key('lower', 'Selected keys a step lower', 'Ctrl+ArrowDown', () => nudge(0, -1)),
-  key('much-higher', 'Ten steps higher', 'Ctrl+Shift+ArrowUp', () => nudge(0, 10)),
-  key('much-lower', 'Ten steps lower', 'Ctrl+Shift+ArrowDown', () => nudge(0, -10)),
-  key('type-frame', 'Type the keys’ frame', 'F', () => focus('Frame of the selected keys')),
-  key('type-value', 'Type the keys’ value', 'G', () => focus('Value of the selected keys')),
-  key('set-key', 'Set a key on the shown channels', 'T', () => setKeys(channelsOf('shown'))),
-  key('set-pose', 'Set a key on the selected joints', 'Shift+T', () => setKeys(channelsOf('all'))),
-  key('delete', 'Delete the selected keys, contact or plant', 'Delete', deleteChosen),
-  key('copy', 'Copy keys', 'Ctrl+C', () => void copySelected()),
-  key('cut', 'Cut keys', 'Ctrl+X', () => {
-    if (copySelected()) deleteSelected()
-  }),
-  key('paste', 'Paste keys at now', 'Ctrl+V', paste),
-  key('select-all', 'Select all keys shown', 'Ctrl+A', selectAll),
-  key('invert', 'Invert the selection', 'Ctrl+I', invertKeys),
-  key('along', 'All keys of these channels', 'Y', alongChannels),
-  key('these-times', 'All keys at these times', 'Shift+Y', atTheseTimes),
-  key('in-range', 'All keys in the range', 'Shift+R', inTheRange),
-  ...HANDLES.map((name, k) =>
-    key(`handle-${name}`, `Handles: ${name}`, `Shift+${k + 4}`, () => setHandle(name)),
-  ),
-  key('refit', 'Keep the keys, fit their handles again', 'Alt+H', () => void refit()),
-  key('ride', 'Keys ride, or stand', 'Shift+G', () => flag('riding')),
-  key('mute-keys', 'Mute keys, or hear them', 'Shift+M', () => flag('muted')),
-  key('pull', 'Brush: pull', 'B', () => takeBrush('pull')),
-  key('calm-brush', 'Brush: calm', 'N', () => takeBrush('calm')),
-  key('restore', 'Brush: restore', 'Shift+B', () => takeBrush('restore')),
-  key('smaller', 'Brush smaller', '[', () => setRadius(useBrush.getState().radius / 1.2)),
-  key('larger', 'Brush larger', ']', () => setRadius(useBrush.getState().radius * 1.2 + 0.5)),
-  key('weaker', 'Brush weaker', 'Shift+{', () => setStrength(useBrush.getState().strength - 0.1)),
-  key('stronger', 'Brush stronger', 'Shift+}', () =>
-    setStrength(useBrush.getState().strength + 0.1),
-  ),
-]
 
 const toKey = (direction: -1 | 1) => {
   const frame = stripRef.current?.keyBeside(direction)
@@ -535,7 +428,7 @@ export const COMMANDS: readonly Command[] = [
     key: 'Shift+X',
     run: () => useViewing.setState((s) => ({ trails: !s.trails })),
   },
-  ...KEYS,
+  ...KEY_COMMANDS,
   ...(
     [
       ['bring-in', 'Bring in'],

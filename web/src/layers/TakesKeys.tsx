@@ -1,8 +1,9 @@
 /** Which layer takes keys: told wherever keys are made, and chosen there. */
-import { useBench } from '../clip/bench'
-import { SHOWN, type Shown, useLayers } from '../clip/layerChoice'
-import { chooseLayer, showCurvesOf, whyNoKeys } from '../clip/layers'
+
+import { chooseLayer, showCurvesOf, whyNoKeys } from '../actions/layers'
 import { Select } from '../ui/controls'
+import { useBench } from '../view/bench'
+import { SHOWN, type Shown, useLayers } from '../view/layerChoice'
 
 /** The layer that takes keys, where one does: beside what is posed. */
 export function TakingKeys({ className }: { className: string }) {

@@ -1,10 +1,6 @@
 /** What is drawn behind the curves and over them: the before trace, and a guide to match. */
 import { useQuery } from '@tanstack/react-query'
-import { answer, client } from '../api/client'
-import { useBench } from '../clip/bench'
-import { setReadout } from '../clip/choose'
-import { channelTitle, READOUTS, type Readout } from '../clip/curves'
-import { useHistory } from '../clip/history'
+import { setReadout } from '../actions/choose'
 import {
   changeGuide,
   dropGuide,
@@ -13,9 +9,13 @@ import {
   setGuideOf,
   setTrace,
   swapTrace,
-} from '../clip/traces'
-import { setFollows, useViewing } from '../clip/viewing'
+} from '../actions/traces'
+import { answer, client } from '../api/client'
+import { channelTitle, READOUTS, type Readout } from '../evaluation/curves'
+import { useHistory } from '../sync/history'
 import { Button, Check, inputLook, NumberInput, Popover } from '../ui/controls'
+import { useBench } from '../view/bench'
+import { setFollows, useViewing } from '../view/viewing'
 
 export function BehindMenu() {
   return (

@@ -1,15 +1,15 @@
 /** The sheet's tools, and below them what they work on: the brush in hand, or the selected keys. */
 import { Brush, Eraser, MousePointer2, Waves } from 'lucide-react'
-import { useBench } from '../clip/bench'
-import type { BrushKind } from '../clip/brush'
-import { HANDLES, type HandleName, SEGMENTS, type SegmentName } from '../clip/curves'
-import { commitEdits, commitSlide, deleteSelected, editSelected, STILL } from '../clip/edits'
-import { common, countKeys, useSelection } from '../clip/selection'
-import { shownChannels } from '../clip/shown'
-import { transport } from '../clip/transport'
-import { useViewing } from '../clip/viewing'
+import { commitEdits, commitSlide, deleteSelected, editSelected, STILL } from '../actions/edits'
+import type { BrushKind } from '../evaluation/brush'
+import { HANDLES, type HandleName, SEGMENTS, type SegmentName } from '../evaluation/curves'
 import { ShownCurves, TakesKeys } from '../layers/TakesKeys'
 import { Button, NumberInput, Select, Tip, Toggle } from '../ui/controls'
+import { useBench } from '../view/bench'
+import { common, countKeys, useSelection } from '../view/selection'
+import { shownChannels } from '../view/shown'
+import { transport } from '../view/transport'
+import { useViewing } from '../view/viewing'
 import { setRadius, setStrength, takeBrush, useBrush } from './brushState'
 
 const HANDLE_NAMES = Object.fromEntries(HANDLES.map((h) => [h, h])) as Record<HandleName, string>

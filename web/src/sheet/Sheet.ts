@@ -1,16 +1,10 @@
 /** The curve sheet: owns its two canvases, its view and its pointer state; React mounts it. */
-import { axisOf, type ChannelKey, type Curve, readoutUnit, valueAt } from '../clip/curves'
-import { draft } from '../clip/draft'
-import { onLive, unkeyedNow, usePosing } from '../clip/posing'
-import { countKeys, keysWhere, selectKeys, useSelection } from '../clip/selection'
-import { transport } from '../clip/transport'
-import { useViewing } from '../clip/viewing'
-import { token } from '../ui/theme'
-import { useBrush } from './brushState'
+
+import { onLive, usePosing } from '../actions/posing'
+import { axisOf, type ChannelKey, type Curve, readoutUnit, valueAt } from '../evaluation/curves'
 import {
   type At,
   type Box,
-  memoryKey,
   padded,
   timeToX,
   type View,
@@ -19,14 +13,19 @@ import {
   yToValue,
   zoomTime,
   zoomValue,
-} from './geometry'
+} from '../ui/geometry'
+import { token } from '../ui/theme'
+import { draft } from '../view/draft'
+import { countKeys, keysWhere, selectKeys, useSelection } from '../view/selection'
+import { transport } from '../view/transport'
+import { useBrush } from './brushState'
 import { GRIPS, handleEnds } from './handles'
-import { paintReach, paintScaleBox } from './overlay'
+import { paintLost, paintNow, paintReach, paintScaleBox, paintUnkeyed } from './overlay'
 import { type Drawing, field, type Places, paint, placeOf, RULER, samples } from './painter'
 import { Pointed, Pointer } from './pointer'
 import type { Extent, Grip, HandlePlace, KeyPlace, Surface } from './surface'
 import { Idle } from './tools/Idle'
-import { ViewMemory } from './viewMemory'
+import { memoryKey, ViewMemory } from './viewMemory'
 
 export interface Content {
   clip: number
@@ -543,19 +542,9 @@ export class Sheet extends Pointed<Surface> implements Surface {
   private overlay(g: CanvasRenderingContext2D, w: number, h: number): void {
     g.clearRect(0, 0, w, h)
     const box = this.box
-    const signal = token('signal')
-    const x = timeToX(this.view, box, transport.frame)
-    if (x >= box.left - 1 && x <= box.left + box.width + 1) {
-      g.fillStyle = signal
-      g.fillRect(x - 0.75, 0, 1.5, h - RULER)
-      g.beginPath()
-      g.moveTo(x - 6, h - RULER + 6)
-      g.lineTo(x + 6, h - RULER + 6)
-      g.lineTo(x, h - RULER - 2)
-      g.fill()
-    }
-    this.unkeyed(g)
-    this.lost(g)
+    paintNow(g, this.view, box, h - RULER)
+    paintUnkeyed(g, this.places(), box)
+    paintLost(g, this.places(), box)
     const area = this.brush ? null : this.scaleBox()
     if (area) paintScaleBox(g, area, this.pivot())
     const { pointer } = this
@@ -569,39 +558,6 @@ export class Sheet extends Pointed<Surface> implements Surface {
       g.setLineDash([])
     }
     this.readout(g)
-  }
-
-  /** What has been posed on the stage and is not keyed: an open mark where its key would be. */
-  private unkeyed(g: CanvasRenderingContext2D): void {
-    const found = unkeyedNow()
-    if (!found) return
-    const places = this.places()
-    g.strokeStyle = token('signal')
-    g.lineWidth = 2
-    for (const [key, value] of found.values) {
-      if (!places.channels.includes(key)) continue
-      const { view, box } = placeOf(places, this.box, key)
-      g.beginPath()
-      g.arc(timeToX(view, box, found.frame), valueToY(view, box, value), 5, 0, 7)
-      g.stroke()
-    }
-  }
-
-  /** An edit that found no key: a cross where its key was. */
-  private lost(g: CanvasRenderingContext2D): void {
-    const { lost } = useViewing.getState()
-    const places = this.places()
-    if (!lost || !places.channels.includes(lost.key)) return
-    const { view, box } = placeOf(places, this.box, lost.key)
-    const [x, y] = [timeToX(view, box, lost.frame), valueToY(view, box, lost.value)]
-    g.strokeStyle = token('bad')
-    g.lineWidth = 2
-    g.beginPath()
-    g.moveTo(x - 5, y - 5)
-    g.lineTo(x + 5, y + 5)
-    g.moveTo(x + 5, y - 5)
-    g.lineTo(x - 5, y + 5)
-    g.stroke()
   }
 
   private readout(g: CanvasRenderingContext2D): void {

@@ -1,7 +1,8 @@
 /** Values over time, or keys over time: which of the two sheets is shown. */
-import { useViewing } from '../clip/viewing'
-import { showTiming } from '../timing/folding'
+
+import { showTiming } from '../actions/folding'
 import { Toggle } from '../ui/controls'
+import { useViewing } from '../view/viewing'
 
 export function SheetChoice() {
   const timing = useViewing((s) => s.timing)

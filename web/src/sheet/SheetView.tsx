@@ -1,17 +1,18 @@
 /** The curve sheet as a pane: tools above, curves below, what is under the cursor said aloud. */
 import { Maximize2 } from 'lucide-react'
 import { useEffect, useRef, useState } from 'react'
-import { FULL, toggleFull, useFullPane } from '../bench/fullPane'
-import { useBench } from '../clip/bench'
-import { type ChannelKey, type Curve, readoutUnit, turns } from '../clip/curves'
-import { setKeys } from '../clip/edits'
-import { useLayers } from '../clip/layerChoice'
-import { loadResult } from '../clip/layers'
-import { shownChannels } from '../clip/shown'
-import { guideShown, loadTake, loadTrace } from '../clip/traces'
-import { useViewing } from '../clip/viewing'
+import { setKeys } from '../actions/edits'
+import { loadResult } from '../actions/layers'
+import { guideShown, loadTake, loadTrace } from '../actions/traces'
+import { type ChannelKey, type Curve, readoutUnit, turns } from '../evaluation/curves'
 import { Button, Toggle } from '../ui/controls'
-import { watchPane } from '../ui/pane'
+import { useBench } from '../view/bench'
+import { FULL, toggleFull, useFullPane } from '../view/fullPane'
+import { useLayers } from '../view/layerChoice'
+import { watchPane } from '../view/pane'
+import { showPane } from '../view/panes'
+import { shownChannels } from '../view/shown'
+import { useViewing } from '../view/viewing'
 import { BehindMenu } from './BehindMenu'
 import { useBrush } from './brushState'
 import { KeyBar, ToolButtons } from './KeyBar'
@@ -66,9 +67,11 @@ export function SheetView() {
     }
     sheet.onHover = (hovered) => useViewing.setState({ hovered })
     const stop = watchPane(over.current!, sheet, sheet.draw, () => sheet.invalidate())
+    const gone = showPane(sheet)
     void document.fonts.ready.then(() => sheet.invalidate())
     return () => {
       stop()
+      gone()
       sheet.dispose()
       sheetRef.current = null
     }

@@ -1,6 +1,6 @@
 /** The brush in hand: its kind, radius in frames, strength, and what pull moves. */
 import { create } from 'zustand'
-import type { BrushKind } from '../clip/brush'
+import type { BrushKind } from '../evaluation/brush'
 
 export const useBrush = create<{
   kind: BrushKind | null

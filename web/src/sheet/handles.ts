@@ -1,5 +1,5 @@
 /** Where handles end, and the grips of the scale box. */
-import type { KeyedCurve } from '../clip/curves'
+import type { KeyedCurve } from '../evaluation/curves'
 import type { Grip, HandleEnd } from './surface'
 
 /** Ends of the handles of some keys, at their true lengths: a share of the segment's span. */

@@ -1,7 +1,8 @@
 /** Channels and units in words. */
-import type { Clip } from '../clip/bench'
-import { type ChannelKey, channelTitle, readoutName, splitKey } from '../clip/curves'
-import { layerName, whose } from '../clip/owners'
+
+import { type ChannelKey, channelTitle, readoutName, splitKey } from '../evaluation/curves'
+import type { Clip } from '../evaluation/model'
+import { layerName, whose } from '../evaluation/owners'
 
 /** The unit that the clip's moves are in. */
 export function lengthUnit(metres: number): string {

@@ -1,7 +1,5 @@
 /** Keys edited without a pointer: walk along keys and channels, nudge, and hear where one is. */
 import { useSyncExternalStore } from 'react'
-import { notify, useBench } from '../clip/bench'
-import { type ChannelKey, HANDLES, type KeyedCurve, SEGMENTS, turns } from '../clip/curves'
 import {
   commitEdits,
   commitSlide,
@@ -10,7 +8,10 @@ import {
   roomToMove,
   STILL,
   workedOn,
-} from '../clip/edits'
+} from '../actions/edits'
+import { type ChannelKey, HANDLES, type KeyedCurve, SEGMENTS, turns } from '../evaluation/curves'
+import { counted } from '../ui/numbers'
+import { notify, useBench } from '../view/bench'
 import {
   addKeys,
   clearKeys,
@@ -18,10 +19,9 @@ import {
   keysWhere,
   selectKeys,
   useSelection,
-} from '../clip/selection'
-import { transport } from '../clip/transport'
-import { useViewing } from '../clip/viewing'
-import { counted } from '../ui/numbers'
+} from '../view/selection'
+import { transport } from '../view/transport'
+import { useViewing } from '../view/viewing'
 import { channelName, lengthUnit } from './names'
 
 const curveOf = (key: ChannelKey | null): KeyedCurve | null => {

@@ -1,8 +1,12 @@
-/** What lies over the curves: the scale box, and the brush's reach. */
-import { fallOff } from '../clip/brush'
+/** What lies over the curves: now, what is not keyed or found no key, the scale box, a brush's reach. */
+import { unkeyedNow } from '../actions/posing'
+import { fallOff } from '../evaluation/brush'
+import { type Box, timeToX, type View, valueToY, xToTime } from '../ui/geometry'
 import { token } from '../ui/theme'
-import { type Box, timeToX, type View, xToTime } from './geometry'
+import { transport } from '../view/transport'
+import { useViewing } from '../view/viewing'
 import { GRIPS } from './handles'
+import { type Places, placeOf } from './painter'
 
 /** The scale box with its grips, and the pivot once it has been set. */
 export function paintScaleBox(
@@ -57,5 +61,49 @@ export function paintReach(
   g.globalAlpha = 1
   g.strokeStyle = token('calm')
   g.lineWidth = 1
+  g.stroke()
+}
+
+/** The line of now, with its foot on the ruler that lies so far down. */
+export function paintNow(g: CanvasRenderingContext2D, view: View, box: Box, ruler: number): void {
+  const x = timeToX(view, box, transport.frame)
+  if (x < box.left - 1 || x > box.left + box.width + 1) return
+  g.fillStyle = token('signal')
+  g.fillRect(x - 0.75, 0, 1.5, ruler)
+  g.beginPath()
+  g.moveTo(x - 6, ruler + 6)
+  g.lineTo(x + 6, ruler + 6)
+  g.lineTo(x, ruler - 2)
+  g.fill()
+}
+
+/** What has been posed on the stage and is not keyed: an open mark where its key would be. */
+export function paintUnkeyed(g: CanvasRenderingContext2D, places: Places, all: Box): void {
+  const found = unkeyedNow()
+  if (!found) return
+  g.strokeStyle = token('signal')
+  g.lineWidth = 2
+  for (const [key, value] of found.values) {
+    if (!places.channels.includes(key)) continue
+    const { view, box } = placeOf(places, all, key)
+    g.beginPath()
+    g.arc(timeToX(view, box, found.frame), valueToY(view, box, value), 5, 0, 7)
+    g.stroke()
+  }
+}
+
+/** An edit that found no key: a cross where its key was. */
+export function paintLost(g: CanvasRenderingContext2D, places: Places, all: Box): void {
+  const { lost } = useViewing.getState()
+  if (!lost || !places.channels.includes(lost.key)) return
+  const { view, box } = placeOf(places, all, lost.key)
+  const [x, y] = [timeToX(view, box, lost.frame), valueToY(view, box, lost.value)]
+  g.strokeStyle = token('bad')
+  g.lineWidth = 2
+  g.beginPath()
+  g.moveTo(x - 5, y - 5)
+  g.lineTo(x + 5, y + 5)
+  g.moveTo(x + 5, y - 5)
+  g.lineTo(x - 5, y + 5)
   g.stroke()
 }

@@ -9,10 +9,10 @@ import {
   readoutUnit,
   turns,
   valueAt,
-} from '../clip/curves'
-import type { Picked } from '../clip/selection'
+} from '../evaluation/curves'
+import { type Box, band, columns, ticks, timeToX, type View, valueToY } from '../ui/geometry'
 import { token } from '../ui/theme'
-import { type Box, band, columns, ticks, timeToX, type View, valueToY } from './geometry'
+import type { Picked } from '../view/selection'
 
 import type { HandlePlace } from './surface'
 

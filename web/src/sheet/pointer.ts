@@ -1,6 +1,7 @@
 /** A canvas's pointer: in one state at a time, each a file of its own. */
-import { useAsked } from '../commands/overlay'
-import type { At } from './geometry'
+
+import type { At } from '../ui/geometry'
+import { useAsked } from '../view/overlay'
 import type { Resting, Tool } from './tools/tool'
 
 export class Pointer<S> {

@@ -1,7 +1,7 @@
 /** What the pointer's states know of the curve sheet: where things are, and what to do to it. */
-import type { BrushKind } from '../clip/brush'
-import type { ChannelKey, Curve } from '../clip/curves'
-import type { At, Box, View } from './geometry'
+import type { BrushKind } from '../evaluation/brush'
+import type { ChannelKey, Curve } from '../evaluation/curves'
+import type { At, Box, View } from '../ui/geometry'
 
 /** A key of the sheet, where it stands. */
 export interface KeyPlace {

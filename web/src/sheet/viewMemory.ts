@@ -1,10 +1,15 @@
 /** The views that selections were seen with, kept in the browser. */
 import { debounced } from '../api/awaited'
-import type { View } from './geometry'
+import type { ChannelKey } from '../evaluation/curves'
+import type { View } from '../ui/geometry'
 
 const PLACE = 'lean.sheet.views'
 const MOST = 400
 const REST = 300 // ms
+
+/** The key under which a selection's view is remembered. */
+export const memoryKey = (clip: number, channels: readonly ChannelKey[]): string =>
+  `${clip}:${channels.join(',')}`
 
 export class ViewMemory {
   private views: Record<string, View> = {}

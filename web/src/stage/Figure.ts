@@ -15,8 +15,14 @@ import {
   Quaternion,
   Vector3,
 } from 'three'
-import type { Drawn } from '../clip/carrying'
-import { emptyWorld, forward, type Overrides, type Poses, type WorldPose } from '../clip/poses'
+import {
+  emptyWorld,
+  forward,
+  type Overrides,
+  type Poses,
+  type WorldPose,
+} from '../evaluation/poses'
+import type { Drawn } from '../sync/carrying'
 import { token } from '../ui/theme'
 import { bonesOf } from './bones'
 import { type Solids, solidsOf } from './solids'

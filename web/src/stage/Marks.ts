@@ -7,7 +7,7 @@ import {
   Points,
   PointsMaterial,
 } from 'three'
-import type { WorldPose } from '../clip/poses'
+import type { WorldPose } from '../evaluation/poses'
 import { token } from '../ui/theme'
 
 /** Round marks at joints: what is found wrong there now. */

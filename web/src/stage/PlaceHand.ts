@@ -1,7 +1,8 @@
 /** Plants' places taken hold of on the stage, and moved level over their floor. */
 import { Vector3 } from 'three'
-import { type Plant, useBench } from '../clip/bench'
-import { changePlant, choosePlant } from '../clip/plants'
+import { changePlant, choosePlant } from '../actions/plants'
+import type { Plant } from '../evaluation/model'
+import { useBench } from '../view/bench'
 import type { Eye } from './Eye'
 import { listen } from './held'
 import type { Stage } from './Stage'

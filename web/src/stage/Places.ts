@@ -7,9 +7,9 @@ import {
   LineSegments,
   Vector3,
 } from 'three'
-import type { Clip, Plant } from '../clip/bench'
-import { type Poses, quatAt, type WorldPose } from '../clip/poses'
-import { rotate } from '../clip/rotations'
+import type { Clip, Plant } from '../evaluation/model'
+import { type Poses, quatAt, type WorldPose } from '../evaluation/poses'
+import { rotate } from '../evaluation/rotations'
 import { token } from '../ui/theme'
 import type { Eye } from './Eye'
 

@@ -1,8 +1,6 @@
 /** Posing on the stage: how the gizmo works, and above it what has been changed and is not keyed. */
 import { useEffect, useState, useSyncExternalStore } from 'react'
-import { useBench } from '../clip/bench'
-import { setStep } from '../clip/choose'
-import { jointsOf } from '../clip/owners'
+import { setStep } from '../actions/choose'
 import {
   denseOf,
   keyPose,
@@ -12,11 +10,13 @@ import {
   setAuto,
   type Unkeyed,
   usePosing,
-} from '../clip/posing'
-import { transport } from '../clip/transport'
+} from '../actions/posing'
+import { jointsOf } from '../evaluation/owners'
 import { TakesKeys } from '../layers/TakesKeys'
 import { Button, NumberInput, Toggle } from '../ui/controls'
 import { counted } from '../ui/numbers'
+import { useBench } from '../view/bench'
+import { transport } from '../view/transport'
 import type { PosingHand } from './PosingHand'
 
 /** Turn or move, about whose axes: wherever poses are made. */

@@ -1,7 +1,6 @@
 /** Joints turned and moved by the stage's gizmo: several together, each about itself. */
-import { useBench } from '../clip/bench'
-import { channelKey } from '../clip/curves'
-import { chosenLayer } from '../clip/layers'
+
+import { chosenLayer } from '../actions/layers'
 import {
   type Change,
   cancelPose,
@@ -15,10 +14,12 @@ import {
   turnedJoint,
   usePosing,
   valueNow,
-} from '../clip/posing'
-import { begunPull, hipsOf, isPulled, type Pull, pulledBy, reachText } from '../clip/pulling'
-import { inverse, type JointPose, type Quat, rotate } from '../clip/rotations'
-import { transport } from '../clip/transport'
+} from '../actions/posing'
+import { begunPull, hipsOf, isPulled, type Pull, pulledBy, reachText } from '../actions/pulling'
+import { channelKey } from '../evaluation/curves'
+import { inverse, type JointPose, type Quat, rotate } from '../evaluation/rotations'
+import { useBench } from '../view/bench'
+import { transport } from '../view/transport'
 import type { Eye } from './Eye'
 import { AXES, type Axis, type GizmoPlace } from './Gizmo'
 import { listen } from './held'

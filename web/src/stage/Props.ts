@@ -12,8 +12,8 @@ import {
   SphereGeometry,
 } from 'three'
 import type { Schemas } from '../api/client'
-import type { Poses } from '../clip/poses'
-import type { JointPose } from '../clip/rotations'
+import type { Poses } from '../evaluation/poses'
+import type { JointPose } from '../evaluation/rotations'
 import { token } from '../ui/theme'
 
 type Prop = Schemas['PropOut']

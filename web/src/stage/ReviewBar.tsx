@@ -1,8 +1,8 @@
 /** What is under a review: play, where one is, pictures to keep, and the way back. */
 import { Camera, Film, Pause, Play, X } from 'lucide-react'
 import { useEffect, useRef, useState, useSyncExternalStore } from 'react'
-import { transport } from '../clip/transport'
 import { Button, NumberInput } from '../ui/controls'
+import { transport } from '../view/transport'
 import { stageRef } from './refs'
 import { review, saveStill, saveStrip } from './review'
 

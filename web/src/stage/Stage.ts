@@ -1,15 +1,16 @@
 /** The 3D view: a figure of ink-outlined bones on a ruled floor, drawn on demand. */
 import { Group, Quaternion, Scene, Vector3, WebGLRenderer } from 'three'
-import type { Clip, Plant } from '../clip/bench'
-import type { Drawn } from '../clip/carrying'
-import type { Overrides, Poses, WorldPose } from '../clip/poses'
-import type { JointPose } from '../clip/rotations'
+import type { Clip, Plant } from '../evaluation/model'
+import type { Overrides, Poses, WorldPose } from '../evaluation/poses'
+import type { JointPose } from '../evaluation/rotations'
 import { token } from '../ui/theme'
 import { AxisArrow } from './AxisArrow'
 import { awayFrom } from './bones'
 import { Eye, type Placed, type View } from './Eye'
 import { Figure, type Look } from './Figure'
+import { framesAround, Ghosts } from './Ghosts'
 import { Gizmo } from './Gizmo'
+import { type Beside, Guest, upright } from './Guest'
 import { Marks } from './Marks'
 import { Places } from './Places'
 import { Props } from './Props'
@@ -21,12 +22,11 @@ const PICK_PIXELS = 14
 const LIMB_PIXELS = 18
 const LINE_PIXELS = 1.3
 /** How firmly ghosts are drawn: of before, around now, of another figure. */
-const [BEFORE, AROUND, BESIDE] = [0.4, 0.2, 0.6]
+const BEFORE = 0.4
 const NOBODY: ReadonlySet<number> = new Set()
 const REST = 180 // ms
 const SELDOM = 40 // ms
 const MOST_TRAILS = 6
-const MOST_GHOSTS = 4
 
 /** Whether pictures are made by the processor: smooth edges would then halve their number. */
 function inSoftware(): boolean {
@@ -57,23 +57,6 @@ const bodyOf = ({ reading, joints, end_sites }: Clip) => [
 ]
 
 /** The turn that brings a clip's up axis up. */
-function upright({ reading }: { reading: Pick<Clip['reading'], 'up_axis'> }): Quaternion {
-  const turn = new Quaternion()
-  if (reading.up_axis === 'z') turn.setFromAxisAngle(new Vector3(1, 0, 0), -Math.PI / 2)
-  if (reading.up_axis === 'x') turn.setFromAxisAngle(new Vector3(0, 0, 1), Math.PI / 2)
-  return turn
-}
-
-/** Another figure on the stage: what it is drawn from, its poses, how much later it is, and metres
- * to the side at which it stands. */
-export interface Beside {
-  clip: Drawn
-  poses: Poses
-  offset: number
-  beside: number
-  roles?: (string | null)[]
-}
-
 export class Stage {
   /** The two views; the second one is seen where the stage is split. */
   readonly eyes: [Eye, Eye]
@@ -100,16 +83,8 @@ export class Stage {
   private trails: Trails | null = null
   private arrow = new AxisArrow()
   private shades = new Shades()
-  private ghosts: Figure[] = []
-  /** Another figure; `units` of its own are one of this clip's. Its joint `hips` stands where this
-   * one's hips do, unless that is -1. */
-  private guide: {
-    figure: Figure
-    poses: Poses
-    offset: number
-    units: number
-    hips: number
-  } | null = null
+  private ghosts = new Ghosts(this.space)
+  private guest: Guest | null = null
   /** The frame whose pose is shown at a frame: another one where poses are held. */
   frameShown: (frame: number) => number = (frame) => frame
   /** Joints that stand otherwise than the server's poses at a frame. */
@@ -163,7 +138,7 @@ export class Stage {
     this.trails?.dispose()
     this.arrow.dispose()
     this.shades.dispose()
-    for (const figure of [...this.ghosts, ...(this.guide ? [this.guide.figure] : [])])
+    for (const figure of [...this.ghosts.figures, ...(this.guest ? [this.guest.figure] : [])])
       figure.dispose()
     this.renderer.dispose()
   }
@@ -235,8 +210,7 @@ export class Stage {
     this.marks = new Marks(clip.joints.length)
     this.trails?.dispose()
     this.trails = new Trails()
-    for (const figure of this.ghosts) figure.dispose()
-    this.ghosts = []
+    this.ghosts.clear()
     this.space.add(
       this.ghost.group,
       this.figure.group,
@@ -300,31 +274,11 @@ export class Stage {
 
   /** Another figure beside this one, later by some frames; null takes it away. */
   setGuide(guide: Beside | null): void {
-    if (this.guide) {
-      this.space.remove(this.guide.figure.group)
-      this.guide.figure.dispose()
-      this.guide = null
-    }
+    this.guest?.leave()
+    this.guest = null
     if (guide && this.clip) {
-      const look = { roles: guide.roles ?? null, bare: this.look.bare }
-      // One whose parts are known is drawn as a body of its own.
-      // One whose parts are known is drawn as a body of its own, but over this one as a ghost.
-      const own = guide.roles !== undefined && guide.beside > 0
-      const figure = new Figure(guide.clip, look, own ? 1 : BESIDE)
-      figure.group.scale.setScalar(
-        guide.clip.reading.metres_per_unit / this.clip.reading.metres_per_unit,
-      )
-      // Both stand upright, whichever axis is up for either.
-      figure.group.quaternion.copy(this.space.quaternion).invert().multiply(upright(guide.clip))
-      figure.group.position
-        .set(guide.beside / this.clip.reading.metres_per_unit, 0, 0)
-        .applyQuaternion(this.space.quaternion.clone().invert())
-      const units = this.clip.reading.metres_per_unit / guide.clip.reading.metres_per_unit
-      figure.line = (this.figure?.line ?? 0) * units
-      figure.colour(new Set())
-      this.space.add(figure.group)
-      const hips = guide.roles && guide.beside === 0 ? Math.max(0, guide.roles.indexOf('hips')) : -1
-      this.guide = { figure, poses: guide.poses, offset: guide.offset, units, hips }
+      this.guest = new Guest(guide, this.clip, this.space, this.look)
+      this.guest.line = this.figure?.line ?? 0
     }
     this.pose()
   }
@@ -368,7 +322,7 @@ export class Stage {
       this.ghost.group.visible = this.before !== null
       if (this.before) this.ghost.pose(this.before, at)
     }
-    this.poseGuide(at)
+    this.guest?.pose(at, this.figure.world, this.look.roles)
     this.poseAround(at)
     this.pointOut()
     if (this.placing && this.clip && !this.plain)
@@ -390,17 +344,6 @@ export class Stage {
     this.draw()
   }
 
-  private poseGuide(at: number): void {
-    if (!this.guide || !this.figure) return
-    const { figure, poses, offset, hips } = this.guide
-    figure.pose(poses, at - offset)
-    if (hips < 0) return
-    const own = Math.max(0, this.look.roles?.indexOf('hips') ?? 0)
-    const theirs = new Vector3().fromArray(figure.world.position, 3 * hips)
-    theirs.multiply(figure.group.scale).applyQuaternion(figure.group.quaternion)
-    figure.group.position.fromArray(this.figure.world.position, 3 * own).sub(theirs)
-  }
-
   /** Called when the figure stands elsewhere: what hangs on its joints follows. */
   onPosed: () => void = () => {}
 
@@ -412,21 +355,9 @@ export class Stage {
     const first = Math.max(0, at - around.span)
     const last = Math.min(poses.frames - 1, at + around.span)
     this.trails?.show(clip, poses, joints, first, last, this.keysOf, this.overrides)
-    const each = around.ghosts ? Math.min(MOST_GHOSTS, Math.floor(around.span / around.apart)) : 0
-    const frames = Array.from({ length: each }, (_, i) => (i + 1) * around.apart)
-      .flatMap((by) => [at - by, at + by])
-      .filter((f) => f >= 0 && f < poses.frames)
-    while (this.ghosts.length < frames.length) {
-      const figure = new Figure(clip, this.look, AROUND)
-      figure.line = this.figure?.line ?? 0
-      figure.colour(new Set())
-      this.space.add(figure.group)
-      this.ghosts.push(figure)
-    }
-    this.ghosts.forEach((figure, k) => {
-      figure.group.visible = k < frames.length
-      if (k < frames.length) figure.pose(poses, frames[k]!, this.overrides(frames[k]!))
-    })
+    const apart = around.ghosts ? around.apart : null
+    this.ghosts.show(clip, this.look, this.figure?.line ?? 0, framesAround(at, around.span, apart))
+    this.ghosts.pose(poses, this.overrides)
   }
 
   /** The direction of the hovered channel, at its joint. */
@@ -465,7 +396,7 @@ export class Stage {
       ),
     )
     const shown = this.references.points()
-    const other = this.guide ? this.guide.figure.places((p) => this.space.localToWorld(p)) : []
+    const other = this.guest ? this.guest.figure.places((p) => this.space.localToWorld(p)) : []
     return [...this.clip.joints.map((_, j) => this.joint(j)), ...tips, ...shown, ...other]
   }
 
@@ -548,8 +479,8 @@ export class Stage {
     const pixel = this.eyes[0].pixelAt(camera.position.distanceTo(controls.target))
     const line = (LINE_PIXELS * pixel) / this.clip.reading.metres_per_unit
     if (Math.abs(line / (this.figure.line || 1e-9) - 1) < 0.05) return
-    for (const figure of [this.figure, this.ghost, ...this.ghosts]) figure.line = line
-    if (this.guide) this.guide.figure.line = line * this.guide.units
+    for (const figure of [this.figure, this.ghost, ...this.ghosts.figures]) figure.line = line
+    if (this.guest) this.guest.line = line
     this.pose()
   }
 

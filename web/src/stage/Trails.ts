@@ -9,8 +9,8 @@ import {
   Points,
   PointsMaterial,
 } from 'three'
-import type { Clip } from '../clip/bench'
-import { emptyWorld, forward, type Overrides, type Poses } from '../clip/poses'
+import type { Clip } from '../evaluation/model'
+import { emptyWorld, forward, type Overrides, type Poses } from '../evaluation/poses'
 import { token } from '../ui/theme'
 
 export class Trails {

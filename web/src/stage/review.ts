@@ -1,8 +1,8 @@
 /** Review: the range played full-window at true speed, overlays off, and pictures of it to keep. */
 import { create } from 'zustand'
-import { notify, useBench } from '../clip/bench'
-import { transport } from '../clip/transport'
 import { token } from '../ui/theme'
+import { notify, useBench } from '../view/bench'
+import { transport } from '../view/transport'
 import type { Stage } from './Stage'
 
 export const useReview = create<{ on: boolean }>(() => ({ on: false }))

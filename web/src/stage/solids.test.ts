@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import type { Clip } from '../clip/bench'
+import type { Clip } from '../evaluation/model'
 import { bonesOf } from './bones'
 import { solidsOf } from './solids'
 

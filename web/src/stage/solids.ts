@@ -1,6 +1,6 @@
 /** The drawn figure's solids, made from a skeleton at rest: a paper body with the joints' proportions. */
 import { Quaternion, Vector3 } from 'three'
-import type { Drawn } from '../clip/carrying'
+import type { Drawn } from '../sync/carrying'
 import type { Bone } from './bones'
 
 /** One solid: vertices that turn with a joint. A limb follows its far end, should that move. */

@@ -13,8 +13,8 @@ import {
   Waypoints,
 } from 'lucide-react'
 import type { ComponentType } from 'react'
-import type { BenchState, StepName } from '../clip/bench'
-import { measuredNow, openFor } from '../clip/findings'
+import { measuredNow, openFor } from '../actions/findings'
+import type { BenchState, StepName } from '../view/bench'
 import { BringInPanel } from './bring-in/BringInPanel'
 import { CalmPanel } from './calm/CalmPanel'
 import { DeliverPanel } from './deliver/DeliverPanel'

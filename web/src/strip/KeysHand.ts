@@ -1,11 +1,12 @@
 /** The keys of the selected joints on the strip: a stretch of them is selected by a drag, moved by
  * its middle, scaled by an end. Copying, pasting and deleting are commands on what is selected. */
-import { useBench } from '../clip/bench'
-import { draft } from '../clip/draft'
-import { commitSlide, roomToMove, STILL, showSlide, workedOn } from '../clip/edits'
-import type { Slide } from '../clip/keys'
-import { clearKeys, keysWhere, selectedTimes, selectKeys } from '../clip/selection'
-import { transport } from '../clip/transport'
+
+import { commitSlide, roomToMove, STILL, showSlide, workedOn } from '../actions/edits'
+import type { Slide } from '../evaluation/sliding'
+import { useBench } from '../view/bench'
+import { draft } from '../view/draft'
+import { clearKeys, keysWhere, selectedTimes, selectKeys } from '../view/selection'
+import { transport } from '../view/transport'
 import { EDGE, type LaneHand, type Scale } from './laneHand'
 
 type Hold =

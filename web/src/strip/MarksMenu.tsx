@@ -1,9 +1,10 @@
 /** The clip's marks as a list: made, named, gone to, made the range of. */
 import { Flag, X } from 'lucide-react'
-import { type Mark, useBench } from '../clip/bench'
-import { markNow, markRange, removeMark, renameMark } from '../clip/marks'
-import { transport } from '../clip/transport'
+import { markNow, markRange, removeMark, renameMark } from '../actions/marks'
+import type { Mark } from '../evaluation/model'
 import { Button, inputLook, Popover } from '../ui/controls'
+import { useBench } from '../view/bench'
+import { transport } from '../view/transport'
 
 export function MarksMenu() {
   const marks = useBench((s) => s.clip?.marks)

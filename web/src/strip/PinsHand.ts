@@ -1,5 +1,5 @@
 /** Time pins on the strip: each but the first is dragged along its lane. */
-import { movePin, show, usePins } from '../clip/pins'
+import { movePin, show, usePins } from '../actions/pins'
 import { EDGE, type LaneHand, type Scale } from './laneHand'
 
 export class PinsHand implements LaneHand {

@@ -1,35 +1,24 @@
 /** The strip's canvas: ruler, range, lanes of contacts, findings and keys, now. */
-import {
-  type Clip,
-  type Contact,
-  type Finding,
-  type Mark,
-  type Moved,
-  type Plant,
-  useBench,
-} from '../clip/bench'
-import { moveContact, sameContact } from '../clip/contacts'
-import { draft } from '../clip/draft'
-import { goTo, mend, sizeOf } from '../clip/findings'
-import { moveMark } from '../clip/marks'
-import { addPin, usePins, warpOf } from '../clip/pins'
-import { changePlant, choosePlant, samePlant } from '../clip/plants'
-import { transport } from '../clip/transport'
-import type { Warp } from '../clip/warp'
-import { ticks } from '../sheet/geometry'
+
+import { moveContact } from '../actions/contacts'
+import { goTo, mend, sizeOf } from '../actions/findings'
+import { moveMark } from '../actions/marks'
+import { addPin, usePins, warpOf } from '../actions/pins'
+import { changePlant, choosePlant } from '../actions/plants'
+import type { Clip, Contact, Finding, Plant } from '../evaluation/model'
+import type { Warp } from '../evaluation/warp'
 import { token } from '../ui/theme'
+import { type Moved, useBench } from '../view/bench'
+import { draft } from '../view/draft'
+import { transport } from '../view/transport'
 import { KeysHand } from './KeysHand'
 import { keyFrames } from './keyFrames'
 import { EDGE, type LaneHand, type Scale } from './laneHand'
 import { LANE_HEIGHT, type Lane, LEFT, lanesOf, RULER } from './lanes'
 import { PinsHand } from './PinsHand'
+import { type Picture, paintLane, paintPins, paintRuler, type Span } from './paint'
 
 type Hold = 'none' | 'time' | 'first' | 'last' | 'free' | 'span' | 'lane'
-
-interface Span {
-  first: number
-  last: number
-}
 
 const LABELS = 92
 
@@ -463,52 +452,19 @@ export class Strip {
     const [first, last] = transport.range
     g.fillStyle = token('sunk')
     g.fillRect(this.x(first), RULER, Math.max(2, this.x(last) - this.x(first)), h - RULER)
-    this.ruler(g, first, last)
-    for (const [n, lane] of this.lanes.entries()) this.lane(g, lane, RULER + 2 + n * LANE_HEIGHT)
-    this.pins(g, h)
+    const picture = this.picture(g)
+    paintRuler(picture, first, last)
+    for (const [n, lane] of this.lanes.entries())
+      paintLane(picture, lane, RULER + 2 + n * LANE_HEIGHT)
+    paintPins(picture, h)
   }
 
-  private lane(g: CanvasRenderingContext2D, lane: Lane, y: number): void {
-    const middle = y + LANE_HEIGHT / 2
-    g.fillStyle = token('rule')
-    g.fillRect(LEFT, middle, this.width, 1)
-    g.font = '10.5px "IBM Plex Sans"'
-    g.textAlign = 'left'
-    g.textBaseline = 'middle'
-    g.fillStyle = token('ink-3')
-    g.fillText(lane.label, LEFT + this.width + 9, middle)
-    if (lane.kind === 'contact') {
-      const half = lane.lower.length ? LANE_HEIGHT / 2 - 1 : LANE_HEIGHT - 3
-      for (const c of lane.upper) this.bar(g, c, y + 1, half)
-      for (const c of lane.lower) this.bar(g, c, y + LANE_HEIGHT / 2, half)
-    } else if (lane.kind === 'plant') {
-      const half = lane.lower.length ? LANE_HEIGHT / 2 - 1 : LANE_HEIGHT - 3
-      for (const p of lane.upper) this.ramped(g, p, y + 1, half)
-      for (const p of lane.lower) this.ramped(g, p, y + LANE_HEIGHT / 2, half)
-    } else if (lane.kind === 'finding') {
-      for (const f of lane.findings) this.mark(g, f, y)
-    } else if (lane.kind === 'marks') {
-      for (const m of lane.marks) this.named(g, m, y)
-    } else if (lane.kind === 'drift') {
-      this.hill(g, lane.moved.mended, lane.most, y, true)
-      this.hill(g, lane.moved.rest, lane.most, y, false)
-    } else if (lane.kind === 'keys') this.keysLane(g, y)
-  }
-
-  /** The keys of the selected joints; over the selected stretch a bar with firm ends. */
-  private keysLane(g: CanvasRenderingContext2D, y: number): void {
+  private picture(g: CanvasRenderingContext2D): Picture {
+    const { width, end, lanes, dragged, eased } = this
+    const x = (frame: number) => this.x(frame)
+    const xAfter = (frame: number) => this.xAfter(frame)
     const stretch = this.keysHand.stretch()
-    if (stretch) {
-      const [a, b] = stretch.map((t) => this.x(t)) as [number, number]
-      g.fillStyle = token('calm')
-      g.globalAlpha = 0.25
-      g.fillRect(a - 2, y, b - a + 4, LANE_HEIGHT)
-      g.globalAlpha = 1
-      g.fillStyle = token('ink')
-      for (const x of [a - 2.5, b + 1]) g.fillRect(x, y, 1.5, LANE_HEIGHT)
-    }
-    g.fillStyle = token('calm')
-    for (const k of this.keysShown()) g.fillRect(this.xAfter(k) - 0.5, y + 2, 1, LANE_HEIGHT - 4)
+    return { g, width, end, lanes, x, xAfter, keys: this.keysShown(), stretch, dragged, eased }
   }
 
   /** Times of the keys; while some are dragged, where they would be. */
@@ -516,161 +472,5 @@ export class Strip {
     if (!draft.curves.size || !this.clip) return this.keys
     const { joints, curves } = useBench.getState()
     return keyFrames(this.clip, joints, new Map([...curves, ...draft.curves]))
-  }
-
-  /** Pins: a head in their lane, a line through all others, and a thread to where they were. */
-  private pins(g: CanvasRenderingContext2D, h: number): void {
-    const n = this.lanes.findIndex((lane) => lane.kind === 'pins')
-    const { pins } = usePins.getState()
-    if (n < 0 || !pins) return
-    const middle = RULER + 2 + n * LANE_HEIGHT + LANE_HEIGHT / 2
-    pins.forEach((pin, k) => {
-      const [from, to] = [this.x(pin.from), this.x(pin.to)]
-      g.strokeStyle = token('ink-3')
-      g.lineWidth = 1
-      g.beginPath()
-      g.moveTo(from, middle - 3)
-      g.lineTo(from, middle + 3)
-      g.moveTo(from, middle)
-      g.lineTo(to, middle)
-      g.stroke()
-      g.setLineDash([2, 2])
-      g.beginPath()
-      g.moveTo(to, RULER)
-      g.lineTo(to, h)
-      g.stroke()
-      g.setLineDash([])
-      // The first one stays: it is a bar, the others are knobs to be taken.
-      g.fillStyle = token('ink')
-      g.beginPath()
-      if (k === 0) g.rect(to - 1.5, middle - 5, 3, 10)
-      else g.arc(to, middle, 5, 0, 7)
-      g.fill()
-    })
-  }
-
-  /** A contact: a bar, its ends drawn firm, since they are what is dragged. */
-  private bar(g: CanvasRenderingContext2D, contact: Contact, y: number, height: number): void {
-    const held = this.dragged?.from === contact
-    const shown = held ? this.dragged!.now : contact
-    const chosen = held || sameContact(useBench.getState().contact, contact)
-    const x = this.xAfter(shown.first)
-    const width = Math.max(2, this.xAfter(shown.last) - x)
-    g.fillStyle = token(chosen ? 'signal' : 'calm')
-    g.globalAlpha = chosen ? 0.75 : 0.4
-    g.fillRect(x, y, width, height)
-    g.globalAlpha = 1
-    g.fillRect(x, y, 1.5, height)
-    g.fillRect(x + width - 1.5, y, 1.5, height)
-  }
-
-  /** A plant: a solid bar between the ramps over which it comes and goes; muted, its outline. */
-  private ramped(g: CanvasRenderingContext2D, plant: Plant, y: number, height: number): void {
-    const held = this.dragged?.from === plant
-    const shown = held ? this.dragged!.now : plant
-    const eased = this.eased?.plant === plant ? this.eased.side : null
-    const at = this.dragged?.now.first ?? 0
-    const coming = eased === 'in' ? at : shown.first - plant.ease_in
-    const going = eased === 'out' ? at : shown.last + plant.ease_out
-    const [a, b, c, d] = [coming, shown.first, shown.last, going].map((f) =>
-      this.xAfter(Math.min(Math.max(f, 0), this.end)),
-    ) as [number, number, number, number]
-    const chosen = held || eased !== null || samePlant(useBench.getState().plant, plant)
-    g.fillStyle = g.strokeStyle = token(chosen ? 'signal' : 'ink')
-    g.beginPath()
-    g.moveTo(a, y + height)
-    g.lineTo(b, y)
-    g.lineTo(Math.max(c, b + 1.5), y)
-    g.lineTo(Math.max(d, b + 1.5), y + height)
-    g.closePath()
-    g.globalAlpha = plant.muted ? 0.6 : 0.8 * Math.max(0.25, plant.strength)
-    g.lineWidth = 1
-    if (plant.muted) g.stroke()
-    else g.fill()
-    g.globalAlpha = 1
-  }
-
-  /** A mark: a flag at its first frame with its name, a line to its last. */
-  private named(g: CanvasRenderingContext2D, mark: Mark, y: number): void {
-    const shown = this.dragged?.from === mark ? this.dragged.now : mark
-    const x = this.xAfter(shown.first)
-    g.fillStyle = token('ink')
-    if (shown.last > shown.first) g.fillRect(x, y + LANE_HEIGHT - 3, this.xAfter(shown.last) - x, 2)
-    g.beginPath()
-    g.moveTo(x - 0.75, y)
-    g.lineTo(x + 6, y + 3)
-    g.lineTo(x + 0.75, y + 6)
-    g.lineTo(x + 0.75, y + LANE_HEIGHT)
-    g.lineTo(x - 0.75, y + LANE_HEIGHT)
-    g.fill()
-    g.font = '10px "IBM Plex Sans"'
-    g.textAlign = 'left'
-    g.textBaseline = 'middle'
-    g.fillText(mark.name, x + 9, y + LANE_HEIGHT / 2 - 0.5)
-  }
-
-  /** Drift: filled from the lane's foot up, the worst of each pixel's frames. */
-  private hill(
-    g: CanvasRenderingContext2D,
-    mm: Float32Array,
-    most: number,
-    y: number,
-    hatched: boolean,
-  ): void {
-    g.fillStyle = token(hatched ? 'calm' : 'warn')
-    const per = (transport.frames - 1) / Math.max(1, this.width)
-    for (let px = 0; px < this.width; px += hatched ? 3 : 1) {
-      let worst = 0
-      const last = Math.min(mm.length - 1, Math.ceil((px + 1) * per))
-      for (let f = Math.floor(px * per); f <= last; f++) worst = Math.max(worst, mm[f]!)
-      const height = (worst / most) * (LANE_HEIGHT - 2)
-      g.fillRect(LEFT + px, y + LANE_HEIGHT - 1 - height, 1, height)
-    }
-  }
-
-  /** A finding: a span by its severity; what is meant is an outline. */
-  private mark(g: CanvasRenderingContext2D, f: Finding, y: number): void {
-    const x = this.xAfter(f.first)
-    const width = Math.max(2.5, this.xAfter(f.last) - x)
-    const left = f.last === f.first ? x - 1.25 : x
-    if (f.accepted) {
-      g.strokeStyle = token('rule-2')
-      g.strokeRect(left + 0.5, y + 2.5, width, LANE_HEIGHT - 5)
-      return
-    }
-    g.fillStyle = token(f.severity > 0.5 ? 'bad' : 'warn')
-    g.globalAlpha = 0.45 + 0.55 * f.severity
-    g.fillRect(left, y + 1.5, width, LANE_HEIGHT - 3)
-    g.globalAlpha = 1
-  }
-
-  private ruler(g: CanvasRenderingContext2D, first: number, last: number): void {
-    g.font = '10.5px "IBM Plex Mono"'
-    g.textAlign = 'center'
-    g.textBaseline = 'middle'
-    g.fillStyle = token('ink-3')
-    g.strokeStyle = token('rule-2')
-    const { end } = this
-    for (const t of ticks(0, end, this.width / 90, true)) {
-      g.beginPath()
-      g.moveTo(this.x(t), RULER - 3)
-      g.lineTo(this.x(t), RULER)
-      g.stroke()
-      const held = [first, last].some((f) => Math.abs(this.x(f) - this.x(t)) < 18)
-      if (!held) g.fillText(String(t), this.x(t), 7)
-    }
-    g.fillStyle = token('ink')
-    for (const [frame, side] of [
-      [first, 1],
-      [last, -1],
-    ] as const) {
-      const x = this.x(frame)
-      g.beginPath()
-      g.moveTo(x, 2)
-      g.lineTo(x + 5 * side, 2)
-      g.lineTo(x + 5 * side, RULER - 5)
-      g.lineTo(x, RULER)
-      g.fill()
-    }
   }
 }

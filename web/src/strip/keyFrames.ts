@@ -1,6 +1,7 @@
 /** Frames that hold keys of the selected joints. Dense channels have no keys to jump between. */
-import type { Clip } from '../clip/bench'
-import { type ChannelKey, type Curve, channelKey } from '../clip/curves'
+
+import { type ChannelKey, type Curve, channelKey } from '../evaluation/curves'
+import type { Clip } from '../evaluation/model'
 
 export function keyFrames(
   clip: Clip,

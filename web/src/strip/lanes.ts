@@ -1,6 +1,7 @@
 /** Lanes of the time strip: keys, contacts of each limb, a kind of finding each. */
-import type { Contact, Finding, Mark, Moved, Plant } from '../clip/bench'
-import { useCatalogue } from '../clip/catalogue'
+import type { Contact, Finding, Mark, Plant } from '../evaluation/model'
+import { useCatalogue } from '../sync/catalogue'
+import type { Moved } from '../view/bench'
 
 export const LEFT = 14
 export const RULER = 16

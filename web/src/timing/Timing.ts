@@ -1,13 +1,14 @@
 /** The timing sheet: keys over time in rows, without their values. Owns its canvas, its view and
  * its pointer state; React mounts it. */
-import { type ChannelKey, type Curve, idsOf } from '../clip/curves'
-import { draft } from '../clip/draft'
-import { STILL, showSlide } from '../clip/edits'
-import type { Slide } from '../clip/keys'
-import { allSelected, selectedTimes, selectKeys, useSelection } from '../clip/selection'
-import { transport } from '../clip/transport'
-import { type At, type Box, type View, xToTime, zoomTime } from '../sheet/geometry'
+
+import { STILL, showSlide } from '../actions/edits'
+import { type ChannelKey, type Curve, idsOf } from '../evaluation/curves'
+import type { Slide } from '../evaluation/sliding'
 import { Pointed, Pointer } from '../sheet/pointer'
+import { type At, type Box, type View, xToTime, zoomTime } from '../ui/geometry'
+import { draft } from '../view/draft'
+import { allSelected, selectedTimes, selectKeys, useSelection } from '../view/selection'
+import { transport } from '../view/transport'
 import { type Painted, paint } from './paint'
 import { type Row, type Union, unionOf, unionOfAll } from './rows'
 import { type KeyPlace, ROW, RULER, type Surface } from './surface'

@@ -1,17 +1,18 @@
 /** The timing sheet as a pane: rows that fold at the left, their keys over time at the right. */
 import { ChevronDown, ChevronRight, Maximize2 } from 'lucide-react'
 import { type KeyboardEvent, useEffect, useMemo, useRef } from 'react'
-import { FULL, toggleFull, useFullPane } from '../bench/fullPane'
-import { notify, useBench } from '../clip/bench'
-import { selectChannels, selectJoints } from '../clip/choose'
-import { bringCurves } from '../clip/confirmed'
-import { useViewing } from '../clip/viewing'
+import { selectChannels, selectJoints } from '../actions/choose'
+import { setOpen, unfoldAll, useFolding } from '../actions/folding'
 import { KeyBar } from '../sheet/KeyBar'
 import { useSpoken } from '../sheet/nudges'
 import { SheetChoice } from '../sheet/SheetChoice'
+import { bringCurves } from '../sync/confirmed'
 import { Button, Toggle } from '../ui/controls'
-import { watchPane } from '../ui/pane'
-import { setOpen, unfoldAll, useFolding } from './folding'
+import { notify, useBench } from '../view/bench'
+import { FULL, toggleFull, useFullPane } from '../view/fullPane'
+import { watchPane } from '../view/pane'
+import { showPane } from '../view/panes'
+import { useViewing } from '../view/viewing'
 import { BODY, type Row, rowsOf } from './rows'
 import { Timing } from './Timing'
 
@@ -114,9 +115,11 @@ export function TimingView() {
       if (readout.current) readout.current.textContent = text
     }
     const stop = watchPane(canvas.current!, timing, timing.draw, timing.draw)
+    const gone = showPane(timing)
     void document.fonts.ready.then(timing.draw)
     return () => {
       stop()
+      gone()
       timing.dispose()
       timingRef.current = null
     }

@@ -1,8 +1,9 @@
 /** Draws the timing sheet. A key is a peg: as tall as the share of its row's channels that have
  * one there. A peg on whiskers rides, a dashed one is muted, what is hidden trouble is ringed. */
-import { transport } from '../clip/transport'
-import { type Box, ticks, timeToX, type View } from '../sheet/geometry'
+
+import { type Box, ticks, timeToX, type View } from '../ui/geometry'
 import { token } from '../ui/theme'
+import { transport } from '../view/transport'
 import {
   DOUBLED,
   HELD,

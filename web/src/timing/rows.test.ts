@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
-import type { Clip } from '../clip/bench'
-import { type Curve, type KeyedCurve, keyed } from '../clip/curves'
+import { type Curve, type KeyedCurve, keyed } from '../evaluation/curves'
+import type { Clip } from '../evaluation/model'
 import { DOUBLED, IS_MUTED, OFF_FRAME, RIDES, rowsOf, SELECTED, unionOf, unionOfAll } from './rows'
 
 function curve(times: number[], flags: number[] = []): KeyedCurve {

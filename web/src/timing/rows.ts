@@ -1,6 +1,5 @@
 /** The rows of the timing sheet: all of the body, its parts, their joints and channels. */
 import type { Schemas } from '../api/client'
-import type { Clip } from '../clip/bench'
 import {
   type ChannelKey,
   type Curve,
@@ -10,9 +9,10 @@ import {
   MUTED,
   RIDING,
   splitKey,
-} from '../clip/curves'
-import { maskOf } from '../clip/keys'
-import { allOfLayer, channelsOfLayer, channelsOfProp, weightOf } from '../clip/owners'
+} from '../evaluation/curves'
+import { maskOf } from '../evaluation/keys'
+import type { Clip } from '../evaluation/model'
+import { allOfLayer, channelsOfLayer, channelsOfProp, weightOf } from '../evaluation/owners'
 
 export interface Row {
   id: string

@@ -1,7 +1,7 @@
 /** What the pointer's states know of the timing sheet, and its measures in pixels. */
-import type { ChannelKey } from '../clip/curves'
-import type { Slide } from '../clip/keys'
-import type { At, Box, View } from '../sheet/geometry'
+import type { ChannelKey } from '../evaluation/curves'
+import type { Slide } from '../evaluation/sliding'
+import type { At, Box, View } from '../ui/geometry'
 import type { Row } from './rows'
 
 export const ROW = 24

@@ -1,13 +1,13 @@
 /** Joints and channels as a tree: selects what the sheet shows. */
 import { ChevronDown, ChevronRight, Eye, EyeOff, Pin, Volume2, VolumeX } from 'lucide-react'
 import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from 'react'
-import { useBench } from '../clip/bench'
-import { selectChannels, selectJoints } from '../clip/choose'
-import { axisOf, channelKey, channelTitle } from '../clip/curves'
-import { shownChannels } from '../clip/shown'
-import { toggleHidden, toggleMuted, togglePinned, useViewing } from '../clip/viewing'
+import { selectChannels, selectJoints } from '../actions/choose'
+import { axisOf, channelKey, channelTitle } from '../evaluation/curves'
 import { Button, Check, inputLook, Popover, Toggle } from '../ui/controls'
 import { counted } from '../ui/numbers'
+import { useBench } from '../view/bench'
+import { shownChannels } from '../view/shown'
+import { toggleHidden, toggleMuted, togglePinned, useViewing } from '../view/viewing'
 import { PropRows } from './PropRows'
 
 /** Words that ask for channels, not for joints. */

@@ -1,10 +1,10 @@
 /** The clip's props under their own heading: a press shows a prop's curves, a channel's its own. */
 import { ChevronDown, ChevronRight, Pencil } from 'lucide-react'
-import { useBench } from '../clip/bench'
-import { selectChannels, setStep } from '../clip/choose'
-import { axisOf, type ChannelKey, channelTitle, splitKey } from '../clip/curves'
-import { channelsOfProp, ofProp } from '../clip/owners'
-import { openProp, type Prop } from '../clip/props'
+import { selectChannels, setStep } from '../actions/choose'
+import { openProp, type Prop } from '../actions/props'
+import { axisOf, type ChannelKey, channelTitle, splitKey } from '../evaluation/curves'
+import { channelsOfProp, ofProp } from '../evaluation/owners'
+import { useBench } from '../view/bench'
 
 function PropRow({ prop, chosen }: { prop: Prop; chosen: readonly ChannelKey[] }) {
   const own = channelsOfProp(prop.id)

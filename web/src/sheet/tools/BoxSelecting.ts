@@ -1,8 +1,8 @@
 /** A box is drawn: the keys in it are selected. A press that does not move goes to its time. */
 
-import type { ChannelKey } from '../../clip/curves'
-import { addKeys, clearKeys, selectKeys } from '../../clip/selection'
-import type { Box } from '../geometry'
+import type { ChannelKey } from '../../evaluation/curves'
+import type { Box } from '../../ui/geometry'
+import { addKeys, clearKeys, selectKeys } from '../../view/selection'
 import { type At, boxOf, moved, type Tool } from './tool'
 
 interface Boxed {

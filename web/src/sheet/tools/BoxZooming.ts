@@ -1,5 +1,5 @@
 /** A box is drawn; on release the view becomes what is in it. */
-import { xToTime, yToValue } from '../geometry'
+import { xToTime, yToValue } from '../../ui/geometry'
 import type { Surface } from '../surface'
 import { type At, boxOf, type Tool } from './tool'
 

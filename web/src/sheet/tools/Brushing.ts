@@ -1,9 +1,9 @@
 /** A brush is held down: pull follows the pointer from where it began, calm and restore work
  * wherever it goes. */
 
-import type { Stroke } from '../../clip/brush'
-import { draft } from '../../clip/draft'
-import { commitStroke, showStroke } from '../../clip/edits'
+import { commitStroke, showStroke } from '../../actions/edits'
+import type { Stroke } from '../../evaluation/brush'
+import { draft } from '../../view/draft'
 import { useBrush } from '../brushState'
 import type { Surface } from '../surface'
 import { type At, moved, type Tool } from './tool'

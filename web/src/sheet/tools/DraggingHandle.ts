@@ -1,9 +1,10 @@
 /** A handle's end follows the pointer: its slope and its length. Joined handles turn together;
  * with Shift the two go their own ways, with Ctrl the length stays. */
-import type { KeyedCurve } from '../../clip/curves'
-import { shapeOf } from '../../clip/edits'
-import type { Edits } from '../../clip/keys'
-import { xToTime, yToValue } from '../geometry'
+
+import { shapeOf } from '../../actions/edits'
+import type { KeyedCurve } from '../../evaluation/curves'
+import type { Edits } from '../../evaluation/keys'
+import { xToTime, yToValue } from '../../ui/geometry'
 import type { HandlePlace, Surface } from '../surface'
 import { KeyDrag } from './KeyDrag'
 import type { At } from './tool'

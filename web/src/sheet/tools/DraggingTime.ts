@@ -1,5 +1,5 @@
 /** Time follows the pointer. */
-import { transport } from '../../clip/transport'
+import { transport } from '../../view/transport'
 import type { At, Tool } from './tool'
 
 interface Timed {

@@ -1,7 +1,8 @@
 /** Nothing is held: hovering reads out, a press chooses the next state. */
-import { notify } from '../../clip/bench'
-import { selectKeys, toggleKey, useSelection } from '../../clip/selection'
-import { usePainting } from '../../steps/thin/painting'
+
+import { usePainting } from '../../actions/painting'
+import { notify } from '../../view/bench'
+import { selectKeys, toggleKey, useSelection } from '../../view/selection'
 import type { Surface } from '../surface'
 import { BoxSelecting } from './BoxSelecting'
 import { BoxZooming } from './BoxZooming'

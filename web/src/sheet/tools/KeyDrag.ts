@@ -1,8 +1,9 @@
 /** What dragging keys, handles and the scale box have in common: edits that are shown while they
  * are dragged, kept on release, and put back on Escape. */
-import { draft } from '../../clip/draft'
-import { commitEdits, showEdits } from '../../clip/edits'
-import type { Edits } from '../../clip/keys'
+
+import { commitEdits, showEdits } from '../../actions/edits'
+import type { Edits } from '../../evaluation/keys'
+import { draft } from '../../view/draft'
 import type { Surface } from '../surface'
 import { type At, moved, type Tool } from './tool'
 

@@ -1,8 +1,8 @@
 /** Selected keys follow the pointer: on whole frames unless Alt is held, along one axis with Shift,
  * up to a key that stays, or past it where that is asked for. */
-import { editSelected, roomToMove } from '../../clip/edits'
-import type { Edits } from '../../clip/keys'
-import { useViewing } from '../../clip/viewing'
+import { editSelected, roomToMove } from '../../actions/edits'
+import type { Edits } from '../../evaluation/keys'
+import { useViewing } from '../../view/viewing'
 import type { KeyPlace, Surface } from '../surface'
 import { KeyDrag } from './KeyDrag'
 import type { At } from './tool'

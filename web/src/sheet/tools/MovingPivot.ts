@@ -1,6 +1,7 @@
 /** The point that the scale box scales about follows the pointer. */
-import { useSelection } from '../../clip/selection'
-import { xToTime, yToValue } from '../geometry'
+
+import { xToTime, yToValue } from '../../ui/geometry'
+import { useSelection } from '../../view/selection'
 import type { Surface } from '../surface'
 import type { At, Tool } from './tool'
 

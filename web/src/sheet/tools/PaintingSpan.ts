@@ -1,5 +1,5 @@
 /** A span is painted over the curves: where thinning keeps closer to the take. */
-import { usePainting } from '../../steps/thin/painting'
+import { usePainting } from '../../actions/painting'
 import type { Surface } from '../surface'
 import type { At, Tool } from './tool'
 

@@ -1,5 +1,5 @@
 /** The view follows the pointer. */
-import { type Box, pan, type View } from '../geometry'
+import { type Box, pan, type View } from '../../ui/geometry'
 import type { At, Tool } from './tool'
 
 /** What can be panned: a sheet of values, or of keys over time alone. */

@@ -1,9 +1,9 @@
 /** The scale box: selected keys are scaled in time and value from one of its sides or corners,
  * about the opposite one, or about the pivot where one is set. */
-import { editSelected, shapeOf } from '../../clip/edits'
-import type { Edits } from '../../clip/keys'
-import { useSelection } from '../../clip/selection'
-import { xToTime, yToValue } from '../geometry'
+import { editSelected, shapeOf } from '../../actions/edits'
+import type { Edits } from '../../evaluation/keys'
+import { xToTime, yToValue } from '../../ui/geometry'
+import { useSelection } from '../../view/selection'
 import type { Extent, Grip, Surface } from '../surface'
 import { KeyDrag } from './KeyDrag'
 import type { At } from './tool'

@@ -1,5 +1,5 @@
 /** Dragging along the value scale zooms values about where it was taken. */
-import { yToValue, zoomValue } from '../geometry'
+import { yToValue, zoomValue } from '../../ui/geometry'
 import type { Surface } from '../surface'
 import type { At, Tool } from './tool'
 

@@ -1,5 +1,5 @@
 /** What every state of a sheet's pointer is. One file a state; Escape always restores. */
-import type { At } from '../geometry'
+import type { At } from '../../ui/geometry'
 import type { Surface } from '../surface'
 
 export type { At }

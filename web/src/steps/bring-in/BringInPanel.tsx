@@ -3,10 +3,11 @@ import { useQuery } from '@tanstack/react-query'
 import { X } from 'lucide-react'
 import { type ReactNode, useState } from 'react'
 import { answer, client } from '../../api/client'
-import { type Clip, useBench } from '../../clip/bench'
-import { write } from '../../clip/write'
+import type { Clip } from '../../evaluation/model'
+import { write } from '../../sync/write'
 import { Choice, Field, inputLook, Row } from '../../ui/controls'
 import { grouped, rateOf, seconds } from '../../ui/numbers'
+import { useBench } from '../../view/bench'
 import { Panel } from '../Panel'
 
 const UNITS = { m: 1, cm: 0.01, mm: 0.001, inch: 0.0254 } as const

@@ -1,7 +1,8 @@
 /** Calm: spikes gone, noise down, contacts still sharp; the clip cut, filled, tidied. */
-import { useBench } from '../../clip/bench'
-import { useCatalogue } from '../../clip/catalogue'
-import { countsOf } from '../../clip/findings'
+
+import { countsOf } from '../../actions/findings'
+import { useCatalogue } from '../../sync/catalogue'
+import { useBench } from '../../view/bench'
 import { OperationCard } from '../operation/OperationCard'
 import { Panel } from '../Panel'
 

@@ -2,12 +2,12 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { Download } from 'lucide-react'
 import { useEffect, useState } from 'react'
+import { mendedCount } from '../../actions/account'
 import { answer, client, type Schemas } from '../../api/client'
-import { mendedCount } from '../../clip/account'
-import { notify, useBench } from '../../clip/bench'
-import { transport } from '../../clip/transport'
 import { Button, Check, Field, inputLook, Row } from '../../ui/controls'
 import { bytes, degrees, grouped, millimetres, rateOf, rounded } from '../../ui/numbers'
+import { notify, useBench } from '../../view/bench'
+import { transport } from '../../view/transport'
 import { Panel, Trouble } from '../Panel'
 
 const RATES: Record<string, [number, number]> = {

@@ -1,11 +1,11 @@
 /** The body: what each joint is taken for, on a picture and in a list, to be corrected and kept. */
 import { useState } from 'react'
+import { selectJoints } from '../../actions/choose'
 import { answer, client, type Schemas } from '../../api/client'
-import { notify, useBench } from '../../clip/bench'
-import { selectJoints } from '../../clip/choose'
-import { write } from '../../clip/write'
+import { write } from '../../sync/write'
 import { Button, inputLook } from '../../ui/controls'
 import { tapered } from '../../ui/drawn'
+import { notify, useBench } from '../../view/bench'
 
 /** How sure a role is, in a word. */
 function sureness(confidence: number, source: string): string {

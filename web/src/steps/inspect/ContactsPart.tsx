@@ -1,6 +1,5 @@
 /** Contacts: spans in which feet and hands are held, to be put right before thinning. */
 import { useState } from 'react'
-import { type Contact, useBench } from '../../clip/bench'
 import {
   addContact,
   joinContact,
@@ -9,10 +8,12 @@ import {
   removeContact,
   sameContact,
   splitContact,
-} from '../../clip/contacts'
-import { transport } from '../../clip/transport'
-import { write } from '../../clip/write'
+} from '../../actions/contacts'
+import type { Contact } from '../../evaluation/model'
+import { write } from '../../sync/write'
 import { Button, inputLook } from '../../ui/controls'
+import { useBench } from '../../view/bench'
+import { transport } from '../../view/transport'
 import { OperationCard } from '../operation/OperationCard'
 
 const LIMBS = [

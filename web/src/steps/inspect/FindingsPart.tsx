@@ -1,12 +1,13 @@
 /** Findings in one list: sorted, narrowed, each leading to its place and its remedy. */
 import { Check as Tick, Wrench } from 'lucide-react'
 import { type FocusEvent, type KeyboardEvent, useEffect, useMemo, useRef, useState } from 'react'
-import { type Finding, useBench } from '../../clip/bench'
-import { useCatalogue } from '../../clip/catalogue'
-import { channelTitle } from '../../clip/curves'
-import { countsOf, goTo, mend, sameFinding, sizeOf, useFinding } from '../../clip/findings'
-import { apply } from '../../clip/write'
+import { countsOf, goTo, mend, sameFinding, sizeOf, useFinding } from '../../actions/findings'
+import { channelTitle } from '../../evaluation/curves'
+import type { Finding } from '../../evaluation/model'
+import { useCatalogue } from '../../sync/catalogue'
+import { apply } from '../../sync/write'
 import { Button, Check, inputLook, Tip } from '../../ui/controls'
+import { useBench } from '../../view/bench'
 import { type Order, useInspect } from './inspect'
 
 const MOST_LISTED = 400

@@ -1,6 +1,7 @@
 /** Inspect: what is measured to be wrong, when feet and hands are held, what the joints are. */
-import { useBench } from '../../clip/bench'
+
 import { Tabs } from '../../ui/controls'
+import { useBench } from '../../view/bench'
 import { Panel } from '../Panel'
 import { BodyPart } from './BodyPart'
 import { ContactsPart } from './ContactsPart'

@@ -1,10 +1,11 @@
 /** What an operation did or would do, in numbers: its report, drift, findings before and after. */
-import type { Preview } from '../../clip/bench'
-import { useBench } from '../../clip/bench'
-import { useCatalogue } from '../../clip/catalogue'
-import { countsOf } from '../../clip/findings'
+
+import { countsOf } from '../../actions/findings'
+import { useCatalogue } from '../../sync/catalogue'
 import { Row } from '../../ui/controls'
 import { degrees, grouped, millimetres, rounded } from '../../ui/numbers'
+import type { Preview } from '../../view/bench'
+import { useBench } from '../../view/bench'
 
 /** A report's number by its name: "jitter_after_deg" is degrees, "gaps" a count. */
 export function figure(name: string, value: number): string {

@@ -1,8 +1,8 @@
 /** Parameters of an operation as the server describes them: a fitting control each. */
 import { useId } from 'react'
-import { useBench } from '../../clip/bench'
-import type { Operation } from '../../clip/catalogue'
+import type { Operation } from '../../sync/catalogue'
 import { Check, inputLook } from '../../ui/controls'
+import { useBench } from '../../view/bench'
 
 export type Params = Record<string, unknown>
 type Param = Operation['params'][number]

@@ -1,9 +1,10 @@
 /** What an operation may touch: which joints, and when. */
 import { useSyncExternalStore } from 'react'
-import { type Finding, type Scope, useBench } from '../../clip/bench'
-import { handScope } from '../../clip/edits'
-import { transport } from '../../clip/transport'
+import { handScope } from '../../actions/edits'
+import type { Finding, Scope } from '../../evaluation/model'
 import { inputLook } from '../../ui/controls'
+import { useBench } from '../../view/bench'
+import { transport } from '../../view/transport'
 
 /** As chosen in the panel; turned into a scope when asked for, since the selection moves. */
 export interface ScopeChosen {

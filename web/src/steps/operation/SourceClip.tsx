@@ -2,8 +2,9 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answer, client, clipOfTake, textOf } from '../../api/client'
-import { type Clip, notify } from '../../clip/bench'
+import type { Clip } from '../../evaluation/model'
 import { Select } from '../../ui/controls'
+import { notify } from '../../view/bench'
 
 /** A take's clip by `take:3`, what is stored by `stored:4`. */
 interface Source {

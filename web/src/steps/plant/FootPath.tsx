@@ -1,6 +1,6 @@
 /** A part's way: seen from above with its place, and its height over the floor in time. */
 import type { Schemas } from '../../api/client'
-import type { Clip, Plant } from '../../clip/bench'
+import type { Clip, Plant } from '../../evaluation/model'
 
 type Path = Schemas['FootPathOut']
 

@@ -1,10 +1,11 @@
 /** One plant: when, where and how it holds, and its part's way seen from above and from the side. */
 import { useQuery } from '@tanstack/react-query'
+import { changePlant, freePlant, heldWith } from '../../actions/plants'
 import { answer, client } from '../../api/client'
-import { type Plant, useBench } from '../../clip/bench'
-import { changePlant, freePlant, heldWith } from '../../clip/plants'
+import type { Plant } from '../../evaluation/model'
 import { stageRef } from '../../stage/refs'
 import { Button, Check, NumberInput, Select, Slider } from '../../ui/controls'
+import { useBench } from '../../view/bench'
 import { FootPath } from './FootPath'
 
 const EASES = {

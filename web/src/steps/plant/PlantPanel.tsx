@@ -2,10 +2,7 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { Eye, EyeOff } from 'lucide-react'
 import { useState } from 'react'
-import { answer, client, type Schemas } from '../../api/client'
-import { type Plant, useBench } from '../../clip/bench'
-import { useCatalogue } from '../../clip/catalogue'
-import { countsOf } from '../../clip/findings'
+import { countsOf } from '../../actions/findings'
 import {
   changePlant,
   choosePlant,
@@ -13,10 +10,14 @@ import {
   type PlantFigures,
   plantFromNow,
   samePlant,
-} from '../../clip/plants'
-import { transport } from '../../clip/transport'
+} from '../../actions/plants'
+import { answer, client, type Schemas } from '../../api/client'
+import type { Plant } from '../../evaluation/model'
+import { useCatalogue } from '../../sync/catalogue'
 import { Button, Row, Select, Tip } from '../../ui/controls'
 import { counted, millimetres } from '../../ui/numbers'
+import { useBench } from '../../view/bench'
+import { transport } from '../../view/transport'
 import { OperationCard } from '../operation/OperationCard'
 import { ReportRows } from '../operation/Outcome'
 import { Panel } from '../Panel'

@@ -1,8 +1,6 @@
 /** Props: what hands hold and feet stand on, made, led and keyed. */
 import { useState, useSyncExternalStore } from 'react'
-import { useBench } from '../../clip/bench'
-import { selectChannels } from '../../clip/choose'
-import { channelsOfProp } from '../../clip/owners'
+import { selectChannels } from '../../actions/choose'
 import {
   changeProp,
   isDense,
@@ -15,9 +13,11 @@ import {
   removeProp,
   SHAPES,
   thinProp,
-} from '../../clip/props'
-import { transport } from '../../clip/transport'
+} from '../../actions/props'
+import { channelsOfProp } from '../../evaluation/owners'
 import { Button, inputLook, NumberInput, Select, Tip } from '../../ui/controls'
+import { useBench } from '../../view/bench'
+import { transport } from '../../view/transport'
 
 /** The names of the selected joints, two at most. */
 function useLeaders(): string[] {

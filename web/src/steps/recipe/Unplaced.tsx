@@ -1,15 +1,16 @@
 /** Hand edits that found no key after a change above: shown where they were, placed by hand. */
+
+import { selectChannels } from '../../actions/choose'
 import type { Schemas } from '../../api/client'
-import { useBench } from '../../clip/bench'
-import { selectChannels } from '../../clip/choose'
-import { channelTitle } from '../../clip/curves'
-import type { KeyEdit } from '../../clip/keys'
-import { channelNamed } from '../../clip/owners'
-import { useSelection } from '../../clip/selection'
-import { transport } from '../../clip/transport'
-import { useViewing } from '../../clip/viewing'
-import { write } from '../../clip/write'
+import { channelTitle } from '../../evaluation/curves'
+import type { KeyEdit } from '../../evaluation/keys'
+import { channelNamed } from '../../evaluation/owners'
+import { write } from '../../sync/write'
 import { Button } from '../../ui/controls'
+import { useBench } from '../../view/bench'
+import { useSelection } from '../../view/selection'
+import { transport } from '../../view/transport'
+import { useViewing } from '../../view/viewing'
 
 type Line = Schemas['RecipeLineOut']
 type Lost = KeyEdit & { owner?: string; joint: string; channel: string }

@@ -1,6 +1,6 @@
 /** Parts of another clip brought over into this one: whose they are, then which joints and frames. */
-import type { Clip } from '../../clip/bench'
-import { transport } from '../../clip/transport'
+import type { Clip } from '../../evaluation/model'
+import { transport } from '../../view/transport'
 import { OperationCard } from '../operation/OperationCard'
 import { useSource } from '../operation/SourceClip'
 

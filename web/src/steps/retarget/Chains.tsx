@@ -2,7 +2,7 @@
 import { X } from 'lucide-react'
 import { useState } from 'react'
 import type { Schemas } from '../../api/client'
-import { useCarrying, wish } from '../../clip/carrying'
+import { useCarrying, wish } from '../../sync/carrying'
 import { Button } from '../../ui/controls'
 
 type Figure = Schemas['FigureOut']

@@ -1,8 +1,8 @@
 /** Two figures at rest, side by side, with a line from each joint to the one that gives it its turn. */
 import { type PointerEvent, useRef, useState } from 'react'
 import type { Schemas } from '../../api/client'
-import { useCarrying, wish } from '../../clip/carrying'
-import type { Vec } from '../../clip/limb'
+import type { Vec } from '../../evaluation/limb'
+import { useCarrying, wish } from '../../sync/carrying'
 import { Toggle } from '../../ui/controls'
 import { turnedFurther, turnedPoints, VIEWS, type View } from './resting'
 

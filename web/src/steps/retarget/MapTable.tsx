@@ -1,7 +1,7 @@
 /** The map of joints: what is doubtful first, each joint with where it has its turn from. */
 import { useState } from 'react'
 import type { Schemas } from '../../api/client'
-import { useCarrying, wish } from '../../clip/carrying'
+import { useCarrying, wish } from '../../sync/carrying'
 import { Toggle } from '../../ui/controls'
 import { counted } from '../../ui/numbers'
 import { Chains } from './Chains'

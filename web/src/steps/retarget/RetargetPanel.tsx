@@ -4,7 +4,7 @@ import { ChevronLeft, ChevronRight } from 'lucide-react'
 import { useEffect, useRef, useState } from 'react'
 import { Link as To } from 'react-router'
 import { answer, client, textOf } from '../../api/client'
-import { type Clip, notify, useBench } from '../../clip/bench'
+import type { Clip } from '../../evaluation/model'
 import {
   askSoon,
   BESIDE_M,
@@ -14,11 +14,12 @@ import {
   type Report,
   useCarrying,
   type Wishes,
-} from '../../clip/carrying'
-import { transport } from '../../clip/transport'
-import { takeUp, write } from '../../clip/write'
+} from '../../sync/carrying'
+import { takeUp, write } from '../../sync/write'
 import { Button, Check, Row, Select, Toggle } from '../../ui/controls'
 import { counted, grouped, millimetres } from '../../ui/numbers'
+import { notify, useBench } from '../../view/bench'
+import { transport } from '../../view/transport'
 import { Panel, Trouble } from '../Panel'
 import { BringOver } from './BringOver'
 import { MapTable } from './MapTable'

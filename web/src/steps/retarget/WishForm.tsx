@@ -1,8 +1,8 @@
 /** What is wished of carrying: rest, root, ends. */
 import type { Schemas } from '../../api/client'
-import { useBench } from '../../clip/bench'
-import { PLAIN, type Turn, useCarrying, type Wishes, wish } from '../../clip/carrying'
+import { PLAIN, type Turn, useCarrying, type Wishes, wish } from '../../sync/carrying'
 import { Button, Check, Choice, NumberInput, Select, Slider } from '../../ui/controls'
+import { useBench } from '../../view/bench'
 
 const percent = (share: number) => `${Math.round(100 * share)} %`
 

@@ -1,8 +1,8 @@
 /** A figure's rest as it is turned by hand, and how a drag in a picture of it turns a joint. */
 import type { Schemas } from '../../api/client'
-import type { Turn } from '../../clip/carrying'
-import { add, sub, type Vec } from '../../clip/limb'
-import { inverse, multiply, type Quat, rotate, turned, turnOf } from '../../clip/rotations'
+import { add, sub, type Vec } from '../../evaluation/limb'
+import { inverse, multiply, type Quat, rotate, turned, turnOf } from '../../evaluation/rotations'
+import type { Turn } from '../../sync/carrying'
 
 type Figure = Schemas['FigureOut']
 

@@ -1,9 +1,9 @@
 /** Range to whole cycles: asked of the server, set on the time strip. */
 import { useState } from 'react'
 import { answer, client } from '../../api/client'
-import { useBench } from '../../clip/bench'
-import { transport } from '../../clip/transport'
 import { Button } from '../../ui/controls'
+import { useBench } from '../../view/bench'
+import { transport } from '../../view/transport'
 
 export function CyclesButton() {
   const clip = useBench((s) => s.clip)

@@ -1,8 +1,6 @@
 /** Keys by hand: set, select, type for one or many, what happens outside of them, scaling. */
 import { useState } from 'react'
-import { useBench } from '../../clip/bench'
-import { copySelected, paste } from '../../clip/clipboard'
-import { type ChannelKey, EXTENDS, type ExtendName } from '../../clip/curves'
+import { copySelected, paste } from '../../actions/clipboard'
 import {
   channelsOf,
   commitEdits,
@@ -12,12 +10,14 @@ import {
   STILL,
   setKeys,
   workedOn,
-} from '../../clip/edits'
-import { common, countKeys, useSelection } from '../../clip/selection'
-import { transport } from '../../clip/transport'
+} from '../../actions/edits'
+import { type ChannelKey, EXTENDS, type ExtendName } from '../../evaluation/curves'
 import { alongChannels, atTheseTimes, inTheRange, invertKeys, selectAll } from '../../sheet/nudges'
 import { scaled } from '../../sheet/tools/ScalingKeys'
 import { Button, NumberInput, Select, Tip } from '../../ui/controls'
+import { useBench } from '../../view/bench'
+import { common, countKeys, useSelection } from '../../view/selection'
+import { transport } from '../../view/transport'
 
 export function KeysPart() {
   return (

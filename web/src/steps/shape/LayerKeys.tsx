@@ -1,8 +1,6 @@
 /** Keys of a layer by number: what it does to the selected joint at now. */
 import { useSyncExternalStore } from 'react'
-import { type Clip, useBench } from '../../clip/bench'
-import { selectJoints } from '../../clip/choose'
-import { useLayers } from '../../clip/layerChoice'
+import { selectJoints } from '../../actions/choose'
 import {
   changeLayer,
   keyLayer,
@@ -10,12 +8,15 @@ import {
   setRamp,
   valuesNow,
   whyNoKeys,
-} from '../../clip/layers'
-import { channelsOfLayer, type Layer, weightOf } from '../../clip/owners'
-import { transport } from '../../clip/transport'
+} from '../../actions/layers'
+import type { Clip } from '../../evaluation/model'
+import { channelsOfLayer, type Layer, weightOf } from '../../evaluation/owners'
 import { lengthUnit } from '../../sheet/names'
 import { Button, NumberInput, Tip } from '../../ui/controls'
 import { degrees } from '../../ui/numbers'
+import { useBench } from '../../view/bench'
+import { useLayers } from '../../view/layerChoice'
+import { transport } from '../../view/transport'
 
 /** A turn as its size and its axis: how far it is from the pose below. */
 function axisText(vector: readonly number[]): string {

@@ -1,5 +1,5 @@
 /** What is done with a whole layer: copied, merged, split, brought to another clip, taken out. */
-import { type Clip, useBench } from '../../clip/bench'
+
 import {
   copyLayer,
   copyToClip,
@@ -8,9 +8,11 @@ import {
   removeLayer,
   splitAtNow,
   splitJoints,
-} from '../../clip/layers'
-import type { Layer } from '../../clip/owners'
+} from '../../actions/layers'
+import type { Clip } from '../../evaluation/model'
+import type { Layer } from '../../evaluation/owners'
 import { Button, Select, Tip } from '../../ui/controls'
+import { useBench } from '../../view/bench'
 import { useTakes } from '../operation/SourceClip'
 
 export function LayerMoves({ layer, clip }: { layer: Layer; clip: Clip }) {

@@ -2,11 +2,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { ChevronDown, ChevronUp, Lock, LockOpen, Volume2, VolumeX } from 'lucide-react'
 import { useEffect, useState, useSyncExternalStore } from 'react'
-import { answer, client, type Schemas, textOf } from '../../api/client'
-import { type Clip, notify, useBench } from '../../clip/bench'
-import { bringCurves } from '../../clip/confirmed'
-import { commitEdits, showEdits } from '../../clip/edits'
-import { useLayers } from '../../clip/layerChoice'
+import { commitEdits, showEdits } from '../../actions/edits'
 import {
   changeLayer,
   chooseLayer,
@@ -19,12 +15,17 @@ import {
   type Space,
   weightEdits,
   weightNow,
-} from '../../clip/layers'
-import type { Layer } from '../../clip/owners'
-import { transport } from '../../clip/transport'
-import { apply } from '../../clip/write'
+} from '../../actions/layers'
+import { answer, client, type Schemas, textOf } from '../../api/client'
+import type { Clip } from '../../evaluation/model'
+import type { Layer } from '../../evaluation/owners'
+import { bringCurves } from '../../sync/confirmed'
+import { apply } from '../../sync/write'
 import { Button, inputLook, NumberInput, Select, Slider, Tip, Toggle } from '../../ui/controls'
 import { degrees, millimetres } from '../../ui/numbers'
+import { notify, useBench } from '../../view/bench'
+import { useLayers } from '../../view/layerChoice'
+import { transport } from '../../view/transport'
 import { OperationCard } from '../operation/OperationCard'
 import { useSource } from '../operation/SourceClip'
 import { landing } from '../retarget/BringOver'

@@ -1,11 +1,12 @@
 /** Placement: where the whole clip stands, in numbers that are an edit each. */
 import { Volume2, VolumeX } from 'lucide-react'
 import { useState } from 'react'
-import { type Clip, useBench } from '../../clip/bench'
-import { localAt } from '../../clip/poses'
-import { transport } from '../../clip/transport'
-import { apply } from '../../clip/write'
+import type { Clip } from '../../evaluation/model'
+import { localAt } from '../../evaluation/poses'
+import { apply } from '../../sync/write'
 import { Button, NumberInput, Tip } from '../../ui/controls'
+import { useBench } from '../../view/bench'
+import { transport } from '../../view/transport'
 
 const AXES = ['X', 'Y', 'Z'] as const
 const NOWHERE = { move: [0, 0, 0], turn: 0, scale: 1, muted: false }

@@ -1,28 +1,26 @@
 /** Poses by hand, in numbers: values of the picked joint, turns of all picked ones, copies, keys. */
 import { useEffect, useReducer, useState, useSyncExternalStore } from 'react'
-import { useBench } from '../../clip/bench'
-import { channelKey, channelTitle } from '../../clip/curves'
-import { draft } from '../../clip/draft'
-import { useLayers } from '../../clip/layerChoice'
+import { copyPose, keyPart, pastePose } from '../../actions/poseKeys'
 import {
   commitPose,
-  copyPose,
-  keyPart,
   mayPose,
   ofValues,
   onLive,
-  pastePose,
   setAuto,
   usePosing,
   valueNow,
-} from '../../clip/posing'
-import { transport } from '../../clip/transport'
+} from '../../actions/posing'
+import { channelKey, channelTitle } from '../../evaluation/curves'
 import { TakesKeys } from '../../layers/TakesKeys'
 import { lengthUnit } from '../../sheet/names'
 import { AXES } from '../../stage/Gizmo'
 import { PoseChoices } from '../../stage/PoseBar'
 import { handRef } from '../../stage/refs'
 import { Button, Check, NumberInput, Select } from '../../ui/controls'
+import { useBench } from '../../view/bench'
+import { draft } from '../../view/draft'
+import { useLayers } from '../../view/layerChoice'
+import { transport } from '../../view/transport'
 import { LayerKeys } from './LayerKeys'
 
 /** Rendered anew while a pose is dragged. */

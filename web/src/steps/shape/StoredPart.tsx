@@ -1,14 +1,15 @@
 /** Stored poses and motions: kept with a picture, found by a word, taken by a share. */
 import { useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
+import { beginAnew, keepStored, type Stored, takePose } from '../../actions/stored'
 import { answer, client, textOf } from '../../api/client'
-import { type Clip, notify, useBench } from '../../clip/bench'
-import { beginAnew, keepStored, type Stored, takePose } from '../../clip/stored'
-import { transport } from '../../clip/transport'
+import type { Clip } from '../../evaluation/model'
 import { Button, Check, inputLook, Slider, Tip } from '../../ui/controls'
 import { counted } from '../../ui/numbers'
 import { Picture } from '../../ui/Picture'
-import { useOpenCard } from '../operation/openCard'
+import { notify, useBench } from '../../view/bench'
+import { useOpenCard } from '../../view/openCard'
+import { transport } from '../../view/transport'
 import { useStored } from '../operation/SourceClip'
 
 const words = (text: string): string[] =>

@@ -1,7 +1,6 @@
 /** Time as a whole: pins on a span, frames taken out and put in, what follows moved. */
 import { X } from 'lucide-react'
 import { useSyncExternalStore } from 'react'
-import { useBench } from '../../clip/bench'
 import {
   addPin,
   applyPins,
@@ -12,9 +11,10 @@ import {
   setSmooth,
   show,
   usePins,
-} from '../../clip/pins'
-import { transport } from '../../clip/transport'
+} from '../../actions/pins'
 import { Button, NumberInput, Toggle } from '../../ui/controls'
+import { useBench } from '../../view/bench'
+import { transport } from '../../view/transport'
 import { OperationCard } from '../operation/OperationCard'
 import { PreviewNumbers } from '../operation/Outcome'
 import { Trouble } from '../Panel'

@@ -1,5 +1,5 @@
 /** Parameters that the bench itself says: the range of the time strip, now. */
-import { transport } from '../../clip/transport'
+import { transport } from '../../view/transport'
 
 const range = () => ({ first: transport.range[0], last: transport.range[1] })
 

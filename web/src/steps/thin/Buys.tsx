@@ -1,8 +1,8 @@
 /** What a tolerance buys: keys against tolerance, with the one in use; a press takes another. */
 import { useQuery } from '@tanstack/react-query'
 import { answer, client } from '../../api/client'
-import { useBench } from '../../clip/bench'
 import { degrees, grouped, millimetres } from '../../ui/numbers'
+import { useBench } from '../../view/bench'
 
 const WIDE = 268
 const HIGH = 96

@@ -1,19 +1,19 @@
 /** Thin: what the tolerance holds for, who shares key times, and what the result costs. */
 import { Brush, X } from 'lucide-react'
 import { useCallback, useEffect, useState, useSyncExternalStore } from 'react'
-import { notify, useBench } from '../../clip/bench'
-import { countsOf } from '../../clip/findings'
-import { cancelPreview, startPreview } from '../../clip/previews'
-import { transport } from '../../clip/transport'
+import { countsOf } from '../../actions/findings'
+import { paintedGroup, usePainting, withSpan } from '../../actions/painting'
+import { commitThin, DEFAULTS, type ThinParams, thinLine } from '../../actions/thinning'
+import { cancelPreview, startPreview } from '../../sync/previews'
 import { Button, Check, Choice, inputLook, Row, Select, Slider, Toggle } from '../../ui/controls'
 import { degrees, grouped, millimetres } from '../../ui/numbers'
+import { notify, useBench } from '../../view/bench'
+import { transport } from '../../view/transport'
 import { OperationCard } from '../operation/OperationCard'
 import { beginning, ScopeChoice, scopeOf } from '../operation/ScopeChoice'
 import { Panel, Trouble } from '../Panel'
 import { Buys, useTolerances } from './Buys'
 import { useFewest } from './fewest'
-import { paintedGroup, usePainting, withSpan } from './painting'
-import { commitThin, DEFAULTS, type ThinParams, thinLine } from './thinning'
 
 /** Where the sliders stop: fine where tolerances are small, round numbers throughout. */
 const DEGREES = [

@@ -4,9 +4,10 @@
  */
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
+import { commitThin, type ThinParams } from '../../actions/thinning'
 import { answer, client, textOf } from '../../api/client'
-import { notify, type Scope, useBench } from '../../clip/bench'
-import { commitThin, type ThinParams } from './thinning'
+import type { Scope } from '../../evaluation/model'
+import { notify, useBench } from '../../view/bench'
 
 interface Search {
   job: number

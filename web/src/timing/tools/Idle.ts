@@ -1,11 +1,11 @@
 /** Nothing is held: hovering reads out, a press chooses the next state. */
 
-import { notify, useBench } from '../../clip/bench'
-import { addKeys, allSelected, selectKeys, useSelection } from '../../clip/selection'
 import { BoxSelecting } from '../../sheet/tools/BoxSelecting'
 import { DraggingTime } from '../../sheet/tools/DraggingTime'
 import { Panning } from '../../sheet/tools/Panning'
 import type { At, Resting, Tool } from '../../sheet/tools/tool'
+import { notify, useBench } from '../../view/bench'
+import { addKeys, allSelected, selectKeys, useSelection } from '../../view/selection'
 import { RULER, type Surface } from '../surface'
 import { Moving } from './Moving'
 import { Scaling } from './Scaling'

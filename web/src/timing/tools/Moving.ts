@@ -1,9 +1,10 @@
 /** The selected keys follow the pointer in time, or with Ctrl copies of them: on whole frames unless
  * Alt is held, never past a key that stays. */
-import { draft } from '../../clip/draft'
-import { commitSlide, roomToMove } from '../../clip/edits'
-import type { Slide } from '../../clip/keys'
+
+import { commitSlide, roomToMove } from '../../actions/edits'
+import type { Slide } from '../../evaluation/sliding'
 import { type At, moved, type Tool } from '../../sheet/tools/tool'
+import { draft } from '../../view/draft'
 import type { Surface } from '../surface'
 
 export class Moving implements Tool<Surface> {

@@ -1,10 +1,11 @@
 /** The bar over the selected keys is pulled by an end: they are scaled in time about the other end,
  * with Shift about now. */
-import { draft } from '../../clip/draft'
-import { commitSlide } from '../../clip/edits'
-import type { Slide } from '../../clip/keys'
-import { transport } from '../../clip/transport'
+
+import { commitSlide } from '../../actions/edits'
+import type { Slide } from '../../evaluation/sliding'
 import type { At, Tool } from '../../sheet/tools/tool'
+import { draft } from '../../view/draft'
+import { transport } from '../../view/transport'
 import type { Surface } from '../surface'
 
 export class Scaling implements Tool<Surface> {

@@ -1,0 +1,47 @@
+"""What the recipes router takes and gives."""
+
+from datetime import datetime
+from typing import Any, Literal
+
+from ninja import Field, Schema
+from pydantic import PositiveInt
+
+from api.schemas.shared import AppendIn
+
+
+class RecipeIn(Schema):
+    name: str = Field(min_length=1, max_length=120)
+    lines: list[AppendIn] = Field(min_length=1, max_length=200)
+    rate: tuple[PositiveInt, PositiveInt] | None = Field(
+        None, description="of the take they were made on"
+    )
+
+
+class RecipeOut(Schema):
+    id: int = Field(description="0 is the built-in recipe")
+    name: str
+    lines: list[AppendIn]
+    told: list[str]
+
+
+class BatchIn(Schema):
+    recipe: int
+    takes: list[int] = Field(min_length=1)
+
+
+class BatchRowOut(Schema):
+    job: int
+    take: int
+    name: str
+    state: Literal["queued", "running", "done", "failed", "cancelled"]
+    progress: float
+    message: str
+    result: dict[str, Any]
+
+
+class BatchOut(Schema):
+    id: int
+    name: str
+    told: list[str]
+    created: datetime
+    rows: list[BatchRowOut]

@@ -1,0 +1,38 @@
+"""What the takes router takes and gives."""
+
+from datetime import datetime
+
+from ninja import Field, Schema
+
+from api.schemas.shared import JobOut, PictureOut
+
+
+class TakeOut(Schema):
+    id: int
+    name: str
+    file_name: str
+    skeleton: str
+    rate: list[int] = Field(description="frames a second: numerator, denominator")
+    frames: int
+    joints: int
+    channels: int
+    keys: int
+    notes: list[str]
+    warnings: list[str]
+    findings: dict[str, int] = Field(description="open findings by kind, as captured")
+    left: dict[str, int] | None = Field(description="open findings of its clip, if it has one")
+    work: float = Field(description="how much work the open findings stand for")
+    picture: PictureOut
+    clip: int | None = Field(description="the clip last worked on, if any")
+    carried_onto: str | None = Field(description="the skeleton that it was made to be carried onto")
+    created: datetime
+
+
+class RefusedFile(Schema):
+    name: str
+    detail: str
+
+
+class UploadOut(Schema):
+    jobs: list[JobOut]
+    refused: list[RefusedFile]

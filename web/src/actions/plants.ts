@@ -1,0 +1,67 @@
+/** Plants by hand: every change is an edit of the clip, one line for edits in a row. */
+import type { Schemas } from '../api/client'
+import type { Plant } from '../evaluation/model'
+import { apply } from '../sync/write'
+import { useBench } from '../view/bench'
+import { transport } from '../view/transport'
+
+const { setState: set } = useBench
+
+export type PlantEdit = Omit<Partial<Plant>, 'part' | 'first' | 'last' | 'turn'> & {
+  new_first?: number
+  new_last?: number
+  rule?: string
+  move?: [number, number, number]
+  hold_turn?: boolean
+  on_floor?: boolean
+}
+
+export const samePlant = (a: Plant | null, b: Plant | null): boolean =>
+  a !== null && b !== null && a.part === b.part && a.first === b.first && a.last === b.last
+
+const named = ({ part, first, last }: Plant) => ({ part, first, last })
+
+/** Select a plant, or none; a contact that was selected is let go of. */
+export function choosePlant(plant: Plant | null): void {
+  set({ plant, contact: null })
+}
+
+export async function changePlant(plant: Plant, change: PlantEdit): Promise<void> {
+  const edits = [{ do: 'set', ...named(plant), ...change }]
+  if (!(await apply('edit_plants', { edits }))) return
+  const first = change.new_first ?? plant.first
+  const last = change.new_last ?? plant.last
+  const now = useBench.getState().clip?.plants
+  set({ plant: now?.find((p) => samePlant(p, { ...plant, first, last })) ?? null })
+}
+
+export function freePlant(plant: Plant): void {
+  void apply('edit_plants', { edits: [{ do: 'remove', ...named(plant) }] })
+  set({ plant: null })
+}
+
+/** Mute all plants, or let all of them hold again. */
+export function muteAll(plants: readonly Plant[], muted: boolean): void {
+  const edits = plants.map((p) => ({ do: 'set', ...named(p), muted }))
+  if (edits.length) void apply('edit_plants', { edits })
+}
+
+/** Hold a part where it is, over the range where one is set, else half a second from now on. */
+export async function plantFromNow(part: string): Promise<void> {
+  const [a, b] = transport.range
+  const end = transport.frames - 1
+  const ranged = a > 0 || b < end
+  const first = ranged ? a : transport.frame
+  const last = ranged ? b : Math.min(end, first + Math.round(0.5 * transport.rate))
+  if (!(await apply('edit_plants', { edits: [{ do: 'add', part, first, last }] }))) return
+  const now = useBench.getState().clip?.plants
+  set({ plant: now?.find((p) => p.part === part && p.first === first) ?? null })
+}
+
+/** What a plant's place is relative to, in words. */
+export const heldWith = (plant: Plant): string =>
+  plant.with_prop || plant.with_joint
+    ? `with ${plant.with_prop || plant.with_joint}`
+    : 'in the world'
+
+export type PlantFigures = Schemas['PlantFiguresOut']

@@ -1,0 +1,81 @@
+/** Another figure on the stage, beside this one or over it. */
+import { type Group, Quaternion, Vector3 } from 'three'
+import type { Clip } from '../evaluation/model'
+import type { Poses, WorldPose } from '../evaluation/poses'
+import type { Drawn } from '../sync/carrying'
+import { Figure, type Look } from './Figure'
+
+const OVER = 0.6 // how much of a figure that is laid over is seen
+
+/** Stand what is drawn in its own axes upright. */
+export function upright({ reading }: { reading: Pick<Clip['reading'], 'up_axis'> }): Quaternion {
+  const turn = new Quaternion()
+  if (reading.up_axis === 'z') turn.setFromAxisAngle(new Vector3(1, 0, 0), -Math.PI / 2)
+  if (reading.up_axis === 'x') turn.setFromAxisAngle(new Vector3(0, 0, 1), Math.PI / 2)
+  return turn
+}
+
+/** What it is drawn from, its poses, how much later it is, and metres
+ * to the side at which it stands. */
+export interface Beside {
+  clip: Drawn
+  poses: Poses
+  offset: number
+  beside: number
+  roles?: (string | null)[]
+}
+
+export class Guest {
+  readonly figure: Figure
+  /** Of its own units, so many are one of this clip's. */
+  private units: number
+  /** Its joint that stands where this figure's hips do; -1 where it stands by itself. */
+  private hips: number
+  private poses: Poses
+  private offset: number
+
+  constructor(
+    { clip: own, poses, offset, beside, roles }: Beside,
+    clip: Clip,
+    private space: Group,
+    look: Look,
+  ) {
+    this.poses = poses
+    this.offset = offset
+    // One whose parts are known is drawn as a body of its own, but over this one as a ghost.
+    const whole = roles !== undefined && beside > 0
+    this.figure = new Figure(own, { roles: roles ?? null, bare: look.bare }, whole ? 1 : OVER)
+    const { group } = this.figure
+    group.scale.setScalar(own.reading.metres_per_unit / clip.reading.metres_per_unit)
+    // Both stand upright, whichever axis is up for either.
+    group.quaternion.copy(space.quaternion).invert().multiply(upright(own))
+    group.position
+      .set(beside / clip.reading.metres_per_unit, 0, 0)
+      .applyQuaternion(space.quaternion.clone().invert())
+    this.units = clip.reading.metres_per_unit / own.reading.metres_per_unit
+    this.hips = roles && beside === 0 ? Math.max(0, roles.indexOf('hips')) : -1
+    this.figure.colour(new Set())
+    space.add(group)
+  }
+
+  /** The width of its lines, in this clip's units. */
+  set line(width: number) {
+    this.figure.line = width * this.units
+  }
+
+  /** As it stands when this figure stands so. */
+  pose(at: number, world: WorldPose, roles: Look['roles']): void {
+    const { group, world: theirs } = this.figure
+    this.figure.pose(this.poses, at - this.offset)
+    if (this.hips < 0) return
+    const own = Math.max(0, roles?.indexOf('hips') ?? 0)
+    const hips = new Vector3().fromArray(theirs.position, 3 * this.hips)
+    hips.multiply(group.scale).applyQuaternion(group.quaternion)
+    group.position.fromArray(world.position, 3 * own).sub(hips)
+  }
+
+  leave(): void {
+    this.space.remove(this.figure.group)
+    this.figure.dispose()
+  }
+}

@@ -1,0 +1,285 @@
+/** The changes of one clip that are on their way to the server.
+ *
+ * What the server *confirmed* (a document, by head) and what is *pending* (changes, by request id)
+ * are two things; what is shown is pending folded over confirmed. Changes are sent one after
+ * another. An answer lands one, a refusal drops one and says so; while the server cannot be
+ * reached all wait and are tried again. No order of answers loses or doubles a change.
+ */
+import { ApiError } from '../api/client'
+import type { Corrected } from '../evaluation/corrections'
+
+/** What is asked of the server. */
+export type Request =
+  | { do: 'write'; what: Record<string, unknown> }
+  | { do: 'undo' | 'redo' }
+  | { do: 'jump'; to: number }
+
+/** The server's word of the newest state. */
+export interface Head {
+  /** The revision. */
+  head: { id: number }
+  can_undo: boolean
+  can_redo: boolean
+}
+
+export interface Entry<D> {
+  readonly id: string
+  readonly request: Request
+  /** What it is, in words, for whoever made it. */
+  readonly told: string
+  /** What hand work makes of the document that is shown; other work waits for the server. */
+  readonly fold: ((shown: D) => D) | null
+  /** Parts of the document that it changes, by name. */
+  readonly touches: readonly string[]
+  /** How joints stand otherwise by it, seen until their poses are here. */
+  readonly corrects: Corrected | undefined
+  /** The revision on which it was made, as it was seen, */
+  base: number
+  /** and the changes before it that this revision had not yet. */
+  after: string[]
+  /** The head that has it, counted as heads come; null while it is on its way. */
+  order: number | null
+}
+
+export interface Sender<D, H extends Head> {
+  /** Do it; sent again it must be done once. Rejects with an {@link ApiError}. */
+  send: (entry: Entry<D>, head: H) => Promise<H>
+  newest: () => Promise<H>
+  /** Wait before a server that could not be reached is tried again. */
+  pause: (attempt: number) => Promise<void>
+}
+
+export interface Listener<D, H extends Head> {
+  /** The shown document or the list of changes is another. */
+  changed: () => void
+  /** There is a new head. */
+  moved: (head: H) => void
+  /** A change was refused and is not kept. */
+  refused: (entry: Entry<D>, trouble: Error) => void
+}
+
+/** Parts of the document that arrive by themselves. */
+export type Part = 'curves' | 'poses'
+
+/** Not refusals: nobody has decided anything. */
+const unreachable = (trouble: unknown): trouble is ApiError =>
+  trouble instanceof ApiError && [0, 401, 408, 429, 502, 503, 504].includes(trouble.status)
+
+export class Writes<D, H extends Head> {
+  /** Heads that are known, counted. */
+  order = 0
+  /** Why nothing gets through; null while the server answers. */
+  away: string | null = null
+  private pending: Entry<D>[] = []
+  private landed: Entry<D>[] = []
+  private had: Record<Part, number> = { curves: 0, poses: 0 }
+  private seen: number
+  private folded: D | null = null
+  private running = false
+  private waiting = new Map<Entry<D>, (done: boolean) => void>()
+
+  constructor(
+    public head: H,
+    private confirmed: D,
+    private readonly sender: Sender<D, H>,
+    private readonly listener: Listener<D, H>,
+  ) {
+    this.seen = head.head.id
+  }
+
+  /** How many changes the server has not confirmed. */
+  get count(): number {
+    return this.pending.length
+  }
+
+  /** The document as it is shown. */
+  get shown(): D {
+    this.folded ??= this.unseen('curves').reduce(
+      (shown, entry) => entry.fold?.(shown) ?? shown,
+      this.confirmed,
+    )
+    return this.folded
+  }
+
+  /** Changes that a part which has arrived does not have yet. */
+  unseen(part: Part): Entry<D>[] {
+    return [...this.landed.filter((e) => e.order! > this.had[part]), ...this.pending]
+  }
+
+  /** Put a change in line. Resolves once it is kept (true) or refused (false). */
+  add(
+    request: Request,
+    told: string,
+    fold: Entry<D>['fold'] = null,
+    touches: readonly string[] = [],
+    corrects?: Corrected,
+  ): Promise<boolean> {
+    return this.queue({ request, told, fold, touches, corrects }, this.seen)
+  }
+
+  /** Put a refused change in line again, over what stands now. */
+  again(entry: Entry<D>): Promise<boolean> {
+    return this.queue(entry, this.head.head.id)
+  }
+
+  private queue(
+    own: Pick<Entry<D>, 'request' | 'told' | 'fold' | 'touches' | 'corrects'>,
+    base: number,
+  ): Promise<boolean> {
+    const after = this.unseen('curves').map((e) => e.id)
+    const id = crypto.randomUUID()
+    const { request, told, fold, touches, corrects } = own
+    const entry: Entry<D> = { id, request, told, fold, touches, corrects, base, after, order: null }
+    if (fold && this.folded) this.folded = fold(this.folded)
+    this.pending.push(entry)
+    this.listener.changed()
+    const done = new Promise<boolean>((resolve) => this.waiting.set(entry, resolve))
+    void this.run()
+    return done
+  }
+
+  /** The document's curves as of the head of an order have arrived. */
+  confirm(document: D, order: number, revision: number): void {
+    if (order < this.had.curves) return
+    this.confirmed = document
+    this.folded = null
+    this.seen = revision
+    this.arrived('curves', order)
+  }
+
+  /** A part as of the head of an order has arrived. */
+  arrived(part: Part, order: number): void {
+    if (order < this.had[part]) return
+    this.had[part] = order
+    const least = Math.min(this.had.curves, this.had.poses)
+    this.landed = this.landed.filter((e) => e.order! > least)
+    this.listener.changed()
+  }
+
+  /** Somebody else's word of the newest state: as of a page that is opened again. */
+  adopt(head: H): void {
+    this.head = head
+    this.order++
+    this.listener.moved(head)
+  }
+
+  private async run(): Promise<void> {
+    if (this.running) return
+    this.running = true
+    while (this.pending.length) await this.next(this.pending[0]!)
+    this.running = false
+  }
+
+  private async next(entry: Entry<D>): Promise<void> {
+    const { request } = entry
+    const nothing =
+      (request.do === 'undo' && !this.head.can_undo) ||
+      (request.do === 'redo' && !this.head.can_redo) ||
+      (request.do === 'jump' && request.to === this.head.head.id)
+    if (nothing) {
+      this.drop(entry)
+      return
+    }
+    try {
+      this.land(entry, await this.sent(entry))
+    } catch (trouble) {
+      await this.refuse(entry, trouble as Error)
+    }
+  }
+
+  private drop(entry: Entry<D>): void {
+    this.pending.shift()
+    this.folded = null
+    this.settle(entry, false)
+    this.listener.changed()
+  }
+
+  /** Send until there is an answer, a yes or a no. */
+  private async sent(entry: Entry<D>): Promise<H> {
+    for (let attempt = 0; ; attempt++) {
+      try {
+        const answer = await this.sender.send(entry, this.head)
+        this.reached()
+        return answer
+      } catch (trouble) {
+        if (!unreachable(trouble)) {
+          this.reached()
+          throw trouble
+        }
+        await this.wait(attempt, trouble.message)
+        const moved = entry.request.do === 'write' ? null : await this.movedMeanwhile()
+        if (moved) return moved
+      }
+    }
+  }
+
+  /** A step in the history carries no name by which it could be known again: it was taken if the
+   * head is another. */
+  private async movedMeanwhile(): Promise<H | null> {
+    try {
+      const newest = await this.sender.newest()
+      this.reached()
+      return newest.head.id === this.head.head.id ? null : newest
+    } catch (trouble) {
+      if (!unreachable(trouble)) throw trouble
+      return null
+    }
+  }
+
+  private reached(): void {
+    if (this.away === null) return
+    this.away = null
+    this.listener.changed()
+  }
+
+  private async wait(attempt: number, why: string): Promise<void> {
+    if (this.away !== why) {
+      this.away = why
+      this.listener.changed()
+    }
+    await this.sender.pause(attempt)
+  }
+
+  private land(entry: Entry<D>, head: H): void {
+    this.pending.shift()
+    entry.order = ++this.order
+    this.landed.push(entry)
+    this.head = head
+    // What follows a step in the history follows the state that it led to.
+    if (entry.request.do !== 'write')
+      for (const later of this.pending) {
+        const at = later.after.indexOf(entry.id)
+        if (at < 0) continue
+        later.base = head.head.id
+        later.after = later.after.slice(at + 1)
+      }
+    this.listener.moved(head)
+    this.listener.changed()
+    this.settle(entry, true)
+  }
+
+  private async refuse(entry: Entry<D>, trouble: Error): Promise<void> {
+    // What stood in the way is to be seen; a change that is still in line was made before it.
+    const conflict = trouble instanceof ApiError && trouble.status === 409
+    let newest: H | null = null
+    for (let attempt = 0; conflict && !newest; attempt++)
+      try {
+        newest = await this.sender.newest()
+        this.reached()
+      } catch (problem) {
+        if (!unreachable(problem)) break
+        await this.wait(attempt, problem.message)
+      }
+    this.pending.shift()
+    this.folded = null
+    if (newest && newest.head.id !== this.head.head.id) this.adopt(newest)
+    this.listener.changed()
+    this.listener.refused(entry, trouble)
+    this.settle(entry, false)
+  }
+
+  private settle(entry: Entry<D>, done: boolean): void {
+    this.waiting.get(entry)?.(done)
+    this.waiting.delete(entry)
+  }
+}

@@ -1,0 +1,37 @@
+/** Which layer takes keys, what new keys come with, and what of it the curve sheet shows. */
+import { create } from 'zustand'
+import type { Curve } from '../evaluation/curves'
+
+/** How a correction comes from nothing and goes back to it, in frames; null where it stays. */
+export interface Ramps {
+  ramp_in: number | null
+  hold: number | null
+  ramp_out: number | null
+}
+
+/** Curves of the selected joints: the layer's or the clip's own, the result of all behind or not. */
+export const SHOWN = {
+  layer: 'its curves',
+  'layer result': 'its curves, result behind',
+  own: 'own curves',
+  'own result': 'own curves, result behind',
+} as const
+export type Shown = keyof typeof SHOWN
+
+interface Choice {
+  /** A layer's id; null for the clip's own curves. */
+  chosen: number | null
+  ramps: Ramps
+  shown: Shown
+  /** What all layers and plants make of the selected joints' channels, on frames. */
+  result: Curve[]
+}
+
+export const NO_RAMPS: Ramps = { ramp_in: null, hold: null, ramp_out: null }
+
+export const useLayers = create<Choice>(() => ({
+  chosen: null,
+  ramps: NO_RAMPS,
+  shown: 'layer',
+  result: [],
+}))
