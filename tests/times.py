@@ -1,4 +1,5 @@
-"""Where a run's time went: seconds for each kind of test and for the files that took longest."""
+"""Where a run's time went: seconds for each kind of test and for the files that took longest. With
+``LEAN_TIMES=FILE`` each test's are added to a file, a line each."""
 
 from __future__ import annotations
 
@@ -20,13 +21,16 @@ class Times:
     def __init__(self) -> None:
         self.files: Counter[str] = Counter()
         self.phases: Counter[tuple[str, str]] = Counter()
-        self.each: list[tuple[str, str, float]] = []
+        self.kept = os.environ.get("LEAN_TIMES")
 
     def pytest_runtest_logreport(self, report: pytest.TestReport) -> None:
         file = report.nodeid.split("::")[0]
         self.files[file] += report.duration
         self.phases[file.split("/")[1], report.when or ""] += report.duration
-        self.each.append((report.nodeid, report.when or "", round(report.duration, 3)))
+        if self.kept:
+            with Path(self.kept).open("a") as each:
+                each.write(json.dumps([report.nodeid, report.when, round(report.duration, 3)]))
+                each.write("\n")
 
     def pytest_terminal_summary(self, terminalreporter: pytest.TerminalReporter) -> None:
         say = terminalreporter.write_line
@@ -39,7 +43,3 @@ class Times:
         for file, seconds in self.files.most_common(MOST_FILES):
             say(f"  {seconds:6.1f}  {file}")
         say(f"  A plain loop of two million additions takes {loop_s():.3f} s.")
-        kept = os.environ.get("LEAN_TIMES")
-        if kept:
-            lines = (json.dumps(each) + "\n" for each in self.each)
-            Path(kept).write_text("".join(lines))

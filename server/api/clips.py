@@ -9,7 +9,7 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from documents.models import State
 from documents.store import load_clip, stored_bytes
-from editing import carrying, company, history, preparing
+from editing import carrying, company, history, outcomes, preparing, undoing
 from editing.inputs import require_ours
 from editing.models import Clip, Revision
 from editing.moving import moved_frames
@@ -182,7 +182,7 @@ def place_camera(request: HttpRequest, clip_id: int, wanted: shared.CameraIO) ->
 def recipe(request: HttpRequest, clip_id: int, revision: int) -> Any:
     """The lines of a revision's recipe, each with what it did in numbers."""
     wanted = revision_for(request, clip_id, revision)
-    steps = replay(history.take_of(wanted).state, wanted.recipe)
+    steps = replay(outcomes.take_of(wanted).state, wanted.recipe)
     return [
         {**current(s.line), "told": title(s.line), "report": s.report, "keys": s.state.keys}
         for s in steps
@@ -209,7 +209,7 @@ def write(request: HttpRequest, clip_id: int, wanted: schemas.WriteIn) -> Any:
     if wanted.swap is not None:
         takes = Take.objects.seen_by(request.user).filter(workspace=clip.workspace)
         swap = get_object_or_404(takes.select_related("state__header"), pk=wanted.swap)
-    change = history.Change(append, edit, wanted.remove, recipe, swap)
+    change = outcomes.Change(append, edit, wanted.remove, recipe, swap)
     history.write(
         clip.pk, wanted.revision, wanted.request_id, change, request.user, after=wanted.after
     )
@@ -258,7 +258,7 @@ def _line(wanted: shared.AppendIn) -> Line:
 @router.post("clips/{int:clip_id}/undo", response={200: shared.ClipOut, 409: shared.ConflictOut})
 def undo(request: HttpRequest, clip_id: int, on: schemas.OnRevision) -> Any:
     clip = clip_for(request, clip_id)
-    history.undo(clip.pk, on.revision)
+    undoing.undo(clip.pk, on.revision)
     return clip_out(clip_for(request, clip_id))
 
 
@@ -266,12 +266,12 @@ def undo(request: HttpRequest, clip_id: int, on: schemas.OnRevision) -> Any:
 def jump(request: HttpRequest, clip_id: int, wanted: schemas.JumpIn) -> Any:
     """Make any revision of the clip its head; nothing is lost."""
     clip = clip_for(request, clip_id)
-    history.jump(clip.pk, wanted.revision, wanted.to)
+    undoing.jump(clip.pk, wanted.revision, wanted.to)
     return clip_out(clip_for(request, clip_id))
 
 
 @router.post("clips/{int:clip_id}/redo", response={200: shared.ClipOut, 409: shared.ConflictOut})
 def redo(request: HttpRequest, clip_id: int, on: schemas.OnRevision) -> Any:
     clip = clip_for(request, clip_id)
-    history.redo(clip.pk, on.revision)
+    undoing.redo(clip.pk, on.revision)
     return clip_out(clip_for(request, clip_id))

@@ -9,7 +9,7 @@ from computing.wanted import while_wanted
 from django.http import HttpRequest
 from documents.inspections import inspect
 from documents.store import load_clip
-from editing.history import take_of
+from editing.outcomes import take_of
 from editing.recipes import replay
 from leancurve.cleaning.contacts import find_support
 from leancurve.cleaning.gimbal import rate_orders

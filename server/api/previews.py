@@ -9,7 +9,7 @@ from computing.wanted import while_wanted
 from django.http import HttpRequest, HttpResponse
 from documents.inspections import counts_of
 from documents.store import load_clip
-from editing import history
+from editing import outcomes
 from editing.inputs import require_ours
 from editing.models import Revision
 from editing.previews import whole_preview
@@ -30,11 +30,11 @@ router = Router()
 def standing_before(revision: Revision, line_id: str | None) -> Standing:
     """What a preview works on: where the revision stands, or what stood before one of its lines."""
     if line_id is None:
-        return history.standing(revision)
+        return outcomes.standing(revision)
     ids = [x["line_id"] for x in revision.recipe]
     if line_id not in ids:
         raise BadInput("that line is not in the recipe any more")
-    beneath = history.take_of(revision).state
+    beneath = outcomes.take_of(revision).state
     steps = replay(beneath, revision.recipe[: ids.index(line_id)])
     return steps[-1].after if steps else begin(beneath)
 

@@ -7,8 +7,8 @@ from django.db import IntegrityError, transaction
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from editing import batches
-from editing.history import Many
 from editing.models import Batch, Recipe
+from editing.outcomes import Many
 from editing.recipes import fresh_lines, title
 from leancurve.errors import BadInput
 from leancurve.recipe import ALL_OF_IT

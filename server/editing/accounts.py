@@ -28,8 +28,8 @@ from leancurve.operations import operation_named
 from leancurve.recipe import counted_as, time_moved
 
 from editing.baseline import baseline_of
-from editing.history import take_of
 from editing.models import Memo, Revision
+from editing.outcomes import take_of
 from editing.recipes import Line, Step, replay, title, trail
 
 VERSION = 1

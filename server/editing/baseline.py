@@ -5,8 +5,8 @@ from dataclasses import replace
 from documents.store import load_clip
 from leancurve.document.clip import Clip
 
-from editing.history import take_state_of
 from editing.models import Revision
+from editing.outcomes import take_state_of
 
 
 def baseline_of(revision: Revision) -> Clip:

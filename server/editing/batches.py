@@ -15,7 +15,7 @@ from library.kinds import job_kind
 from library.models import Job, Take, Workspace
 from library.room import require_room
 
-from editing import history
+from editing import history, outcomes
 from editing.accounts import account_of, summary_of
 from editing.models import Batch, Revision
 
@@ -24,7 +24,7 @@ MOST_ATTEMPTS = 5
 
 
 def start(
-    workspace: Workspace, many: history.Many, takes: Sequence[Take], user: AbstractBaseUser
+    workspace: Workspace, many: outcomes.Many, takes: Sequence[Take], user: AbstractBaseUser
 ) -> Batch:
     """Queue a recipe on takes; the lines are checked before anything is queued."""
     if not takes:
@@ -67,7 +67,7 @@ def run_recipe(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
     before = inspect(head.state)
     report(0.05)
     rate = None if batch.rate is None else Fraction(*batch.rate)
-    change = history.Change(recipe=history.Many(batch.name, batch.lines, rate))
+    change = outcomes.Change(recipe=outcomes.Many(batch.name, batch.lines, rate))
     request = uuid.UUID(job.payload["request"])
     within = part_of(report, 0.05, 0.8)
     for attempt in range(1, MOST_ATTEMPTS + 1):

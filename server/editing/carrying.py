@@ -29,7 +29,7 @@ from library.models import Job, StoredFile, Take, Workspace
 from library.parsing import look
 from library.room import require_room
 
-from editing import history
+from editing import history, outcomes
 from editing.models import Carried, Clip, JointMap, Revision
 from editing.recipes import new_line
 
@@ -120,7 +120,7 @@ def carry(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
     assert clip.head_id is not None
     line = new_line("carry", given["params"], {}, {"target": target.state_id})
     revision = history.write(
-        clip.pk, clip.head_id, uuid.UUID(given["request"]), history.Change(append=line), user
+        clip.pk, clip.head_id, uuid.UUID(given["request"]), outcomes.Change(append=line), user
     )
     report(0.9)
     show(take, revision.state)
@@ -174,13 +174,13 @@ def again(clip: Clip, base_id: int, request: uuid.UUID, user: AbstractBaseUser) 
     if done is not None:
         return done
     head = Revision.objects.select_related("clip__take", "take").get(pk=clip.head_id)
-    made = source_of(history.take_of(head))
+    made = source_of(outcomes.take_of(head))
     newest = None if made is None else newer_than(made)
     if made is None or newest is None:
         raise BadInput("what this clip was carried from has not changed since")
     now = Revision.objects.select_related("state__header", "clip__workspace").get(pk=newest)
     take = take_of_revision(now, made.target, uuid.uuid5(request, "take"), clip.take.name)
-    return history.write(clip.pk, base_id, request, history.Change(swap=take), user)
+    return history.write(clip.pk, base_id, request, outcomes.Change(swap=take), user)
 
 
 def beneath(revision: Revision) -> tuple[Document, Document]:
@@ -189,7 +189,7 @@ def beneath(revision: Revision) -> tuple[Document, Document]:
     target = State.objects.filter(pk=line["inputs"]["target"]).first() if line else None
     if target is None:
         raise BadInput("target: choose a skeleton to carry onto")
-    return load_clip(history.take_of(revision).state), load_clip(target)
+    return load_clip(outcomes.take_of(revision).state), load_clip(target)
 
 
 def made_of(clip: Clip) -> list[dict[str, Any]]:

@@ -7,8 +7,8 @@ from documents.store import load_clip
 from leancurve.operations import operation_named
 from leancurve.recipe import time_moved
 
-from editing.history import take_of
 from editing.models import Revision
+from editing.outcomes import take_of
 from editing.recipes import Line, replay
 
 Map = Callable[[float], float]

@@ -13,8 +13,8 @@ from library.kinds import job_kind
 from library.models import Job
 from library.room import require_room
 
-from editing.history import take_of
 from editing.models import Revision
+from editing.outcomes import take_of
 from editing.recipes import Line, replay, title
 
 

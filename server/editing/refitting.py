@@ -12,8 +12,8 @@ from leancurve.document.scope import Scope
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
 
-from editing.history import take_of, take_state_of
 from editing.models import Revision
+from editing.outcomes import take_of, take_state_of
 from editing.recipes import replay
 
 

@@ -11,10 +11,10 @@ from django.db.models import Model, QuerySet
 from django.utils import timezone
 from documents.models import State
 from documents.store import stored_bytes
-from editing.history import bring_out
 from editing.models import Clip, Recipe, StoredMotion
 from editing.storage import bin_take, clips_on, forget_clip, forget_take
 from editing.sweeping import sweep
+from editing.undoing import bring_out
 from leancurve.errors import BadInput
 from library.models import Take, Workspace
 from procrastinate.contrib.django import app as queue

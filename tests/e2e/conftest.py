@@ -9,7 +9,14 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, BrowserContext, ConsoleMessage, Page, expect
+from playwright.sync_api import (
+    Browser,
+    BrowserContext,
+    ConsoleMessage,
+    Page,
+    ViewportSize,
+    expect,
+)
 
 from tests.e2e.application import BROWSER_FLAGS, CHROMIUM, Application
 from tests.pace import patient
@@ -18,6 +25,8 @@ WAITS_MS = patient(30_000)
 """How long a page may take for anything: what is waited for longer than that does not come."""
 
 expect.set_options(timeout=WAITS_MS)
+
+SIZE: ViewportSize = {"width": 1280, "height": 800}
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
@@ -72,14 +81,20 @@ def as_at_first(context: BrowserContext, application: Application) -> None:
     assert kept.ok, kept.text()
 
 
-@pytest.fixture
-def page(browser: Browser, application: Application, signed_in: Any) -> Iterator[Page]:
-    context = browser.new_context(
-        viewport={"width": 1280, "height": 800}, storage_state=signed_in, base_url=application.url
-    )
-    as_at_first(context, application)
+@pytest.fixture(scope="session")
+def window(browser: Browser, application: Application, signed_in: Any) -> Iterator[Page]:
+    """One for all tests of a process: in a new one the whole application is loaded anew."""
+    context = browser.new_context(viewport=SIZE, storage_state=signed_in, base_url=application.url)
     page = context.new_page()
     page.set_default_timeout(WAITS_MS)
+    yield page
+    context.close()
+
+
+@pytest.fixture
+def page(window: Page, application: Application) -> Iterator[Page]:
+    """The window as if it had just been opened; nothing of a test is left for the next one."""
+    as_at_first(window.context, application)
     troubles: list[str] = []
 
     def hear(message: ConsoleMessage) -> None:
@@ -90,10 +105,19 @@ def page(browser: Browser, application: Application, signed_in: Any) -> Iterator
         if message.type == "error" and not expected:
             troubles.append(message.text)
 
-    page.on("console", hear)
-    page.on("pageerror", lambda error: troubles.append(str(error)))
-    yield page
-    context.close()
+    def fail(error: Any) -> None:
+        troubles.append(str(error))
+
+    window.on("console", hear)
+    window.on("pageerror", fail)
+    yield window
+    window.unroute_all(behavior="ignoreErrors")
+    window.goto("/healthz")
+    window.remove_listener("console", hear)
+    window.remove_listener("pageerror", fail)
+    window.evaluate("() => { localStorage.clear(); sessionStorage.clear() }")
+    window.goto("about:blank")
+    window.set_viewport_size(SIZE)
     assert not troubles
 
 

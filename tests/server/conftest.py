@@ -6,12 +6,13 @@ import json
 import os
 import uuid
 from collections.abc import Iterator
+from functools import cache
 from typing import Any
 
 import pytest
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.db import connection
+from django.db import connection, transaction
 from django.test import Client
 from django.utils.module_loading import autodiscover_modules
 from leancurve.document.clip import Clip as Document
@@ -19,12 +20,31 @@ from leancurve.formats.bvh import write_bvh
 from leancurve.formats.files import read_take
 from library.intake import store_take
 from library.models import StoredFile, Take, Workspace
-from library.parsing import look
+from library.parsing import Looked, look
 from safetensors.numpy import load
 
 from tests import prepared
 
 autodiscover_modules("tasks")  # every kind of job
+
+
+@pytest.fixture(scope="module")
+def made_once(
+    django_db_setup: None, django_db_blocker: Any, monkeypatch_module: pytest.MonkeyPatch
+) -> Iterator[None]:
+    """A transaction around a module's tests: what is made in it stands for each of them, and what
+    one of them does is rolled back to it. Not for tests that commit."""
+    with django_db_blocker.unblock(), transaction.atomic():
+        # Each test would end with the connection closed, and the transaction with it.
+        monkeypatch_module.setattr(connection, "close", lambda: None)
+        yield
+        transaction.set_rollback(True)
+
+
+@pytest.fixture(scope="module")
+def monkeypatch_module() -> Iterator[pytest.MonkeyPatch]:
+    with pytest.MonkeyPatch.context() as patch:
+        yield patch
 
 
 class Api:
@@ -104,16 +124,24 @@ def short_file(captured_walk: Any) -> bytes:
     return write_bvh(resampled(captured_walk.clip, Fraction(60), 400, 599))
 
 
+def somebody() -> User:
+    return User.objects.create_user("mate", password="a-long-password")
+
+
+def a_workspace(user: User) -> Workspace:
+    workspace = Workspace.objects.create(name="Crew")
+    workspace.members.add(user, through_defaults={"role": "owner"})
+    return workspace
+
+
 @pytest.fixture
 def user(db: None) -> User:
-    return User.objects.create_user("mate", password="a-long-password")
+    return somebody()
 
 
 @pytest.fixture
 def workspace(user: User) -> Workspace:
-    workspace = Workspace.objects.create(name="Crew")
-    workspace.members.add(user, through_defaults={"role": "owner"})
-    return workspace
+    return a_workspace(user)
 
 
 @pytest.fixture
@@ -121,12 +149,22 @@ def api(user: User, workspace: Workspace) -> Api:
     return Api(user)
 
 
-@pytest.fixture
-def take(workspace: Workspace, short_file: bytes) -> Take:
+@cache
+def looked_at(data: bytes, name: str) -> Looked:
+    """A file as it is looked at when it comes in: what is found in it is the same each time."""
+    return look(read_take(data, name), name)
+
+
+def a_take(workspace: Workspace, short_file: bytes) -> Take:
     stored = StoredFile.objects.create(
         workspace=workspace, name="walk.bvh", data=short_file, size=len(short_file)
     )
-    return store_take(workspace, stored, look(read_take(short_file, "walk.bvh"), "walk.bvh"))
+    return store_take(workspace, stored, looked_at(short_file, "walk.bvh"))
+
+
+@pytest.fixture
+def take(workspace: Workspace, short_file: bytes) -> Take:
+    return a_take(workspace, short_file)
 
 
 @pytest.fixture

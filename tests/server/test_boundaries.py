@@ -28,7 +28,6 @@ from leancurve.operations import OPERATIONS
 from library import demo_account, jobs
 from library.intake import store_take
 from library.models import Job, StoredFile, Take, Workspace
-from library.parsing import look
 from place import usage
 from place.housekeeping import keep_house
 from place.usage import usage_of
@@ -36,7 +35,7 @@ from plumbing.addresses import address_of
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from tests.conftest import PROJECT
-from tests.server.conftest import Api
+from tests.server.conftest import Api, looked_at
 
 # --- inputs ---------------------------------------------------------------------------------------
 
@@ -44,12 +43,11 @@ from tests.server.conftest import Api
 @pytest.fixture
 def elsewhere(short_file: bytes, document: Any) -> str:
     """A state that another workspace has, and this one has not."""
-    from leancurve.formats.files import read_take
 
     other = Workspace.objects.create(name="Elsewhere")
     data = short_file.replace(b"0.016667", b"0.020000")
     stored = StoredFile.objects.create(workspace=other, name="x.bvh", data=data, size=len(data))
-    return store_take(other, stored, look(read_take(data, "x.bvh"), "x.bvh")).state_id
+    return store_take(other, stored, looked_at(data, "x.bvh")).state_id
 
 
 WITH_INPUTS = [n for n, kind in OPERATIONS.items() if "clip" in kind.inputs.values()]
@@ -338,7 +336,7 @@ PROXIED = {
 def said_by_settings(code: str, **environment: str) -> str:
     clean = {k: v for k, v in os.environ.items() if not k.startswith("LEAN_")}
     done = subprocess.run(
-        [sys.executable, "-c", f"import django; django.setup()\n{code}"],
+        [sys.executable, "-c", code],
         env={
             **clean, **environment, "PYTHONPATH": f"{PROJECT}/server:{PROJECT}/core",
             "DJANGO_SETTINGS_MODULE": "config.settings",
@@ -350,6 +348,8 @@ def said_by_settings(code: str, **environment: str) -> str:
 
 def test_behind_a_proxy_health_is_seen_and_nobody_else_speaks_as_one() -> None:
     code = """
+import django
+django.setup()
 from django.test import Client
 def ask(path, address, **more):
     answer = Client(REMOTE_ADDR=address, headers={"host": "bench.example"}).get(path, **more)
@@ -383,6 +383,7 @@ def test_what_the_databases_address_says_beyond_where_it_is_stays(tmp_path: Path
     assert "'sslmode': 'verify-full'" in said
     assert "'sslrootcert': '/etc/ca.pem'" in said
     code = (
+        "import django; django.setup()\n"
         "from place import backup; import os\n"
         "seen = {}\n"
         "backup.subprocess.run = lambda *a, env, **k: seen.update(env) or "

@@ -19,14 +19,13 @@ from leancurve.formats.files import read_take
 from library import kinds
 from library.intake import store_take
 from library.models import Job, StoredFile, Take, Workspace
-from library.parsing import look
 
-from tests.server.conftest import Api, about, arrays
+from tests.server.conftest import Api, about, arrays, looked_at
 
 
 def brought_in(workspace: Workspace, name: str, data: bytes) -> Take:
     stored = StoredFile.objects.create(workspace=workspace, name=name, data=data, size=len(data))
-    return store_take(workspace, stored, look(read_take(data, name), name), name.split(".")[0])
+    return store_take(workspace, stored, looked_at(data, name), name.split(".")[0])
 
 
 @pytest.fixture

@@ -10,7 +10,7 @@ import pytest
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 from documents.store import load_clip
-from editing import history
+from editing import outcomes
 from editing.models import Clip, Memo, Revision
 from editing.recipes import begin, new_line, run_line
 from leancurve.curves.curve import KeyedCurve, SampledCurve
@@ -59,7 +59,7 @@ def replayed(clip: dict) -> str:
     """The state that the recipe makes when nothing of it is remembered."""
     revision = Revision.objects.get(pk=clip["head"]["id"])
     Memo.objects.all().delete()
-    at = begin(history.take_of(revision).state)
+    at = begin(outcomes.take_of(revision).state)
     for line in revision.recipe:
         at = run_line(line, at).after
     return at.state.hash

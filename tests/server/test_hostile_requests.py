@@ -9,7 +9,7 @@ from typing import Any
 
 import pytest
 from django.db import connections
-from editing import batches, history
+from editing import batches, history, outcomes
 from editing.models import Revision
 from library import kinds
 from library.models import Job, Take, Workspace
@@ -141,7 +141,7 @@ def test_a_write_sent_six_times_at_once_is_made_once(api: Api, clip: dict) -> No
         try:
             from editing.recipes import new_line
 
-            change = history.Change(append=new_line(**line))
+            change = outcomes.Change(append=new_line(**line))
             made.append(history.write(clip["id"], revision.pk, request, change, revision.author).pk)
         except Exception as trouble:
             made.append(trouble)

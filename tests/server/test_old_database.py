@@ -29,7 +29,8 @@ import numpy as np
 from django.contrib.auth.models import User
 from editing.baseline import baseline_of
 from documents.store import load_clip
-from editing.history import Change, write
+from editing.history import write
+from editing.outcomes import Change
 from editing.models import Clip, Memo, Recipe, Revision
 from editing.recipes import fresh_lines, new_line, replay, trail
 from leancurve.document.evaluation import evaluate

@@ -38,7 +38,7 @@ from library.models import Job, StoredFile, Take, Workspace
 from place import moving
 from place.checking import Most, checked
 
-from tests.server.conftest import Api, arrays
+from tests.server.conftest import Api, a_take, a_workspace, arrays, somebody
 from tests.server.test_deliveries import body
 from tests.server.test_storage import forget_caches
 
@@ -50,9 +50,12 @@ def delivered(api: Api, clip: dict, version: int) -> bytes:
     return api.get(f"deliveries/{made}/file").content
 
 
-@pytest.fixture
-def worked(api: Api, clip: dict, workspace: Workspace) -> dict:
+@pytest.fixture(scope="module")
+def standing(made_once: None, short_file: bytes) -> int:
     """A clip with a history: a branch, a delivery, a kept recipe, a placed camera."""
+    user = somebody()
+    workspace, api = a_workspace(user), Api(user)
+    clip = api.post(f"takes/{a_take(workspace, short_file).pk}/clip").json()
     clip = api.apply(clip, "unflip")
     clip = api.apply(clip, "smooth")
     clip = api.post(f"clips/{clip['id']}/undo", {"revision": clip["head"]["id"]}).json()
@@ -67,7 +70,27 @@ def worked(api: Api, clip: dict, workspace: Workspace) -> dict:
             "inputs": {"source": motion["state"]}}  # fmt: skip
     clip = api.write(api.get(f"clips/{clip['id']}").json(), append=line).json()
     delivered(api, clip, 1)
-    return api.get(f"clips/{clip['id']}").json()
+    return int(clip["id"])
+
+
+@pytest.fixture
+def user(standing: int, db: None) -> User:
+    return User.objects.get(username="mate")
+
+
+@pytest.fixture
+def workspace(user: User) -> Workspace:
+    return user.workspaces.get()
+
+
+@pytest.fixture
+def take(workspace: Workspace) -> Take:
+    return workspace.takes.get()
+
+
+@pytest.fixture
+def worked(api: Api, standing: int) -> dict:
+    return dict(api.get(f"clips/{standing}").json())
 
 
 def forget_everything() -> None:

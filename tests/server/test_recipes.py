@@ -15,15 +15,14 @@ from leancurve.time.resample import resampled
 from library import kinds
 from library.intake import store_take
 from library.models import Job, StoredFile, Take, Workspace
-from library.parsing import look
 
 from tests.core.test_bvh import ROW, file
-from tests.server.conftest import Api
+from tests.server.conftest import Api, looked_at
 
 
 def stored(workspace: Workspace, name: str, data: bytes) -> Take:
     kept = StoredFile.objects.create(workspace=workspace, name=name, data=data, size=len(data))
-    return store_take(workspace, kept, look(read_take(data, name), name), name.split(".")[0])
+    return store_take(workspace, kept, looked_at(data, name), name.split(".")[0])
 
 
 @pytest.fixture

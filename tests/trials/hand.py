@@ -99,7 +99,8 @@ class Hand:
         return self.told(clip_of(Take.objects.get(pk=take), self.user).pk)
 
     def write(self, clip: int, base: int, **change: Any) -> dict[str, Any]:
-        from editing.history import Change, write
+        from editing.history import write
+        from editing.outcomes import Change
         from editing.recipes import new_line
         from library.models import Take
 
@@ -112,12 +113,12 @@ class Hand:
         return self.told(clip)
 
     def move(self, clip: int, base: int, how: str, to: int = 0) -> dict[str, Any]:
-        from editing import history
+        from editing import undoing
 
         if how == "jump":
-            history.jump(clip, base, to)
+            undoing.jump(clip, base, to)
         else:
-            getattr(history, how)(clip, base)
+            getattr(undoing, how)(clip, base)
         return self.told(clip)
 
     def carry(self, clip: int, base: int, target: int) -> dict[str, Any]:
