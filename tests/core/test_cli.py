@@ -9,18 +9,27 @@ from pathlib import Path
 
 import pytest
 from leancurve.cli import main
-from leancurve.demo import TAKES
+from leancurve.demo import TAKES, captured
 from leancurve.demo.characters import heron_file, wren_file
 from leancurve.demo.defects import Capture
 from leancurve.formats.bvh import read_bvh, write_bvh
 from leancurve.formats.clipjson import write_clip
 from leancurve.formats.files import read_take
+from leancurve.time.resample import resampled
 
 
 @pytest.fixture(scope="module")
 def take(captured_walk: Capture, tmp_path_factory: pytest.TempPathFactory) -> Path:
     path = tmp_path_factory.mktemp("cli") / "deck walk.bvh"
     path.write_bytes(write_bvh(captured_walk.clip))
+    return path
+
+
+@pytest.fixture(scope="module")
+def short(captured_walk: Capture, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Its middle: three hundred frames, flips, spikes and sliding feet among them."""
+    path = tmp_path_factory.mktemp("cli") / "deck walk.bvh"
+    path.write_bytes(write_bvh(resampled(captured_walk.clip, first=400, last=700)))
     return path
 
 
@@ -73,10 +82,10 @@ def test_run_unflips_thins_measures_and_writes(
 
 
 def test_calm_and_poses_from_the_command_line(
-    take: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+    short: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
     out = tmp_path / "posed.json"
-    report = printed(capsys, "run", take, out, "--unflip", "--calm", "--poses", 60)
+    report = printed(capsys, "run", short, out, "--unflip", "--calm", "--poses", 60)
     # Sixty poses are held to within degrees: what jumped still jumps, and is said to.
     assert not {"jitter", "gap"} & set(report["findings_after"])
     assert "spike" in report["findings_before"]
@@ -90,7 +99,7 @@ def test_calm_and_poses_from_the_command_line(
 
 
 def test_a_recipe_is_written_by_hand_run_and_refused_by_line(
-    take: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+    short: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
     known = printed(capsys, "operations")
     assert known["smooth"]["params"][0]["choices"][0] == "adaptive"
@@ -104,12 +113,12 @@ def test_a_recipe_is_written_by_hand_run_and_refused_by_line(
     ]
     recipe.write_text(json.dumps({"name": "mine", "lines": lines}))
     out = tmp_path / "out.json"
-    report = printed(capsys, "run", take, out, "--recipe", recipe)
+    report = printed(capsys, "run", short, out, "--recipe", recipe)
     assert len(report["lines"]) == 4
     assert report["max_error_deg"] <= 0.4
     lines[2]["params"] = {"strength": 7}
     recipe.write_text(json.dumps(lines))
-    assert main(["run", str(take), str(out), "--recipe", str(recipe)]) == 2
+    assert main(["run", str(short), str(out), "--recipe", str(recipe)]) == 2
     error = capsys.readouterr().err
     assert "line 3 of the recipe: strength: " in error
     assert error.count("\n") == 1
@@ -118,9 +127,6 @@ def test_a_recipe_is_written_by_hand_run_and_refused_by_line(
 def test_a_batch_runs_in_parallel_and_one_bad_file_harms_no_other(
     take: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    from leancurve.demo import TAKES, captured
-    from leancurve.time.resample import resampled
-
     folder = tmp_path / "in"
     folder.mkdir()
     for k in (1, 2):
@@ -139,12 +145,12 @@ def test_a_batch_runs_in_parallel_and_one_bad_file_harms_no_other(
 
 
 def test_convert_there_and_back_changes_nothing(
-    take: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+    short: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
     middle, back = tmp_path / "a.json", tmp_path / "a.bvh"
-    printed(capsys, "convert", take, middle)
+    printed(capsys, "convert", short, middle)
     printed(capsys, "convert", middle, back)
-    assert back.read_bytes() == take.read_bytes()
+    assert back.read_bytes() == short.read_bytes()
 
 
 @pytest.mark.parametrize(
@@ -159,14 +165,14 @@ def test_convert_there_and_back_changes_nothing(
     ],
 )
 def test_bad_input_is_one_line_and_exit_code_two(
-    arguments: list[str], says: str, take: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+    arguments: list[str], says: str, short: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
     from tests.core.test_bvh import ROW, file
 
     bad, other = tmp_path / "bad.bvh", tmp_path / "other.bvh"
     bad.write_text("nothing\n")
     other.write_bytes(file([ROW]))
-    filled = [a.format(bad=bad, take=take, other=other) for a in arguments]
+    filled = [a.format(bad=bad, take=short, other=other) for a in arguments]
     assert main(filled) == 2
     import re
 
@@ -175,19 +181,19 @@ def test_bad_input_is_one_line_and_exit_code_two(
     assert re.search(says, error)
 
 
-def test_it_is_installed_as_a_command(take: Path) -> None:
+def test_it_is_installed_as_a_command(short: Path) -> None:
     command = Path(sys.executable).parent / "leancurve"
-    done = subprocess.run([command, "inspect", take], capture_output=True, text=True, check=True)
+    done = subprocess.run([command, "inspect", short], capture_output=True, text=True, check=True)
     assert "joints  65" in done.stdout
     wrong = subprocess.run([command, "inspect", "no.bvh"], capture_output=True, text=True)
     assert (wrong.returncode, wrong.stdout) == (2, "")
 
 
 def test_run_plants_the_feet_and_the_file_holds_it(
-    take: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+    short: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
     out = tmp_path / "planted.bvh"
-    report = printed(capsys, "run", take, out, "--unflip", "--calm", "--plant")
+    report = printed(capsys, "run", short, out, "--unflip", "--calm", "--plant")
     assert report["foot_slide_before_mm"] > 30
     assert report["foot_slide_after_mm"] < 2
     assert report["missed_mm"] < 4
@@ -199,7 +205,7 @@ def test_run_plants_the_feet_and_the_file_holds_it(
     recipe = tmp_path / "recipe.json"
     recipe.write_text(json.dumps({"lines": [{"operation": "plant", "params": {"ease": 0.4}}]}))
     kept = tmp_path / "planted.json"
-    lines = printed(capsys, "run", take, kept, "--recipe", recipe)["lines"]
+    lines = printed(capsys, "run", short, kept, "--recipe", recipe)["lines"]
     assert [(x["told"], x["kind"]) for x in lines] == [("Plant the feet", "plant")]
     assert read_take(kept.read_bytes(), "planted.json").clip.plants
 
@@ -208,7 +214,7 @@ def test_a_take_is_carried_and_its_map_kept_and_read(
     tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
     take, target = tmp_path / "walk.bvh", tmp_path / "heron.bvh"
-    take.write_bytes(write_bvh(TAKES[2].clean()))
+    take.write_bytes(write_bvh(resampled(TAKES[2].clean(), first=0, last=299)))
     target.write_bytes(write_bvh(heron_file()))
     kept = tmp_path / "map.json"
     assert main(["map", str(take), str(target), "--out", str(kept), "--json"]) == 0
@@ -232,7 +238,7 @@ def test_a_take_is_carried_and_its_map_kept_and_read(
     assert done["seconds"] > 0.0
     back = read_bvh(out.read_bytes()).clip
     assert back.skeleton.names == heron_file().skeleton.names
-    assert back.frames == 900
+    assert back.frames == 300
 
     wren = tmp_path / "wren.json"
     wren.write_bytes(write_clip(wren_file()))
@@ -255,7 +261,7 @@ def test_layers_are_listed_and_flattened(
 ) -> None:
     """Made by a recipe; flattened to a BVH, and to keys; and one of them alone."""
     take, made = tmp_path / "walk.bvh", tmp_path / "layered.json"
-    take.write_bytes(write_bvh(TAKES[2].clean()))
+    take.write_bytes(write_bvh(resampled(TAKES[2].clean(), first=0, last=299)))
     recipe = tmp_path / "recipe.json"
     lines = [
         {"operation": "thin"},
@@ -277,7 +283,7 @@ def test_layers_are_listed_and_flattened(
     printed(capsys, "flatten", made, flat)
     assert printed(capsys, "compare", made, flat)["max_drift_deg"] < 1e-4
     report = printed(capsys, "flatten", made, keys, "--keyed", 0.25)
-    assert report["keys"] < 900 * report["channels"] / 3
+    assert report["keys"] < 300 * report["channels"] / 3
     assert printed(capsys, "compare", made, keys)["max_drift_deg"] < 0.6
     assert printed(capsys, "flatten", made, one, "--layers", "arm")["layers"] == 1
     left = printed(capsys, "layers", one)["layers"]

@@ -26,6 +26,9 @@ WAITS_MS = patient(30_000)
 
 expect.set_options(timeout=WAITS_MS)
 
+NOWHERE = "/healthz"
+"""Where a page is before a test: the application's own, so that its process stays, without it."""
+
 SIZE: ViewportSize = {"width": 1280, "height": 800}
 
 
@@ -87,6 +90,7 @@ def window(browser: Browser, application: Application, signed_in: Any) -> Iterat
     context = browser.new_context(viewport=SIZE, storage_state=signed_in, base_url=application.url)
     page = context.new_page()
     page.set_default_timeout(WAITS_MS)
+    page.goto(NOWHERE)
     yield page
     context.close()
 
@@ -112,11 +116,10 @@ def page(window: Page, application: Application) -> Iterator[Page]:
     window.on("pageerror", fail)
     yield window
     window.unroute_all(behavior="ignoreErrors")
-    window.goto("/healthz")
+    window.goto(NOWHERE)
     window.remove_listener("console", hear)
     window.remove_listener("pageerror", fail)
     window.evaluate("() => { localStorage.clear(); sessionStorage.clear() }")
-    window.goto("about:blank")
     window.set_viewport_size(SIZE)
     assert not troubles
 
@@ -128,7 +131,7 @@ def to_shelf(page: Page) -> None:
 
 def open_take(page: Page, name: str) -> None:
     """A take of the shelf; a page that is nowhere yet goes there first."""
-    if page.url == "about:blank":
+    if page.url.endswith(NOWHERE):
         to_shelf(page)
     page.get_by_role("button", name=re.compile(f"^(Open|Go on): .*{re.escape(name)}")).click()
     is_open(page, name)

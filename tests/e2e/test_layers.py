@@ -12,9 +12,8 @@ from leancurve.numbers import rotation
 from playwright.sync_api import Page, expect
 from safetensors.numpy import load
 
-from tests.core.test_planting import calmed
 from tests.e2e.conftest import clip_now, delivered, open_take, settled
-from tests.e2e.takes import bring_walk
+from tests.e2e.takes import bring_walk, short_walk
 from tests.e2e.test_cleaning import revision
 from tests.e2e.test_shaping import pick_joint
 from tests.e2e.test_timing import gizmo
@@ -98,7 +97,7 @@ def test_corrections_are_laid_over_a_walk_weighed_flattened_and_delivered(
 
     page.keyboard.press("Alt+9")
     back = read_bvh(delivered(page, tmp_path / "corrected.bvh")).clip
-    before = calmed(2)
+    before = short_walk()
     gap = rotation.geodesic_deg(evaluate(back).rotation, evaluate(before).rotation)
     head, arm = (before.skeleton.index(n) for n in ("Head", "LeftForearm"))
     assert np.abs(gap[300:361, head] - 12.5).max() < 0.01
@@ -135,7 +134,7 @@ def test_joints_are_posed_on_the_stage_onto_the_layer_that_is_chosen(page: Page)
     stage = page.get_by_role("region", name="Stage")
     expect(stage.get_by_text("keys go to head").first).to_be_visible()
     joint(page, "Head")
-    at = calmed(2).skeleton.index("Head")
+    at = short_walk().skeleton.index("Head")
     frames = {f: turned(page, f) for f in (200, 300, 400)}
     page.get_by_test_id("frame").fill("300")
     page.keyboard.press("Enter")
@@ -243,7 +242,7 @@ def test_work_is_lifted_off_into_a_layer_and_another_take_loaded_onto_one(page: 
 
 
 def arm(page: Page, side: str, frame: int) -> np.ndarray:
-    return turned(page, frame)[calmed(2).skeleton.index(f"{side}UpperArm")]
+    return turned(page, frame)[short_walk().skeleton.index(f"{side}UpperArm")]
 
 
 def at(page: Page, frame: int) -> None:
@@ -287,8 +286,8 @@ def test_a_stored_pose_is_taken_by_a_share_and_on_the_other_side(page: Page) -> 
     stored.get_by_role("checkbox", name="mirrored").click()
     slider.press("End")
     settled(page)
-    rest = calmed(2).skeleton.rest_rotations
-    left, right = (calmed(2).skeleton.index(f"{s}UpperArm") for s in ("Left", "Right"))
+    rest = short_walk().skeleton.rest_rotations
+    left, right = (short_walk().skeleton.index(f"{s}UpperArm") for s in ("Left", "Right"))
     as_far = float(rotation.geodesic_deg(kept, rest[left]))
     assert abs(float(rotation.geodesic_deg(arm(page, "Right", 300), rest[right])) - as_far) < 0.05
     assert set(clip_now(page)["layers"][0]["channels"]) == {str(left), str(right)}
@@ -328,7 +327,7 @@ def test_the_clip_is_placed_muted_and_delivered_where_it_stands(page: Page, tmp_
     settled(page)
     page.keyboard.press("Alt+9")
     back = read_bvh(delivered(page, tmp_path / "placed.bvh")).clip
-    before = calmed(2)
+    before = short_walk()
     there, was = (evaluate(c).world(c.skeleton)[1][:, 0] for c in (back, before))
     # A quarter turn about Y takes Z to X.
     away = was - [was[0, 0], 0, was[0, 2]]
@@ -373,7 +372,7 @@ def test_layers_are_merged_split_brought_to_another_clip_and_a_line_becomes_one(
     settled(page)
     page.get_by_role("button", name="Take out").click()
     settled(page)
-    head = calmed(2).skeleton.index("Head")
+    head = short_walk().skeleton.index("Head")
     assert angle(page, 100, head, before[100]) > 19
     assert angle(page, 500, head, before[500]) < 1e-3
 

@@ -15,9 +15,8 @@ from PIL import Image
 from playwright.sync_api import Page, expect
 from safetensors.numpy import load
 
-from tests.core.test_planting import calmed
 from tests.e2e.conftest import clip_now, delivered, settled
-from tests.e2e.takes import bring_walk
+from tests.e2e.takes import bring_walk, short_walk
 from tests.e2e.test_cleaning import LANE, RULER, STRIP_LABELS, STRIP_LEFT, card, revision
 from tests.e2e.test_shaping import drag, place
 from tests.e2e.test_the_whole_job import box
@@ -61,7 +60,7 @@ def around(page: Page, point: tuple[float, float], half: int, path: Path) -> np.
 def test_a_slide_is_planted_from_its_finding_and_worked_on_by_hand(
     page: Page, tmp_path: Path
 ) -> None:
-    walk = calmed(2)
+    walk = short_walk()
     bring_walk(page, "walk_to_plant")
     page.keyboard.press("Alt+2")
     page.get_by_role("button", name=re.compile(r"^slides \d+")).click()
@@ -194,7 +193,7 @@ def end_place(page: Page) -> list[float]:
 
 
 def test_a_hand_is_pulled_by_its_limb_and_with_the_body_and_led_over_a_span(page: Page) -> None:
-    walk = calmed(2)
+    walk = short_walk()
     bring_walk(page, "walk_to_pull")
     page.keyboard.press("Alt+8")
     page.get_by_role("tab", name="Pose").click()
@@ -342,7 +341,7 @@ def test_a_crate_is_made_between_two_hands_that_hold_on_to_it_and_is_delivered(
     at = evaluate(back).world(back.skeleton)[1]
     hands = [back.skeleton.index(h) for h in ("LeftHand", "RightHand")]
     middle = at[:, hands].mean(axis=1)
-    free = np.r_[0 : plant["first"] - plant["ease_in"], plant["last"] + plant["ease_out"] + 1 : 800]
+    free = np.r_[0 : plant["first"] - plant["ease_in"], plant["last"] + plant["ease_out"] + 1 : 560]
     assert np.abs(at[free, -1] - middle[free]).max() < 0.01
 
 
@@ -375,7 +374,7 @@ def test_a_props_curves_are_worked_on_in_the_sheets(page: Page) -> None:
     page.get_by_role("button", name="Thin to keys").click()
     revision(page, 3)
     settled(page)
-    led = calmed(2)
+    led = short_walk()
     at = evaluate(led).world(led.skeleton)[1]
     middle = at[:, [led.skeleton.index(h) for h in ("LeftHand", "RightHand")]].mean(axis=1)
     before = prop_curve(page, "ty")

@@ -24,7 +24,7 @@ const LINE_PIXELS = 1.3
 /** How firmly ghosts are drawn: of before, around now, of another figure. */
 const BEFORE = 0.4
 const NOBODY: ReadonlySet<number> = new Set()
-const REST = 180 // ms
+const REST = 400 // ms
 const SELDOM = 40 // ms
 const MOST_TRAILS = 6
 
