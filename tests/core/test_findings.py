@@ -16,6 +16,7 @@ from leancurve.operations import OPERATIONS, apply_patch
 from leancurve.recipe import ALL_OF_IT, Outcome, run_recipe
 
 from tests.findings_score import SEEDED, counts, score
+from tests.made import kept
 
 UNSEEN = (101, 102)
 """Thresholds were set on seeds 4 to 6."""
@@ -145,7 +146,7 @@ def test_what_is_meant_counts_no_more_and_can_be_reopened() -> None:
 
 @pytest.fixture(scope="module")
 def cleaned(open_capture: Clip) -> Outcome:
-    return run_recipe(open_capture, ALL_OF_IT)
+    return kept("all of it on the open capture", lambda: run_recipe(open_capture, ALL_OF_IT))
 
 
 def of_motion(found: list[Finding]) -> dict[str, int]:

@@ -32,6 +32,7 @@ from leancurve.operations.plant.figures import knee_ratios
 from leancurve.recipe import ALL_OF_IT, run_recipe
 
 from tests.core.retarget_variants import twisted_in_line
+from tests.made import kept
 
 
 def cleaned(clip: Clip) -> Clip:
@@ -46,7 +47,7 @@ def cleaned(clip: Clip) -> Clip:
 
 @cache
 def calmed(at: int) -> Clip:
-    return cleaned(captured(TAKES[at]).clip)
+    return kept(f"calmed {at}", lambda: cleaned(captured(TAKES[at]).clip))
 
 
 @cache
@@ -141,7 +142,7 @@ def _nearer(take: DemoTake, before: Clip, after: Clip) -> None:
 
 
 def test_the_open_captures_feet_stand(open_capture: Clip) -> None:
-    clip = cleaned(open_capture)
+    clip = kept("the open capture calmed", lambda: cleaned(open_capture))
     patch = OPERATIONS["plant"].run(clip)
     after = apply_patch(clip, patch)
     assert patch.report["foot_slide_before_mm"] > 40
