@@ -265,10 +265,7 @@ def take_place(database: str) -> str | None:
     before = f"{own}_before_{datetime.now(UTC):%Y%m%d_%H%M%S}"
     with _connection("postgres", autocommit=True) as admin:
         was = _exists(admin, own) and _in_use(own)
-        admin.execute(
-            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = ANY(%s)",
-            [[own, database]],
-        )
+        send_away(admin, own, database)
         if was:
             _rename(admin, own, before)
         elif _exists(admin, own):
@@ -276,6 +273,16 @@ def take_place(database: str) -> str | None:
         _rename(admin, database, own)
     call_command("migrate", verbosity=0)
     return before if was else None
+
+
+def send_away(admin: psycopg.Connection[Any], *databases: str) -> None:
+    """End the connections of everybody on databases. What PostgreSQL does there of its own, as
+    autovacuum, makes way by itself, and only a superuser could end it."""
+    admin.execute(
+        "SELECT pg_terminate_backend(pid) FROM pg_stat_activity "
+        "WHERE datname = ANY(%s) AND backend_type = 'client backend'",
+        [list(databases)],
+    )
 
 
 def _rename(admin: psycopg.Connection[Any], old: str, new: str) -> None:

@@ -17,7 +17,7 @@ from safetensors.numpy import load
 from tests.e2e import takes
 from tests.e2e.conftest import frame_now, settled
 from tests.e2e.test_cleaning import card, revision
-from tests.e2e.test_the_whole_job import box
+from tests.e2e.test_the_whole_job import box, stage_picture
 
 RX, RY, RZ = ("rx", "ry", "rz")
 JOINTS = ("Hips", "Spine", "Arm", "Hand")
@@ -336,43 +336,32 @@ def test_seeing_marks_traces_trails_and_channels_left_out(page: Page) -> None:
     )
     bring_in(page, "seeing", moving)
 
-    def stage() -> bytes:
-        """The stage once two pictures of it in a row are the same."""
-        last = b""
-        for _ in range(20):
-            settled(page)
-            now = page.get_by_test_id("stage").screenshot()
-            if now == last:
-                break
-            last = now
-        return last
-
     page.get_by_test_id("frame").fill("60")
     page.keyboard.press("Enter")
-    bare = stage()
+    bare = stage_picture(page)
     # A channel that is hovered shows its direction; trails show the way of the hand.
     page.get_by_role("treeitem", name=re.compile("turn Y$")).first.hover()
-    pointed = stage()
+    pointed = stage_picture(page)
     assert pointed != bare
     page.mouse.move(5, 5)
-    assert stage() == bare
+    assert stage_picture(page) == bare
     page.keyboard.press("Shift+X")
-    assert stage() != bare
+    assert stage_picture(page) != bare
     page.keyboard.press("Shift+X")
     # Played without a channel the arm stays as it is at the range's first frame.
     pick_channel(page, "turn Y")
     page.keyboard.press("m")
-    muted = stage()
+    muted = stage_picture(page)
     assert muted != bare
     page.keyboard.press("m")
-    assert stage() == bare
+    assert stage_picture(page) == bare
     # Pose to pose: frame 90 shows the pose of the key at 60.
     page.keyboard.press("h")
-    held = stage()
+    held = stage_picture(page)
     page.keyboard.press("h")
     page.get_by_test_id("frame").fill("60")
     page.keyboard.press("Enter")
-    assert stage() == held
+    assert stage_picture(page) == held
     # A copy is kept, the curve changed, the two swapped and swapped back.
     page.keyboard.press("k")
     page.mouse.click(*place(page, 60, 60))

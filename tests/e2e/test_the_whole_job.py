@@ -43,13 +43,10 @@ def inked(page: Page, selector: str) -> int:
 
 
 def stage_picture(page: Page) -> bytes:
-    """Once it stands still: where pictures are made by the processor, the last one is smoothed."""
+    """The picture that stays: one made by the processor is smoothed once it rests."""
     settled(page)
-    before, picture = b"", page.get_by_test_id("stage").screenshot()
-    while picture != before:
-        page.wait_for_timeout(200)
-        before, picture = picture, page.get_by_test_id("stage").screenshot()
-    return picture
+    page.locator("[data-testid=stage][data-still=true]").wait_for()
+    return page.get_by_test_id("stage").screenshot()
 
 
 def unflip(page: Page) -> None:

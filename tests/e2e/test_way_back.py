@@ -17,6 +17,7 @@ import pytest
 from tests.conftest import PROJECT
 from tests.e2e.application import Application
 from tests.trials.people import Person
+from tests.trials.upgrade import take_back
 
 HEAD = {"format": "bvh", "rate": [60, 1], "first": 0, "last": 99, "character": "a", "action": "b"}
 
@@ -149,9 +150,6 @@ def lean(application: Application, *arguments: str) -> subprocess.CompletedProce
     )
 
 
-OLDER = (("editing", "0016"), ("library", "0010"), ("documents", "0001"))
-
-
 def migrations(application: Application) -> str:
     return manage(application, "showmigrations", "--plan").stdout
 
@@ -159,8 +157,7 @@ def migrations(application: Application) -> str:
 def test_before_an_update_it_is_backed_up_as_it_stands_and_restored_by_the_new_version(
     database: Application, tmp_path: Path
 ) -> None:
-    for app, name in OLDER:
-        assert manage(database, "migrate", "-v0", app, name).returncode == 0
+    take_back(database)
     before, file = migrations(database), str(tmp_path / "old.backup")
     assert "[ ]  library.0011" in before
     done = lean(database, "backup", file)

@@ -29,6 +29,7 @@ from library import demo_account, jobs
 from library.intake import store_take
 from library.models import Job, StoredFile, Take, Workspace
 from place import usage
+from place.backup import send_away
 from place.housekeeping import keep_house
 from place.usage import usage_of
 from plumbing.addresses import address_of
@@ -410,3 +411,20 @@ def test_the_application_is_no_superuser(db: None) -> None:
     with connection.cursor() as cursor:
         cursor.execute("SELECT rolsuper, rolcreaterole FROM pg_roles WHERE rolname = current_user")
         assert cursor.fetchone() == (False, False)
+
+
+def test_whoever_is_connected_is_sent_away_and_postgresqls_own_work_is_left_alone(db: None) -> None:
+    """Autovacuum runs as a superuser: to end it is refused, and the restore would end with that."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "CREATE SCHEMA seen; CREATE TABLE seen.ended (pid int);"
+            "CREATE TABLE seen.pg_stat_activity (pid int, datname text, backend_type text);"
+            "INSERT INTO seen.pg_stat_activity VALUES (1, 'kept', 'client backend'),"
+            " (2, 'kept', 'autovacuum worker'), (3, 'other', 'client backend');"
+            "CREATE FUNCTION seen.pg_terminate_backend(int) RETURNS void LANGUAGE sql"
+            " AS 'INSERT INTO seen.ended VALUES ($1)';"
+            "SET LOCAL search_path = seen, pg_catalog, public"
+        )
+        send_away(connection.connection, "kept")
+        cursor.execute("SELECT pid FROM seen.ended")
+        assert cursor.fetchall() == [(1,)]

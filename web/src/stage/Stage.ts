@@ -488,6 +488,7 @@ export class Stage {
   draw = (): void => {
     if (this.asked) return
     this.asked = true
+    this.canvas.dataset.still = 'false'
     const picture = (now: number) => {
       // Where pictures are made by the processor, many dragged keys go before many pictures.
       if (this.software && this.heavy() && now - this.last < SELDOM) {
@@ -501,12 +502,17 @@ export class Stage {
       this.keepLine()
       if (this.smooth) this.sharpen(false)
       this.render()
-      if (!this.software) return
+      if (!this.software) {
+        this.canvas.dataset.still = 'true'
+        return
+      }
       // While it moves pictures are rough and many; once it rests one is made with smooth edges.
       clearTimeout(this.resting)
       this.resting = setTimeout(() => {
         this.sharpen(true)
         this.render()
+        // The picture that stays, for whoever drives the page without seeing it.
+        this.canvas.dataset.still = String(!this.asked)
       }, REST)
     }
     requestAnimationFrame(picture)
