@@ -21,8 +21,9 @@ os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
 PROJECT = Path(__file__).resolve().parent.parent
 OPEN_CAPTURE = PROJECT / "tests/data/open_capture_jumps_120fps.bvh.xz"
 
-# The same examples at every run: a suite that is run all the time says the same twice.
-settings.register_profile("same", derandomize=True)
+# The same examples at every run, however long each takes: a suite that is run all the time says the
+# same twice.
+settings.register_profile("same", derandomize=True, deadline=None)
 settings.load_profile("same")
 
 

@@ -116,7 +116,7 @@ def test_a_hundred_thousand_numbers_of_every_length_are_exact() -> None:
     assert np.array_equal(read, [float(t) for t in tokens])
 
 
-@settings(deadline=None, max_examples=30)
+@settings(max_examples=30)
 @given(st.integers(0, 2**32 - 1))
 def test_writing_loses_nothing_that_text_can_hold(seed: int) -> None:
     random = np.random.default_rng(seed)

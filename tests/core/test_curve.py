@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from leancurve.curves.curve import KeyedCurve, SampledCurve, Segment, evaluate_keyed, keyed
 from leancurve.curves.plain import evaluate_plain
@@ -52,7 +52,6 @@ def test_hermite_evaluation_agrees_with_scipy() -> None:
     assert keyed(time, value, slope).at(frames) == pytest.approx(theirs, abs=1e-11)
 
 
-@settings(deadline=None)
 @given(st.integers(0, 2**32 - 1))
 def test_free_lengths_agree_with_bisection_in_numpy(seed: int) -> None:
     curve = random_curve(seed)

@@ -175,7 +175,7 @@ def test_the_figures_space_is_the_parents_where_parents_do_not_move() -> None:
     assert rotation.geodesic_deg(orientations(one), orientations(other)).max() < 1e-6
 
 
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=12)
 @given(st.data())
 def test_any_frame_is_what_it_is_among_all(data: st.DataObject) -> None:
     clip = stacked()

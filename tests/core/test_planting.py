@@ -213,7 +213,7 @@ def test_where_a_place_is_out_of_reach_the_hips_go_down_by_their_share() -> None
 # --- laws -------------------------------------------------------------------------------------
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(st.lists(st.integers(0, 899), min_size=1, max_size=30))
 def test_some_frames_are_all_frames_chosen_from(frames: list[int]) -> None:
     clip = planted_walk()

@@ -48,7 +48,7 @@ def segment_of(kind: Segment, swings: int, decay: float) -> KeyedCurve:
     )
 
 
-@settings(deadline=None, max_examples=60)
+@settings(max_examples=60)
 @given(seeds)
 def test_every_kind_agrees_with_the_plain_evaluation_inside_and_outside(seed: int) -> None:
     curve = mixed_curve(seed)
@@ -84,7 +84,7 @@ def test_a_bounce_rebounds_as_often_and_as_high_as_said() -> None:
     assert values.max() <= 1 + 1e-12
 
 
-@settings(deadline=None, max_examples=60)
+@settings(max_examples=60)
 @given(seeds, st.floats(-0.6, 1.6))
 @example(103, 1.0)
 @example(1731, -0.5)
@@ -164,7 +164,7 @@ def test_a_spring_written_out_stays_within_a_ten_thousandth_of_its_rise() -> Non
     assert np.all(fresh.segment == Segment.CURVE)
 
 
-@settings(deadline=None, max_examples=40)
+@settings(max_examples=40)
 @given(seeds)
 def test_time_never_runs_back_within_a_segment(seed: int) -> None:
     """Values that ascend with time as handles allow: one value a time, whatever the lengths."""
@@ -179,7 +179,7 @@ def test_time_never_runs_back_within_a_segment(seed: int) -> None:
     assert back == pytest.approx(x, abs=1e-9)
 
 
-@settings(deadline=None, max_examples=30)
+@settings(max_examples=30)
 @given(seeds, st.floats(0.05, 0.45), st.floats(0.55, 0.95))
 def test_a_part_cut_out_keeps_its_shape_whatever_its_segments(
     seed: int, a: float, b: float

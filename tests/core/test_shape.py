@@ -26,9 +26,7 @@ TX, RX, RY = base_track(0, "tx"), base_track(0, "rx"), base_track(0, "ry")
 FRAMES = np.arange(900, dtype=np.float64)
 TIMES = np.arange(0, 899, 0.25)
 
-fast = settings(
-    deadline=None, max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture]
-)
+fast = settings(max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])
 
 
 @pytest.fixture(scope="module")

@@ -60,7 +60,7 @@ def minimax_error(y: np.ndarray) -> float:
     return float(result.x[-1])
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.integers(0, 2**32 - 1), st.integers(5, 120), st.floats(0.02, 3.0))
 def test_feasibility_of_a_cubic_agrees_with_linear_programming(
     seed: int, count: int, tolerance: float
@@ -83,7 +83,7 @@ def test_the_bound_is_the_optimum_of_dynamic_programming() -> None:
     assert least_keys(y, 0.25) == fewest[-1] + 1
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(
     st.integers(0, 2**32 - 1),
     st.integers(1, 400),

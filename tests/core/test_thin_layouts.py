@@ -54,7 +54,7 @@ def random_channel(seed: int, count: int) -> np.ndarray:
     return np.ascontiguousarray(y + random.normal(0, random.uniform(0, 0.05), count))
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.integers(0, 10_000), st.integers(2, 300), st.floats(0.05, 3.0), st.floats(0.1, 1.0))
 def test_the_bound_holds_at_every_frame_whatever_the_curve(
     seed: int, count: int, tolerance: float, share: float
@@ -70,7 +70,7 @@ def test_the_bound_holds_at_every_frame_whatever_the_curve(
     assert set(times[(times > 0) & (times < count - 1)].tolist()) <= set(curve.time.tolist())
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 @given(st.integers(0, 10_000), st.integers(10, 200), st.floats(0.1, 2.0))
 def test_shared_times_are_shared_and_hold_the_bound(
     seed: int, count: int, tolerance: float

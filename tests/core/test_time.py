@@ -37,9 +37,7 @@ from tests.core.test_curve import random_curve
 
 RX, RY, TX = base_track(0, "rx"), base_track(0, "ry"), base_track(0, "tx")
 
-fast = settings(
-    deadline=None, max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture]
-)
+fast = settings(max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])
 
 
 @pytest.fixture(scope="module")

@@ -188,7 +188,7 @@ def test_the_time_after_is_what_was_said(name: str) -> None:
     assert said.rate == (patch.rate or clip.rate)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.data())
 def test_spans_lie_where_the_time_after_says(data: st.DataObject) -> None:
     """Marks are moved by operations as :class:`ClipTime` says frames are."""

@@ -67,7 +67,7 @@ def test_seeded_flips_are_found_counted_and_removed_exactly(order: str) -> None:
     assert stacked(mended) == pytest.approx(true, abs=1e-9)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(
     st.integers(0, 2**32 - 1),
     st.sampled_from(rotation.TAIT_BRYAN),

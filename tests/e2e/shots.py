@@ -15,7 +15,7 @@ TAKE = "Mooring line, take 04"
 
 
 def shot(page: Page, name: str) -> None:
-    page.wait_for_timeout(600)
+    page.wait_for_timeout(1500)  # the stage smooths its picture once it rests
     page.screenshot(path=FOLDER / f"{name}.png")
     print(f"docs/screenshots/{name}.png")
 

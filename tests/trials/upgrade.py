@@ -26,7 +26,9 @@ OLD_WORKER = """
 import sys, django; django.setup()
 from django.core.management import call_command
 from django.utils.module_loading import autodiscover_modules
+from library import jobs
 from library.kinds import KINDS
+jobs.PUT_OFF_S = 4
 autodiscover_modules("tasks")
 # What it never heard of.
 for kind in sys.argv[1:]:
