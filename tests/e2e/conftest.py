@@ -165,6 +165,13 @@ def settled(page: Page) -> None:
     assert page.evaluate(SETTLED, WAITS_MS) == ""
 
 
+def still(page: Page) -> None:
+    """Until the stage shows the picture that stays: one made by the processor is smoothed once it
+    rests."""
+    settled(page)
+    page.locator("[data-testid=stage][data-still=true]").wait_for()
+
+
 def unfold_lanes(page: Page) -> None:
     """All lanes of the time strip, which folds them until somebody asks for more."""
     lanes = page.get_by_role("button", name="All lanes")

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import re
 
-from leancurve.demo import TAKES, captured
+from leancurve.demo import TAKES, captured, lamp_take
 from leancurve.formats.bvh import write_bvh
 from playwright.sync_api import Page, expect
 
-from tests.e2e.conftest import clip_now, frame_now, open_take, settled, to_shelf, unfold_lanes
+from tests.e2e.conftest import clip_now, frame_now, settled, to_shelf, unfold_lanes
 from tests.e2e.takes import bring_in
 from tests.e2e.test_the_whole_job import box
 
@@ -153,7 +153,7 @@ def test_contacts_are_dragged_split_joined_and_deleted(page: Page) -> None:
 
 
 def test_roles_are_corrected_on_the_body_and_kept_as_a_profile(page: Page) -> None:
-    open_take(page, "Signal lamp, take 01")
+    bring_in(page, "lamp_of_its_own", lamp_take().clip)
     page.keyboard.press("Alt+2")
     page.get_by_role("tab", name="Body").click()
     # The picture is the figure's own; a part says what it is taken for, and how surely.

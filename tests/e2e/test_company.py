@@ -7,10 +7,13 @@ from collections.abc import Iterator
 
 import pytest
 from leancurve.curves.curve import keyed
+from leancurve.demo import TAKES, captured
+from leancurve.formats.bvh import write_bvh
 from playwright.sync_api import Browser, Page, expect
 
 from tests.e2e.application import Application
 from tests.e2e.conftest import WAITS_MS, clip_now, open_take, settled, to_shelf
+from tests.e2e.takes import store
 from tests.e2e.test_shaping import bring_in, figure
 
 WALK = "Rolling deck walk, take 07"
@@ -92,8 +95,9 @@ def test_a_viewer_looks_on(page: Page, mate: Page) -> None:
 
 
 def test_what_was_deleted_lies_in_the_bin_and_comes_back(page: Page) -> None:
+    crate = "crate to be deleted"
+    store(crate, write_bvh(captured(TAKES[1]).clip), "bvh")
     to_shelf(page)
-    crate = "Crate over the coaming, take 02"
     page.get_by_role("button", name=f"Delete {crate}").click()
     expect(page.get_by_role("heading", name=crate)).to_be_hidden()
     page.get_by_role("button", name="Open the bin").click()

@@ -19,7 +19,7 @@ from scipy.spatial.transform import Rotation
 
 from tests.core.test_bvh import ROW, file
 from tests.e2e.application import Application
-from tests.e2e.conftest import frame_now, open_take, settled, to_shelf
+from tests.e2e.conftest import frame_now, open_take, settled, still, to_shelf
 
 
 def box(page: Page, test_id: str) -> dict[str, float]:
@@ -43,9 +43,7 @@ def inked(page: Page, selector: str) -> int:
 
 
 def stage_picture(page: Page) -> bytes:
-    """The picture that stays: one made by the processor is smoothed once it rests."""
-    settled(page)
-    page.locator("[data-testid=stage][data-still=true]").wait_for()
+    still(page)
     return page.get_by_test_id("stage").screenshot()
 
 

@@ -17,7 +17,7 @@ from playwright.sync_api import Page, expect
 from safetensors.numpy import load
 
 from tests.e2e import takes
-from tests.e2e.conftest import clip_now, frame_now, open_take, settled
+from tests.e2e.conftest import clip_now, frame_now, open_take, settled, still
 from tests.e2e.test_cleaning import card, revision
 from tests.e2e.test_shaping import bring_in, count, curve_of, drag, figure, pick_joint
 from tests.e2e.test_the_whole_job import box
@@ -410,12 +410,12 @@ def test_a_camera_is_placed_and_looked_through_again(page: Page) -> None:
     assert placed["fov"] == 55
     assert placed["position"][0] == 3.5
     page.keyboard.press("Escape")
-    settled(page)
+    still(page)
     seen = page.get_by_test_id("view-one").screenshot()
     page.get_by_role("button", name="Side", exact=True).click()
     settled(page)
     page.get_by_role("button", name="Camera").click()
     page.get_by_role("button", name="Look through the placed camera").click()
     page.keyboard.press("Escape")
-    settled(page)
+    still(page)
     assert page.get_by_test_id("view-one").screenshot() == seen
