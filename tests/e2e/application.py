@@ -59,7 +59,6 @@ class Application:
             "LEAN_DATABASE_URL": prepared.address(database),
             "LEAN_SECRET_KEY": "only-for-tests-" * 4,
             "LEAN_DEMO": "1",
-            "LEAN_COMPUTERS": os.environ.get("LEAN_COMPUTERS", "1"),
             "DJANGO_SETTINGS_MODULE": "config.settings",
             "MALLOC_ARENA_MAX": "2",
             "PYTHONPATH": f"{PROJECT}/core:{PROJECT}/server",
