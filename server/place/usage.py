@@ -43,22 +43,35 @@ class Usage:
         return self.bytes > NEARLY * self.most_bytes or self.takes > NEARLY * self.most_takes
 
 
+MEASURED_FOR_S = 60.0
+"""A change is not measured for each time: so long a workspace counts as it did, and while it is
+nearly full, a tenth of it."""
+
+_measured: dict[int, tuple[float, Usage]] = {}
 _clips: Cache[int] = Cache(2**18, lambda _: 100)
 
 
 def usage_of(workspace: Workspace) -> Usage:
-    """What a workspace holds now."""
+    """What a workspace holds now; whoever asks next what it held lately does not wait."""
     files = StoredFile.objects.filter(workspace=workspace)
     deliveries = Delivery.objects.filter(clip__workspace=workspace)
-    most_bytes, most_takes = workspace.most_bytes, workspace.most_takes
-    return Usage(
+    found = Usage(
         files=files.aggregate(n=Sum("size"))["n"] or 0,
         deliveries=deliveries.aggregate(n=Sum("size"))["n"] or 0,
         clips=_bytes_of_clips(workspace),
         takes=Take.objects.filter(workspace=workspace).count(),
-        most_bytes=settings.WORKSPACE_BYTES if most_bytes is None else most_bytes,
-        most_takes=settings.WORKSPACE_TAKES if most_takes is None else most_takes,
+        **_limits(workspace),
     )
+    _measured[workspace.pk] = (time.monotonic(), found)
+    return found
+
+
+def _limits(workspace: Workspace) -> dict[str, int]:
+    most_bytes, most_takes = workspace.most_bytes, workspace.most_takes
+    return {
+        "most_bytes": settings.WORKSPACE_BYTES if most_bytes is None else most_bytes,
+        "most_takes": settings.WORKSPACE_TAKES if most_takes is None else most_takes,
+    }
 
 
 def _bytes_of_clips(workspace: Workspace) -> int:
@@ -75,17 +88,12 @@ def _bytes_of_clips(workspace: Workspace) -> int:
     return known
 
 
-MEASURED_FOR_S = 60.0
-"""A change is not measured for each time: so long a workspace counts as it did, and while it is
-nearly full, a tenth of it."""
-
-_measured: dict[int, tuple[float, Usage]] = {}
 _measuring: set[int] = set()
 _one_at_a_time = threading.Lock()
 
 
 def lately(workspace: Workspace) -> Usage:
-    """What a workspace holds, as measured a moment ago.
+    """What a workspace holds, as measured a moment ago, and what it may hold now.
 
     A large one takes seconds to measure: what was known is answered while it is measured anew.
     """
@@ -94,16 +102,10 @@ def lately(workspace: Workspace) -> Usage:
     if known is None:
         with _one_at_a_time:
             found = _measured.get(workspace.pk)
-            return found[1] if found else _measure(workspace)
-    if now - at > MEASURED_FOR_S * (0.1 if known.nearly_full else 1.0):
+            known = found[1] if found else usage_of(workspace)
+    elif now - at > MEASURED_FOR_S * (0.1 if known.nearly_full else 1.0):
         _measure_beside(workspace)
-    return known
-
-
-def _measure(workspace: Workspace) -> Usage:
-    found = usage_of(workspace)
-    _measured[workspace.pk] = (time.monotonic(), found)
-    return found
+    return replace(known, **_limits(workspace))
 
 
 def _measure_beside(workspace: Workspace) -> None:
@@ -115,7 +117,7 @@ def _measure_beside(workspace: Workspace) -> None:
 
     def measure() -> None:
         try:
-            _measure(workspace)
+            usage_of(workspace)
         except DatabaseError:
             log.warning("a workspace could not be measured", exc_info=True)
         finally:
