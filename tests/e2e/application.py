@@ -32,7 +32,7 @@ def free_port() -> int:
         return int(free.getsockname()[1])
 
 
-def until_answered(url: str, told: Callable[[], str], seconds: float = 60) -> None:
+def until_answered(url: str, told: Callable[[], str], seconds: float = 90) -> None:
     """Wait for an answer that is no refusal; ``told`` says where to look if there is none."""
     until = time.monotonic() + patient(seconds)
     while time.monotonic() < until:

@@ -21,7 +21,7 @@ from playwright.sync_api import (
 from tests.e2e.application import BROWSER_FLAGS, CHROMIUM, Application
 from tests.pace import patient
 
-WAITS_MS = patient(30_000)
+WAITS_MS = patient(60_000)
 """How long a page may take for anything: what is waited for longer than that does not come."""
 
 expect.set_options(timeout=WAITS_MS)

@@ -45,7 +45,7 @@ class Lean:
         )  # fmt: skip
         # One of a start before this one says nothing about this one.
         began = time.time()
-        until = time.monotonic() + patient(60)
+        until = time.monotonic() + patient(90)
         while time.monotonic() < until and self.process.poll() is None:
             if address.exists() and address.stat().st_mtime >= began - 1:
                 break
