@@ -8,9 +8,12 @@ import os
 import pickle
 import shutil
 from collections.abc import Callable
-from functools import cache
+from functools import cache, lru_cache
 from pathlib import Path
 from typing import TypeVar
+
+from leancurve.formats.files import read_take
+from library.parsing import Looked, look
 
 from tests.conftest import PROJECT
 
@@ -18,13 +21,27 @@ Made = TypeVar("Made")
 
 
 @cache
+def sources(*folders: str) -> str:
+    """A digest of the sources in folders, and of the packages that they work with."""
+    digest = hashlib.sha256()
+    files = [PROJECT / "requirements/base.txt"]
+    files += [file for folder in folders for file in (PROJECT / folder).rglob("*.py")]
+    for file in sorted(files):
+        digest.update(str(file.relative_to(PROJECT)).encode() + file.read_bytes())
+    return digest.hexdigest()[:12]
+
+
+@lru_cache(maxsize=32)
+def looked_at(data: bytes, name: str) -> Looked:
+    """A file as it is looked at when it comes in: what is found in it is the same each time."""
+    return look(read_take(data, name), name)
+
+
+@cache
 def folder() -> Path:
     """Where things made by these sources lie; what others made is gone."""
-    digest = hashlib.sha256((PROJECT / "requirements/base.txt").read_bytes())
-    for file in sorted((PROJECT / "core").rglob("*.py")):
-        digest.update(str(file).encode() + file.read_bytes())
     all_made = Path(os.environ.get("LEAN_LOCAL", PROJECT / ".local")) / "made"
-    here = all_made / digest.hexdigest()[:16]
+    here = all_made / sources("core")
     here.mkdir(parents=True, exist_ok=True)
     for other in all_made.iterdir():
         if other != here:

@@ -3,7 +3,6 @@ demo in it. They are named by what they are made from, so that a later run finds
 
 from __future__ import annotations
 
-import hashlib
 import os
 import subprocess
 import sys
@@ -16,7 +15,9 @@ from urllib.parse import urlsplit, urlunsplit
 import psycopg
 
 from tests.conftest import PROJECT
+from tests.made import sources
 
+EMPTY = "template1"
 PREPARING = 420  # the lock of whoever looks whether a database is there
 
 
@@ -31,16 +32,6 @@ def server() -> Iterator[psycopg.Connection[Any]]:
         yield connection
 
 
-@cache
-def _sources() -> str:
-    """A digest of all that a prepared database follows from."""
-    digest = hashlib.sha256()
-    files = [PROJECT / "requirements/base.txt", *(PROJECT / "core").rglob("*.py")]
-    for file in sorted([*files, *(PROJECT / "server").rglob("*.py")]):
-        digest.update(str(file.relative_to(PROJECT)).encode() + file.read_bytes())
-    return digest.hexdigest()[:12]
-
-
 def _manage(database: str, *arguments: str) -> None:
     environment = {
         **os.environ,
@@ -53,20 +44,18 @@ def _manage(database: str, *arguments: str) -> None:
     subprocess.run(command, env=environment, stdout=subprocess.DEVNULL, check=True)
 
 
-def _prepared(kind: str, begins_as: str | None, *commands: tuple[str, ...]) -> str:
+def _prepared(kind: str, begins_as: str, *commands: tuple[str, ...]) -> str:
     """The name of a database; whoever comes first makes it, others wait."""
-    name = f"lean_{kind}_{_sources()}"
+    name = f"lean_{kind}_{sources('core', 'server')}"
     with server() as connection:
         connection.execute("SELECT pg_advisory_lock(%s)", [PREPARING])
         found = connection.execute("SELECT datname FROM pg_database")
         names = {row[0] for row in found.fetchall()}
         for old in names:
             if old.startswith(f"lean_{kind}_") and old != name:
-                connection.execute(f"DROP DATABASE IF EXISTS {old} WITH (FORCE)")
+                drop(old)
         if name not in names:
-            template = f" TEMPLATE {begins_as}" if begins_as else ""
-            connection.execute(f"DROP DATABASE IF EXISTS {name}_half WITH (FORCE)")
-            connection.execute(f"CREATE DATABASE {name}_half{template}")
+            copy(begins_as, f"{name}_half")
             for command in commands:
                 _manage(f"{name}_half", *command)
             # Under its name it is whole: a run that was ended half way leaves none.
@@ -77,7 +66,7 @@ def _prepared(kind: str, begins_as: str | None, *commands: tuple[str, ...]) -> s
 @cache
 def with_tables() -> str:
     """The name of a database that was brought up by all migrations and holds nothing."""
-    return _prepared("tables", None, ("migrate", "-v0"))
+    return _prepared("tables", EMPTY, ("migrate", "-v0"))
 
 
 @cache

@@ -46,7 +46,7 @@ def application(
     worker = os.environ.get("PYTEST_XDIST_WORKER", "alone")
     running = Application(tmp_path_factory.mktemp("application"), f"lean_e2e_{worker}")
     running.orm_allowed = django_db_blocker.unblock
-    # Each shares the machine with others: a child process less is not missed, but loaded.
+    # Several share the machine: each child process fewer is one that need not be loaded.
     running.environment.setdefault("LEAN_COMPUTERS", "1")
     Application.of_tests = running
     try:

@@ -5,18 +5,17 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from functools import cache, lru_cache
-from typing import Any
+from functools import cache
 
 from leancurve.document.clip import Clip
 from leancurve.formats.clipjson import write_clip
-from leancurve.formats.files import read_take
 from leancurve.operations import OPERATIONS, apply_patch
 from playwright.sync_api import Page
 
 from tests.core.test_planting import calmed
 from tests.e2e.application import Application
 from tests.e2e.conftest import is_open
+from tests.made import looked_at
 
 
 @contextmanager
@@ -33,13 +32,6 @@ def inside(application: Application) -> Iterator[None]:
         finally:
             connection.close()
             connection.settings_dict["NAME"] = ours
-
-
-@lru_cache(maxsize=32)
-def looked_at(data: bytes, name: str) -> Any:
-    from library.parsing import look
-
-    return look(read_take(data, name), name)
 
 
 def store(name: str, data: bytes, ending: str) -> int:

@@ -6,7 +6,6 @@ import json
 import os
 import uuid
 from collections.abc import Iterator
-from functools import cache
 from typing import Any
 
 import pytest
@@ -17,13 +16,12 @@ from django.test import Client
 from django.utils.module_loading import autodiscover_modules
 from leancurve.document.clip import Clip as Document
 from leancurve.formats.bvh import write_bvh
-from leancurve.formats.files import read_take
 from library.intake import store_take
 from library.models import StoredFile, Take, Workspace
-from library.parsing import Looked, look
 from safetensors.numpy import load
 
 from tests import prepared
+from tests.made import looked_at
 
 autodiscover_modules("tasks")  # every kind of job
 
@@ -147,12 +145,6 @@ def workspace(user: User) -> Workspace:
 @pytest.fixture
 def api(user: User, workspace: Workspace) -> Api:
     return Api(user)
-
-
-@cache
-def looked_at(data: bytes, name: str) -> Looked:
-    """A file as it is looked at when it comes in: what is found in it is the same each time."""
-    return look(read_take(data, name), name)
 
 
 def a_take(workspace: Workspace, short_file: bytes) -> Take:

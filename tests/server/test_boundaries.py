@@ -36,7 +36,8 @@ from plumbing.addresses import address_of
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from tests.conftest import PROJECT
-from tests.server.conftest import Api, looked_at
+from tests.made import looked_at
+from tests.server.conftest import Api
 
 # --- inputs ---------------------------------------------------------------------------------------
 

@@ -20,7 +20,8 @@ from library import kinds
 from library.intake import store_take
 from library.models import Job, StoredFile, Take, Workspace
 
-from tests.server.conftest import Api, about, arrays, looked_at
+from tests.made import looked_at
+from tests.server.conftest import Api, about, arrays
 
 
 def brought_in(workspace: Workspace, name: str, data: bytes) -> Take:

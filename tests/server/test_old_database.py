@@ -83,7 +83,7 @@ def looked() -> Any:
         "LEAN_LOG_LEVEL": "WARNING",
         "PYTHONPATH": f"{PROJECT}/core:{PROJECT}/server",
     }
-    prepared.copy("template1", NAME)
+    prepared.copy(prepared.EMPTY, NAME)
     try:
         dump = gzip.decompress((DATA / "old_database.sql.gz").read_bytes())
         subprocess.run([psql, "-q", "-v", "ON_ERROR_STOP=1", url], input=dump, check=True,

@@ -17,7 +17,8 @@ from library.intake import store_take
 from library.models import Job, StoredFile, Take, Workspace
 
 from tests.core.test_bvh import ROW, file
-from tests.server.conftest import Api, looked_at
+from tests.made import looked_at
+from tests.server.conftest import Api
 
 
 def stored(workspace: Workspace, name: str, data: bytes) -> Take:

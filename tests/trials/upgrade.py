@@ -143,7 +143,7 @@ def after(folder: Path, table: Table, rounds: int) -> None:
 
 def take_back(application: Application) -> None:
     """The database as the older version had it."""
-    code = "import django, sys; django.setup()\nfrom django.core.management import call_command\n"
+    code = "import django; django.setup()\nfrom django.core.management import call_command\n"
     code += "".join(
         f"call_command('migrate', {app!r}, {name!r}, verbosity=0)\n" for app, name in OLDER
     )

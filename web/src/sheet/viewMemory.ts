@@ -13,7 +13,7 @@ export const memoryKey = (clip: number, channels: readonly ChannelKey[]): string
 
 export class ViewMemory {
   private views: Record<string, View> = {}
-  private writing = debounced(() => this.write(), REST)
+  private writing = debounced(() => localStorage.setItem(PLACE, JSON.stringify(this.views)), REST)
 
   constructor() {
     try {
@@ -38,7 +38,6 @@ export class ViewMemory {
   }
 
   write(): void {
-    this.writing.off()
-    localStorage.setItem(PLACE, JSON.stringify(this.views))
+    this.writing.now()
   }
 }

@@ -7,24 +7,28 @@ import { Figure, type Look } from './Figure'
 const SEEN = 0.2
 const MOST = 4 // on each side
 
-/** Frames on both sides of now within a span; none without a distance between them. */
-export function framesAround(at: number, span: number, apart: number | null): number[] {
-  const each = apart === null ? 0 : Math.min(MOST, Math.floor(span / apart))
-  return Array.from({ length: each }, (_, i) => (i + 1) * apart!).flatMap((by) => [
-    at - by,
-    at + by,
-  ])
+/** Frames on both sides of now within a span, of a clip of so many frames. */
+export function framesAround(at: number, span: number, apart: number, frames: number): number[] {
+  const each = Math.min(MOST, Math.floor(span / apart))
+  return Array.from({ length: each }, (_, i) => (i + 1) * apart)
+    .flatMap((by) => [at - by, at + by])
+    .filter((f) => f >= 0 && f < frames)
 }
 
 export class Ghosts {
   readonly figures: Figure[] = []
-  private frames: number[] = []
 
   constructor(private space: Group) {}
 
-  /** As many as there are frames. */
-  show(clip: Clip, look: Look, line: number, frames: number[]): void {
-    this.frames = frames
+  /** The figure as it stands on each of these frames. */
+  show(
+    clip: Clip,
+    look: Look,
+    line: number,
+    poses: Poses,
+    frames: readonly number[],
+    overrides: (frame: number) => Overrides | undefined,
+  ): void {
     while (this.figures.length < frames.length) {
       const figure = new Figure(clip, look, SEEN)
       figure.line = line
@@ -32,14 +36,10 @@ export class Ghosts {
       this.space.add(figure.group)
       this.figures.push(figure)
     }
-  }
-
-  pose(poses: Poses, overrides: (frame: number) => Overrides | undefined): void {
     this.figures.forEach((figure, k) => {
-      const frame = this.frames[k]
-      const there = frame !== undefined && frame >= 0 && frame < poses.frames
-      figure.group.visible = there
-      if (there) figure.pose(poses, frame, overrides(frame))
+      const frame = frames[k]
+      figure.group.visible = frame !== undefined
+      if (frame !== undefined) figure.pose(poses, frame, overrides(frame))
     })
   }
 

@@ -355,9 +355,9 @@ export class Stage {
     const first = Math.max(0, at - around.span)
     const last = Math.min(poses.frames - 1, at + around.span)
     this.trails?.show(clip, poses, joints, first, last, this.keysOf, this.overrides)
-    const apart = around.ghosts ? around.apart : null
-    this.ghosts.show(clip, this.look, this.figure?.line ?? 0, framesAround(at, around.span, apart))
-    this.ghosts.pose(poses, this.overrides)
+    const { span, apart } = around
+    const frames = around.ghosts ? framesAround(at, span, apart, poses.frames) : []
+    this.ghosts.show(clip, this.look, this.figure?.line ?? 0, poses, frames, this.overrides)
   }
 
   /** The direction of the hovered channel, at its joint. */

@@ -34,7 +34,6 @@ let waiting: { clip: number; place: Place } | null = null
 const writing = debounced(write, REST)
 
 function write(): void {
-  writing.off()
   if (!waiting) return
   const { [waiting.clip]: _, ...others } = places()
   // The newest stands last; the oldest are forgotten.
@@ -47,7 +46,7 @@ function write(): void {
 function keep(): void {
   const { clip, step, joints, channels, readout } = useBench.getState()
   if (!clip) return
-  if (waiting && waiting.clip !== clip.id) write()
+  if (waiting && waiting.clip !== clip.id) writing.now()
   const { frame, partial, range } = transport
   const { timing } = useViewing.getState()
   const place = { step, joints, channels, readout, frame, range: partial ? range : null, timing }
