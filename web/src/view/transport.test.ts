@@ -38,6 +38,16 @@ describe('the transport', () => {
     vi.restoreAllMocks()
   })
 
+  it('shows nothing from before it began, though a picture is told an earlier time', () => {
+    // A picture that was due before the key was pressed is told the time when it was due.
+    vi.spyOn(performance, 'now').mockReturnValue(1000)
+    const transport = fitted()
+    transport.setRange(50, 60)
+    transport.seek(50)
+    expect(transport.frameAt(960).frame).toBe(50)
+    vi.restoreAllMocks()
+  })
+
   it('is off by less than a frame after 30 s, also at odd rates', () => {
     vi.spyOn(performance, 'now').mockReturnValue(0)
     const transport = fitted(2000, 30000 / 1001)

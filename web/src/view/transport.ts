@@ -122,7 +122,9 @@ export class Transport {
   frameAt(now: number): { frame: number; ended: boolean } {
     const [first, last] = this.range
     const length = last - first + 1
-    const at = this.origin + ((now - this.began) / 1000) * this.rate * this.speed
+    // A picture may be told the time at which it was due, before it all began.
+    const passed = Math.max(now - this.began, 0) / 1000
+    const at = this.origin + passed * this.rate * this.speed
     if (at < last + 1) return { frame: Math.floor(at), ended: false }
     if (!this.loop) return { frame: last, ended: true }
     return { frame: first + Math.floor((at - first) % length), ended: false }
