@@ -12,6 +12,7 @@ import os
 import subprocess
 import tarfile
 import tempfile
+import time
 from collections.abc import Callable, Iterable
 from datetime import UTC, datetime
 from pathlib import Path
@@ -265,12 +266,11 @@ def take_place(database: str) -> str | None:
     before = f"{own}_before_{datetime.now(UTC):%Y%m%d_%H%M%S}"
     with _connection("postgres", autocommit=True) as admin:
         was = _exists(admin, own) and _in_use(own)
-        send_away(admin, own, database)
         if was:
-            _rename(admin, own, before)
+            rename(admin, own, before)
         elif _exists(admin, own):
             drop(own)
-        _rename(admin, database, own)
+        rename(admin, database, own)
     call_command("migrate", verbosity=0)
     return before if was else None
 
@@ -285,9 +285,38 @@ def send_away(admin: psycopg.Connection[Any], *databases: str) -> None:
     )
 
 
-def _rename(admin: psycopg.Connection[Any], old: str, new: str) -> None:
+RENAMING_S = 30.0
+"""How long those who are sent away may take to be gone; PostgreSQL itself waits for five."""
+
+
+def rename(admin: psycopg.Connection[Any], old: str, new: str) -> None:
+    """Give a database another name. Nobody comes in meanwhile, and who is in is sent away: an
+    application that is running would be back before the name is changed."""
+    _open(admin, old, to_come=False)
+    name = old
+    try:
+        until = time.monotonic() + RENAMING_S
+        while name == old:
+            send_away(admin, old)
+            try:
+                admin.execute(
+                    sql.SQL("ALTER DATABASE {} RENAME TO {}").format(
+                        sql.Identifier(old), sql.Identifier(new)
+                    )
+                )
+                name = new
+            except psycopg.errors.ObjectInUse:
+                if time.monotonic() > until:
+                    raise
+    finally:
+        _open(admin, name, to_come=True)
+
+
+def _open(admin: psycopg.Connection[Any], database: str, *, to_come: bool) -> None:
     admin.execute(
-        sql.SQL("ALTER DATABASE {} RENAME TO {}").format(sql.Identifier(old), sql.Identifier(new))
+        sql.SQL("ALTER DATABASE {} WITH ALLOW_CONNECTIONS {}").format(
+            sql.Identifier(database), sql.Literal(to_come)
+        )
     )
 
 

@@ -9,11 +9,13 @@ import subprocess
 import sys
 import threading
 import time
+from contextlib import suppress
 from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
+import psycopg
 import pytest
 from axes.models import AccessAttempt
 from django.contrib.auth.models import Group, User
@@ -29,7 +31,7 @@ from library import demo_account, jobs
 from library.intake import store_take
 from library.models import Job, StoredFile, Take, Workspace
 from place import usage
-from place.backup import send_away
+from place.backup import rename, send_away
 from place.housekeeping import keep_house
 from place.usage import usage_of
 from plumbing.addresses import address_of
@@ -430,3 +432,38 @@ def test_whoever_is_connected_is_sent_away_and_postgresqls_own_work_is_left_alon
         send_away(connection.connection, "kept")
         cursor.execute("SELECT pid FROM seen.ended")
         assert cursor.fetchall() == [(1,)]
+
+
+def test_a_database_that_others_come_back_to_is_renamed(db: None) -> None:
+    """An application that is running connects anew as soon as it is sent away."""
+    settings = connection.get_connection_params()
+    where = {k: settings[k] for k in ("host", "port", "user", "password")}
+    known, other = (f"lean_renamed_{os.getpid()}_{k}" for k in "ab")
+    gone = threading.Event()
+
+    def come_back() -> None:
+        while not gone.is_set():
+            with suppress(psycopg.Error), psycopg.connect(dbname=known, **where) as inside:
+                inside.execute("SELECT pg_sleep(30)")
+
+    with psycopg.connect(dbname="postgres", autocommit=True, **where) as admin:
+        admin.execute(f"CREATE DATABASE {known}")
+        others = [threading.Thread(target=come_back) for _ in range(3)]
+        try:
+            for one in others:
+                one.start()
+            while admin.execute(COUNTED, [known]).fetchone() == (0,):
+                pass
+            rename(admin, known, other)
+            gone.set()
+            with psycopg.connect(dbname=other, **where) as inside:
+                assert inside.execute("SELECT 1").fetchone() == (1,)
+        finally:
+            gone.set()
+            for name in (known, other):
+                admin.execute(f"DROP DATABASE IF EXISTS {name} WITH (FORCE)")
+            for one in others:
+                one.join()
+
+
+COUNTED = "SELECT count(*) FROM pg_stat_activity WHERE datname = %s"
