@@ -245,7 +245,7 @@ def layers(args: argparse.Namespace) -> dict[str, Any]:
         "layers": [
             {
                 "name": c.layer.name, "kind": c.layer.kind, "space": c.layer.space,
-                "muted": c.layer.muted, "solo": c.layer.solo, "locked": c.layer.locked,
+                "muted": c.layer.muted, "locked": c.layer.locked,
                 "parts": list(c.parts), "joints": list(c.joints),
                 "max_deg": round(c.change.max_deg, 4), "max_joint": c.change.max_joint,
                 "max_frame": c.change.max_frame, "max_mm": round(c.change.max_mm, 3),
@@ -370,10 +370,15 @@ def main(arguments: Sequence[str] | None = None) -> int:
     except BadInput as trouble:
         print(f"leancurve: {' '.join(str(trouble).split())}", file=sys.stderr)
         return 2
-    if args.json:
-        print(json.dumps(result))
-    else:
-        _print(result)
+    try:
+        if args.json:
+            print(json.dumps(result))
+        else:
+            _print(result)
+        sys.stdout.flush()
+    except BrokenPipeError:
+        # Whoever reads has seen enough; what is left in the buffer has nowhere to go.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
     return 0
 
 

@@ -16,6 +16,7 @@ from leancurve.document.scope import Scope
 from leancurve.errors import BadInput
 from leancurve.measures.account import Entry, Kind, measured
 from leancurve.operations import apply_patch, operation_named
+from leancurve.operations.base import Inputs
 from leancurve.progress import Progress, part_of, silent
 from leancurve.time.meaning import Beyond, ClipTime, moved_values
 
@@ -60,6 +61,10 @@ def checked_line(
     except ValidationError as trouble:
         first = trouble.errors()[0]
         raise BadInput(f"scope {first['loc']}: {first['msg']}") from None
+    if version is None:
+        kind.require_scope(where)
+    else:
+        where = kind.scope_of(where.model_dump())
     return {
         "operation": operation,
         "version": kind.version,
@@ -169,22 +174,27 @@ def run_recipe(
         lines, lost = moved_lines(lines, old, new)
     done: list[Done] = []
     take = clip
-    brings_back = any("take" in operation_named(x["operation"]).inputs.values() for x in lines)
+    declared = (i for x in lines for i in operation_named(x["operation"]).inputs.values())
+    brings_back = any(i.kind == "take" for i in declared)
+    hand: list[Clip] = []
     for k, line in enumerate(lines):
         if line.get("aside"):
             continue
         kind = operation_named(line["operation"])
         within = part_of(progress, k / len(lines), 1 / len(lines))
         try:
-            scope = Scope.model_validate(line.get("scope", {}))
+            scope = kind.scope_of(line.get("scope", {}))
             params = line.get("params", {})
-            inputs = {name: take for name, what in kind.inputs.items() if what == "take"}
+            at_hand: Inputs = {"take": take, **({"hand": hand} if hand else {})}
+            inputs = {n: at_hand[i.kind] for n, i in kind.inputs.items() if i.kind in at_hand}
             patch = kind.run(clip, params, scope, within, inputs)
             if kind.retimes and brings_back:
                 take = apply_patch(take, kind.run(take, kind.as_done(params, patch.report)))
         except BadInput as trouble:
             raise BadInput(f"line {k + 1}, {kind.title}: {trouble.message}") from None
-        clip = apply_patch(clip, patch)
+        before, clip = clip, apply_patch(clip, patch)
+        if counted_as(line) == "hand":
+            hand = [*hand, before, clip]
         told = kind.told(line.get("params", {}))
         done.append(Done(line, told, patch.report, clip.key_count, clip))
     return Outcome(clip, done, lost)
@@ -201,6 +211,16 @@ def counted_as(line: Line) -> Kind:
     kind = operation_named(line["operation"])
     params = kind.upgraded(line.get("version", kind.version), line.get("params", {}))
     return "layer" if _on_layers(line) else kind.counted_as(params)
+
+
+def named_states(line: Mapping[str, Any]) -> set[str]:
+    """Digests of the clips that a line names as what it works with."""
+    kinds = operation_named(line["operation"]).inputs
+    out: set[str] = set()
+    for name, given in (line.get("inputs") or {}).items():
+        if kinds[name].kind != "skeleton":
+            out |= {given} if isinstance(given, str) else set(given)
+    return out
 
 
 def _on_layers(line: Line) -> bool:

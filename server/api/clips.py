@@ -10,10 +10,11 @@ from django.shortcuts import get_object_or_404
 from documents.models import State
 from documents.store import load_clip, stored_bytes
 from editing import carrying, company, history, outcomes, preparing, undoing
+from editing.asking import asked_line
 from editing.inputs import require_ours
 from editing.models import Clip, Revision
 from editing.moving import moved_frames
-from editing.recipes import Line, current, new_line, replay, title
+from editing.recipes import Line, current, replay, title
 from editing.refitting import refit_edits
 from leancurve.document.clip import Clip as Document
 from leancurve.document.evaluation import VERSION as EVALUATION
@@ -191,17 +192,21 @@ def recipe(request: HttpRequest, clip_id: int, revision: int) -> Any:
 
 @router.post("clips/{int:clip_id}/writes", response={200: shared.ClipOut, 409: shared.ConflictOut})
 def write(request: HttpRequest, clip_id: int, wanted: schemas.WriteIn) -> Any:
-    """Change the recipe: append a line, give one other parameters, take one out."""
+    """Change the recipe: append a line, give one other parameters, take one out; append one in the
+    place of another that is taken out."""
     clip = clip_for(request, clip_id)
     asked = [wanted.append, wanted.edit, wanted.remove, wanted.recipe, wanted.swap]
-    if sum(a is not None for a in asked) != 1:
-        raise BadInput("expected one of append, edit, remove, recipe, swap")
+    exchanged = wanted.append is not None and wanted.remove is not None
+    if sum(a is not None for a in asked) != (2 if exchanged else 1):
+        raise BadInput("expected one of append, edit, remove, recipe, swap, or append and remove")
+    base = revision_for(request, clip_id, wanted.revision)
     for line in (wanted.append, wanted.edit):
         if line is not None and line.inputs:
-            base = revision_for(request, clip_id, wanted.revision)
             require_ours(clip.workspace, line.operation, line.inputs, base)
-    edit = {**_line(wanted.edit), "line_id": wanted.edit.line_id} if wanted.edit else None
-    append = _line(wanted.append) if wanted.append else None
+    edit = None
+    if wanted.edit is not None:
+        edit = {**_line(wanted.edit, base), "line_id": wanted.edit.line_id}
+    append = _line(wanted.append, base) if wanted.append else None
     recipe = None
     if wanted.recipe is not None:
         recipe = kept_recipe(clip.workspace, wanted.recipe)
@@ -221,7 +226,7 @@ def prepare(request: HttpRequest, clip_id: int, wanted: schemas.PrepareIn) -> An
     """Begin the work of a line ahead of its write, as a job: for what takes long."""
     revision = revision_for(request, clip_id, wanted.revision)
     require_ours(revision.clip.workspace, wanted.line.operation, wanted.line.inputs, revision)
-    return preparing.start(revision, _line(wanted.line), wanted.in_place_of)
+    return preparing.start(revision, _line(wanted.line, revision), wanted.in_place_of)
 
 
 @router.post("clips/{int:clip_id}/refit", response=schemas.RefitOut)
@@ -251,8 +256,9 @@ def here(request: HttpRequest, clip_id: int, wanted: schemas.HereIn) -> Any:
     }
 
 
-def _line(wanted: shared.AppendIn) -> Line:
-    return new_line(wanted.operation, wanted.params, wanted.scope.model_dump(), wanted.inputs)
+def _line(wanted: shared.AppendIn, base: Revision) -> Line:
+    scope = wanted.scope.model_dump()
+    return asked_line(base, wanted.operation, wanted.params, scope, wanted.inputs)
 
 
 @router.post("clips/{int:clip_id}/undo", response={200: shared.ClipOut, 409: shared.ConflictOut})

@@ -9,9 +9,9 @@ import orjson
 from django.http import HttpRequest, HttpResponse
 from editing.models import Revision
 from leancurve.curves.curve import Curve
-from leancurve.document.base import prop_pose
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import VERSION as EVALUATION
+from leancurve.document.placement import placed_props
 from leancurve.document.track import TrackId
 from leancurve.figure.pose import Pose
 from leancurve.numbers.arrays import AnyArray
@@ -67,7 +67,7 @@ def prop_arrays(clip: Clip) -> dict[str, AnyArray]:
     """World rotations ``(F, P, 4)`` and positions ``(F, P, 3)`` of props, float32; none of none."""
     if not clip.props:
         return {}
-    turns, points = prop_pose(clip)
+    turns, points = placed_props(clip)
     return {"prop_rotation": turns.astype(np.float32), "prop_place": points.astype(np.float32)}
 
 
@@ -78,3 +78,8 @@ def curve_arrays(clip: Clip, curves: Mapping[TrackId, Curve]) -> dict[str, AnyAr
         for channel, curve in curves.items()
         for column, values in curve.stored.items()
     }
+
+
+def layers_named(solo: str) -> list[int]:
+    """Ids of layers as an address names them: ``3,5``; none of what is no id."""
+    return [int(part) for part in solo.split(",") if part.isdecimal() and len(part) <= 9]

@@ -12,6 +12,7 @@ from editing.accounts import account_of, as_told, lanes_of
 from editing.baseline import baseline_of
 from leancurve.curves.curve import SampledCurve
 from leancurve.document.evaluation import affected, effective, evaluate
+from leancurve.document.layering import soloed
 from leancurve.document.posing import mirrored
 from leancurve.document.track import BASE, base_track
 from leancurve.document.tracks import curves_near
@@ -22,7 +23,7 @@ from leancurve.measures.layers import layer_changes
 from ninja import Router
 
 from api.access import joints_named, revision_for, tracks_of_joints
-from api.messages import curve_arrays, immutable, message, pose_arrays, prop_arrays
+from api.messages import curve_arrays, immutable, layers_named, message, pose_arrays, prop_arrays
 from api.schemas import motion as schemas
 
 router = Router()
@@ -30,16 +31,18 @@ router = Router()
 
 @router.get("clips/{int:clip_id}/poses")
 def poses(
-    request: HttpRequest, clip_id: int, revision: int, since: int | None = None
+    request: HttpRequest, clip_id: int, revision: int, since: int | None = None, solo: str = ""
 ) -> HttpResponse:
-    """Evaluated poses for play and scrub; with ``since`` only joints that changed from there."""
+    """Evaluated poses for play and scrub; with ``since`` only joints that changed from there, with
+    ``solo=3,5`` as they are with these layers alone."""
     wanted = revision_for(request, clip_id, revision)
-    clip = load_clip(wanted.state)
+    alone = layers_named(solo)
+    clip = soloed(load_clip(wanted.state), alone)
     joints = list(range(len(clip.skeleton)))
     before = None if since is None else revision_for(request, clip_id, since)
     if before is not None and not frame_changed(before.state, wanted.state):
         changed = changed_channels(before.state, wanted.state)
-        joints = list(affected(clip, changed, load_clip(before.state)))
+        joints = list(affected(clip, changed, soloed(load_clip(before.state), alone)))
     pose = evaluate(clip, joints=joints)
     arrays = {**pose_arrays(clip, pose, joints), **prop_arrays(clip)}
     return immutable(request, message(arrays, {"frames": clip.frames}), wanted, before)

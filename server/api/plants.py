@@ -10,6 +10,7 @@ from django.http import HttpRequest, HttpResponse
 from documents.store import load_clip
 from leancurve.document.base import times_of
 from leancurve.document.evaluation import posed
+from leancurve.document.layering import soloed
 from leancurve.document.placement import placed_pose
 from leancurve.document.planting import limb_of, plan_of
 from leancurve.errors import BadInput
@@ -19,7 +20,7 @@ from leancurve.operations.plant.figures import each_plants_figures, foot_path, p
 from ninja import Router
 
 from api.access import revision_for
-from api.messages import immutable, message, pose_arrays
+from api.messages import immutable, layers_named, message, pose_arrays
 from api.schemas import plants as schemas
 
 router = Router()
@@ -77,11 +78,11 @@ def limbs(request: HttpRequest, clip_id: int, revision: int) -> Any:
 
 
 @router.get("clips/{int:clip_id}/plan")
-def plan(request: HttpRequest, clip_id: int, revision: int) -> HttpResponse:
+def plan(request: HttpRequest, clip_id: int, revision: int, solo: str = "") -> HttpResponse:
     """How plants are solved, for what is dragged in the browser: each limb's correction on each
     frame, and the poses that lie below, of the joints that plants turn."""
     wanted = revision_for(request, clip_id, revision)
-    clip = load_clip(wanted.state)
+    clip = soloed(load_clip(wanted.state), layers_named(solo))
     solved = plan_of(clip)
     joints = sorted({*solved.joints, *(() if solved.carrier is None else (solved.carrier,))})
     arrays = pose_arrays(clip, placed_pose(clip, times_of(clip, None), joints), joints)

@@ -10,10 +10,11 @@ from django.http import HttpRequest, HttpResponse
 from documents.inspections import counts_of
 from documents.store import load_clip
 from editing import outcomes
+from editing.asking import asked_line
 from editing.inputs import require_ours
 from editing.models import Revision
 from editing.previews import whole_preview
-from editing.recipes import Standing, begin, compute, known, new_line, replay
+from editing.recipes import Standing, begin, compute, known, replay
 from leancurve.document.evaluation import affected
 from leancurve.document.track import BASE, TrackId
 from leancurve.errors import BadInput
@@ -64,9 +65,10 @@ def preview_joints(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn
     def of_joints(track: TrackId) -> bool:
         return track.owner == BASE and track.joint in joints
 
-    line = new_line(wanted.operation, wanted.params, scope, wanted.inputs)
+    line = asked_line(revision, wanted.operation, wanted.params, scope, wanted.inputs)
     at = standing_before(revision, wanted.line)
     operation = OPERATIONS.get(wanted.operation)
+    limited = operation is not None and operation.scoped
     if operation is not None and operation.by_joint and known(line, at.state, at.take) is None:
         # It would bring all of the clip to its new time: here these joints are enough.
         before = load_clip(at.state)
@@ -76,10 +78,11 @@ def preview_joints(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn
     # Where joints share key times or a budget, a few of them alone are only nearly right: once
     # the whole clip has been previewed its own curves are shown.
     patch = known(line, at.state, at.take) or compute(
-        new_line(
+        asked_line(
+            revision,
             wanted.operation,
             wanted.params,
-            {**scope, "joints": inside, "groups": None},
+            {**scope, "joints": inside, "groups": None} if limited else scope,
             wanted.inputs,
         ),
         at.state,
@@ -95,7 +98,8 @@ def preview_whole(request: HttpRequest, clip_id: int, wanted: schemas.PreviewIn)
     """The numbers and poses an operation would give the whole clip. Nothing is saved."""
     revision = revision_for(request, clip_id, wanted.revision)
     require_ours(revision.clip.workspace, wanted.operation, wanted.inputs, revision)
-    line = new_line(wanted.operation, wanted.params, wanted.scope.model_dump(), wanted.inputs)
+    scope = wanted.scope.model_dump()
+    line = asked_line(revision, wanted.operation, wanted.params, scope, wanted.inputs)
     at = standing_before(revision, wanted.line)
     result = whole_preview(line, at.state, at.take, while_wanted)
     joints = list(affected(result.clip, result.patch.curves, load_clip(at.state)))

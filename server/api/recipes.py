@@ -11,6 +11,7 @@ from editing.models import Batch, Recipe
 from editing.outcomes import Many
 from editing.recipes import fresh_lines, title
 from leancurve.errors import BadInput
+from leancurve.operations import operation_named
 from leancurve.recipe import ALL_OF_IT
 from library.models import Take, Workspace
 from ninja import Router, Status
@@ -53,9 +54,18 @@ def recipes(request: HttpRequest, workspace_id: int) -> Any:
 def keep_recipe(request: HttpRequest, workspace_id: int, wanted: schemas.RecipeIn) -> Any:
     """Keep lines under a name; how a take is read is no part of a recipe."""
     workspace = workspace_for(request, workspace_id)
-    lines = [line.model_dump() for line in wanted.lines if line.operation != "read"]
+    lines, left_out = [], []
+    for line in wanted.lines:
+        why = _why_not_kept(line)
+        if why:
+            left_out.append(f"{title(line.model_dump())}: {why}")
+        elif line.operation != "read":
+            lines.append(line.model_dump())
     if not lines:
-        raise BadInput("recipe: there is nothing to keep beside how the take is read")
+        raise BadInput(
+            "recipe: there is nothing to keep beside how the take is read"
+            + (f". {left_out[0]}" if left_out else "")
+        )
     kept = [
         {k: x[k] for k in ("operation", "version", "params", "scope")} for x in fresh_lines(lines)
     ]
@@ -66,7 +76,19 @@ def keep_recipe(request: HttpRequest, workspace_id: int, wanted: schemas.RecipeI
             )
     except IntegrityError:
         raise BadInput(f"name: a recipe {wanted.name!r} is kept already") from None
-    return _out(recipe.pk, _many(recipe))
+    return {**_out(recipe.pk, _many(recipe)), "left_out": left_out}
+
+
+def _why_not_kept(line: schemas.KeptLineIn) -> str:
+    """Why a line has no place in a recipe for other takes; empty where it has one."""
+    if line.aside:
+        return f"it is set aside, since {line.aside}"
+    kinds = {i.kind for i in operation_named(line.operation).inputs.values() if not i.optional}
+    if kinds & {"clip", "skeleton"}:
+        return "it works with another clip, which a recipe does not hold"
+    if any(i.kind == "hand" for i in operation_named(line.operation).inputs.values()):
+        return "it lifts what was done by hand on this clip"
+    return ""
 
 
 @router.delete("recipes/{int:recipe_id}", response={204: None})

@@ -22,8 +22,8 @@ from documents.store import (
     load_clip,
 )
 from leancurve.errors import BadInput
-from leancurve.operations import operation_named
 from leancurve.progress import Progress, silent
+from leancurve.recipe import named_states
 from library.models import Take
 from library.profiles import profile_for
 from library.room import require_room
@@ -191,7 +191,7 @@ def _require_disjoint(
         return [standing.named(t) for t in sorted(tracks)]
 
     told = named(theirs) or sorted(TOLD.get(part, part) for part in parts)
-    if change.append is None or parts & FRAME:
+    if change.append is None or change.remove is not None or parts & FRAME:
         raise Conflict(head, told, ["the recipe"], base.pk)
     # What it touches is told on the revision that it was made on.
     patch = compute(change.append, base.state, take_state_of(base), progress)
@@ -247,7 +247,7 @@ def _commit(
         )
         revision = Revision.objects.create(
             clip=clip,
-            parent=head,
+            parent=head.parent if result.same_step and head.author == user else head,
             take=result.take or head.take,
             number=newest + 1,
             lines=keep_lines(result.recipe, held=head.lines),
@@ -268,11 +268,6 @@ def _commit(
 
 def _keep_chosen(clip: Clip, recipe: Sequence[Line]) -> None:
     """What lines name by digest stays as long as the clip does."""
-    named = {
-        line["inputs"][name]
-        for line in recipe
-        for name, kind in operation_named(line["operation"]).inputs.items()
-        if kind == "clip" and name in line.get("inputs", {})
-    }
+    named = {sha for line in recipe for sha in named_states(line)}
     for state in State.objects.filter(hash__among=named):
         Chosen.objects.get_or_create(clip=clip, state=state)

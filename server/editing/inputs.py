@@ -13,25 +13,26 @@ from leancurve.operations import operation_named
 from library.models import Skeleton, Take, Workspace
 
 from editing.models import Chosen, Clip, Memo, Revision, StoredMotion
-from editing.recipes import trail
+from editing.recipes import Named, trail
 
 
 def require_ours(
-    workspace: Workspace, operation: str, inputs: Mapping[str, str] | None, base: Revision | None
+    workspace: Workspace, operation: str, inputs: Mapping[str, Named] | None, base: Revision | None
 ) -> None:
     """Raise :class:`BadInput` where a line names what its workspace does not refer to.
 
     ``base`` is the revision that it is written on: what stood between its lines counts too.
     """
-    kinds = operation_named(operation).inputs
-    for name, digest in (inputs or {}).items():
-        kind = kinds.get(name)
-        if kind == "skeleton":
-            known = Skeleton.objects.filter(workspace=workspace, digest=digest).exists()
-        else:
-            known = is_ours(workspace, digest) or (base is not None and _between(base, digest))
-        if not known:
-            raise BadInput(f"{operation}: {name} is not here any more")
+    declared = operation_named(operation).inputs
+    for name, given in (inputs or {}).items():
+        kind = declared[name].kind if name in declared else None
+        for digest in [given] if isinstance(given, str) else given:
+            if kind == "skeleton":
+                known = Skeleton.objects.filter(workspace=workspace, digest=digest).exists()
+            else:
+                known = is_ours(workspace, digest) or (base is not None and _between(base, digest))
+            if not known:
+                raise BadInput(f"{operation}: {name} is not here any more")
 
 
 def is_ours(workspace: Workspace, state: str) -> bool:

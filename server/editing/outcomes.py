@@ -27,13 +27,13 @@ from editing.recipes import (
     title,
     trail,
 )
-from editing.together import together
+from editing.together import is_one_step, together
 
 
 @dataclass(frozen=True)
 class Change:
-    """What a write asks for: append a line, give a line other parameters, take one out, append
-    a whole recipe, or put another take beneath all of it."""
+    """What a write asks for: append a line, give a line other parameters, take one out, append a
+    line and take one out, append a whole recipe, or put another take beneath all of it."""
 
     append: Line | None = None
     edit: Line | None = None
@@ -82,10 +82,14 @@ class Outcome:
     report: dict[str, Any]
     cause: str
     take: Take | None = None
+    same_step: bool = False
+    """Whether it goes on with the step that made the revision it is made of."""
 
 
 def outcome_of(base: Revision, change: Change, progress: Progress) -> Outcome:
     """Recipe, state, report and cause that a change makes of a revision."""
+    if change.append is not None and change.remove is not None:
+        return _exchanged(base, change, progress)
     if change.append is not None:
         return _appended(base, change.append, progress)
     if change.recipe is not None:
@@ -121,6 +125,17 @@ def _changed(base: Revision, change: Change, progress: Progress) -> Outcome:
     if unplaced:
         report = {**report, "unplaced": unplaced}
     return _result(base, steps, report, cause)
+
+
+def _exchanged(base: Revision, change: Change, progress: Progress) -> Outcome:
+    """A line taken out and another one appended, as one step."""
+    assert change.append is not None
+    without = _changed(base, replace(change, append=None), part_of(progress, 0.0, 0.8))
+    step = run_line(change.append, without.after, part_of(progress, 0.8, 0.2))
+    told = title(change.append)
+    return Outcome(
+        [*without.recipe, step.line], step.after, without.after.state, step.report, told[:200]
+    )
 
 
 def _result(
@@ -222,7 +237,12 @@ def _merged(base: Revision, line: Line, step: Step) -> dict[str, Any] | None:
         key = next_key(_key_before_last(base), one)
         after = replace(step.after, key=key)
         remember(after, dict(patch.report))
-        return {"recipe": [*base.recipe[:-1], one], "after": after, "before": base.before}
+        return {
+            "recipe": [*base.recipe[:-1], one],
+            "after": after,
+            "before": base.before,
+            "same_step": is_one_step(line["operation"]),
+        }
     return None
 
 

@@ -20,8 +20,15 @@ from documents.store import (
     touch,
 )
 from leancurve.errors import BadInput
-from leancurve.operations import Patch, Scope, operation_named
+from leancurve.operations import Patch, operation_named
 from leancurve.operations.base import Inputs
+from leancurve.operations.identity import (
+    drawn,
+    identified,
+    made_by,
+    renumbered,
+    renumbered_owner,
+)
 from leancurve.progress import Progress, part_of, silent
 from leancurve.recipe import checked_line
 
@@ -31,6 +38,8 @@ from editing.models import Memo
 log = logging.getLogger("lean.operation")
 
 Line = dict[str, Any]
+Named = str | list[str]
+"""A document by its digest, or several in their order."""
 
 
 @dataclass(frozen=True)
@@ -60,7 +69,7 @@ def new_line(
     operation: str,
     params: dict[str, Any],
     scope: dict[str, Any],
-    inputs: Mapping[str, str] | None = None,
+    inputs: Mapping[str, Named] | None = None,
     version: int | None = None,
 ) -> Line:
     """A checked line with an id of its own; :class:`BadInput` says what is wrong."""
@@ -69,11 +78,24 @@ def new_line(
 
 
 def fresh_lines(lines: Iterable[Mapping[str, Any]]) -> list[Line]:
-    """Kept lines as new ones, in this version of their operations."""
-    return [
+    """Kept lines as new ones, in this version of their operations. Layers that they make are new
+    ones as well, wherever they are named: what a clip has already is nothing to them."""
+    made = [
         new_line(x["operation"], x.get("params", {}), x.get("scope", {}), version=x.get("version"))
         for x in lines
     ]
+    fresh = drawn(())
+    ids: dict[int, int] = {}
+    out = []
+    for line in made:
+        model = operation_named(line["operation"]).Params
+        ids |= {old: fresh() for old in made_by(model, line["params"])}
+        params = identified(model, renumbered(model, line["params"], ids), fresh)
+        scope = dict(line["scope"])
+        if "owner" in scope:
+            scope["owner"] = renumbered_owner(scope["owner"], ids)
+        out.append({**line, "params": params, "scope": scope})
+    return out
 
 
 def current(line: Line) -> Line:
@@ -116,30 +138,43 @@ def trail(take: State, recipe: Sequence[Line]) -> list[str]:
     return out
 
 
-def _inputs(line: Line, take: State) -> dict[str, State | str]:
+Given = State | list[State] | str
+
+
+def _inputs(line: Line, take: State) -> dict[str, Given]:
     """A line's inputs: the take on its time, or what it names by digest."""
     chosen = line.get("inputs", {})
-    out: dict[str, State | str] = {}
-    for name, kind in operation_named(line["operation"]).inputs.items():
-        if kind == "take":
+    out: dict[str, Given] = {}
+    for name, declared in operation_named(line["operation"]).inputs.items():
+        if declared.kind == "take":
             out[name] = take
         elif name not in chosen:
-            raise BadInput(f"{line['operation']}: {name} is to be chosen")
-        elif kind == "skeleton":
+            continue
+        elif declared.kind == "skeleton":
             out[name] = chosen[name]
+        elif isinstance(chosen[name], str):
+            out[name] = _there(line, name, [chosen[name]])[0]
         else:
-            found = State.objects.select_related("header").filter(pk=chosen[name]).first()
-            if found is None:
-                raise BadInput(f"{line['operation']}: {name} is not here any more")
-            out[name] = found
+            out[name] = _there(line, name, chosen[name])
     return out
 
 
-def _loaded(inputs: Mapping[str, State | str]) -> Inputs:
+def _there(line: Line, name: str, digests: Sequence[str]) -> list[State]:
+    found = State.objects.select_related("header").filter(hash__among=set(digests))
+    known = {state.pk: state for state in found}
+    if not set(digests) <= set(known):
+        raise BadInput(f"{line['operation']}: {name} is not here any more")
+    return [known[digest] for digest in digests]
+
+
+def _loaded(inputs: Mapping[str, Given]) -> Inputs:
     out: dict[str, Any] = {}
     for name, given in inputs.items():
         if isinstance(given, State):
             out[name] = load_clip(given)
+            continue
+        if isinstance(given, list):
+            out[name] = [load_clip(state) for state in given]
             continue
         try:
             out[name] = load_skeleton(given)
@@ -150,8 +185,14 @@ def _loaded(inputs: Mapping[str, State | str]) -> Inputs:
 
 def work_key(line: Line, before: State, take: State) -> str:
     """Names a line's work: what it does, and the states it does it to and with."""
-    used = {n: g.hash if isinstance(g, State) else g for n, g in _inputs(line, take).items()}
+    used = {n: _name_of(g) for n, g in _inputs(line, take).items()}
     return _digest({p: line[p] for p in PARTS if p in line}, before.hash, used)
+
+
+def _name_of(given: Given) -> str | list[str]:
+    if isinstance(given, list):
+        return [state.hash for state in given]
+    return given.hash if isinstance(given, State) else given
 
 
 def compute(line: Line, before: State, take: State, progress: Progress = silent) -> Patch:
@@ -184,7 +225,7 @@ def _done(line: Line, before: State, take: State, progress: Progress = silent) -
     return kind.run(
         load_clip(before),
         kind.upgraded(line["version"], line["params"]),
-        Scope.model_validate(line["scope"]),
+        kind.scope_of(line["scope"]),
         progress,
         _loaded(_inputs(line, take)),
     )

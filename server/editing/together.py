@@ -3,7 +3,7 @@
 Whether one of them is what the two made is for the caller to see: history compares the states.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 MOST_TOGETHER = 150
@@ -19,8 +19,34 @@ def together(
     elif operation in ("edit_marks", "edit_contacts"):
         if len(first["edits"]) < MOST_TOGETHER:
             yield {"edits": [*first["edits"], *second["edits"]]}
+    elif operation == "edit_layers":
+        switched = _switched([*first["edits"], *second["edits"]])
+        if switched is not None:
+            yield {"edits": [switched]}
     elif operation == "accept" and first.get("meant", True) == second.get("meant", True):
         yield {**second, "findings": [*first["findings"], *second["findings"]]}
+
+
+SWITCHES = {"muted", "locked", "weight"}
+"""What of a layer is tried one way and another: the last one counts."""
+
+
+def _switched(edits: Sequence[dict[str, Any]]) -> dict[str, Any] | None:
+    """Switches of one layer as one edit; None where they are more than that."""
+    first = edits[0]
+    whose = {"do": "set", "name": first["name"], "id": first.get("id")}
+    for edit in edits:
+        if {**whose, **edit} != {**edit, **whose} or not set(edit) - set(whose) <= SWITCHES:
+            return None
+    out: dict[str, Any] = {}
+    for edit in edits:
+        out |= edit
+    return out
+
+
+def is_one_step(operation: str) -> bool:
+    """Whether what was put together into one line is one step of the history as well."""
+    return operation == "edit_layers"
 
 
 def _edits_together(first: dict[str, Any], second: dict[str, Any]) -> Iterator[dict[str, Any]]:

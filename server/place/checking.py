@@ -25,7 +25,7 @@ from leancurve.document.stored import clip_of, skeleton_of, tracks_of, upgraded
 from leancurve.errors import BadInput, short
 from leancurve.operations import operation_named
 from leancurve.progress import Progress, silent
-from leancurve.recipe import checked_line
+from leancurve.recipe import checked_line, named_states
 from pydantic import ValidationError
 
 from place.told import READ, WHAT, Told, ToldClip, ToldLine, ToldState
@@ -289,7 +289,7 @@ class _Checked:
         kinds = operation_named(told.operation).inputs
         if not set(told.inputs) <= set(kinds):
             raise BadInput(f"{told.operation}: it has no such input")
-        self._inputs |= {sha for name, sha in told.inputs.items() if kinds[name] == "clip"}
+        self._inputs |= named_states(line)
         self._lines.add(sha)
 
     def _check_takes(self, told: Told) -> None:

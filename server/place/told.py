@@ -195,6 +195,6 @@ class ToldLine(BaseModel):
     version: Positive
     params: dict[str, Any]
     scope: dict[str, Any]
-    inputs: dict[Name, Sha] = {}
+    inputs: dict[Name, Sha | Annotated[list[Sha], Field(max_length=2_000)]] = {}
     aside: Annotated[str, Field(max_length=1_000)] = ""
     made: dict[str, Any] | None = None

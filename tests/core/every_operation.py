@@ -24,6 +24,7 @@ from tests.core.test_continuity_of_operations import (
     KEYED_ALONE,
     OF_LIMBS,
     OVER_LAYERS,
+    inputs_of,
     layered,
     tumbling,
 )
@@ -55,9 +56,7 @@ def outcomes() -> Iterator[tuple[str, Clip]]:
                 continue
             over = name in OVER_LAYERS or name == "key_layer"
             base = layered(clip) if over else clip
-            inputs: dict[str, Any] = dict.fromkeys(kind.inputs, layered(other) if over else other)
-            if name == "extract":
-                inputs["before"] = base
+            inputs = inputs_of(name, base, layered(other) if over else other)
             params = GIVEN.get(name, {})
             if name == "key_layer":
                 params = {**params, "layer": "low"}

@@ -47,7 +47,7 @@ def test_what_is_written_satisfies_the_schema_and_holds_the_recipe(mixed: Clip) 
     jsonschema.Draft202012Validator.check_schema(schema())
     jsonschema.validate(document, schema())
     assert document["recipe"] == recipe
-    assert (document["schema"], document["schema_version"]) == ("leancurve.clip", 3)
+    assert (document["schema"], document["schema_version"]) == ("leancurve.clip", 4)
 
 
 def test_springs_extension_and_marks_come_back_the_same(walk: Clip) -> None:
@@ -97,7 +97,7 @@ def put(*path: Any, value: Any) -> Any:
     ("change", "says"),
     [
         (put("schema", value="other"), '"schema": "leancurve.clip"'),
-        (put("schema_version", value=99), "schema_version: expected 3 or lower, got 99"),
+        (put("schema_version", value=99), "schema_version: expected 4 or lower, got 99"),
         (put("frames", value=-1), r"\$\.frames"),
         (put("rate", value=[30, 0]), r"\$\.rate"),
         (put("reading", "up_axis", value="w"), r"\$\.reading\.up_axis"),

@@ -66,6 +66,12 @@ def tumbling(seed: int, frames: int = 101) -> Clip:
     return Clip(skeleton, tuple(layout), curves, Fraction(60), frames)
 
 
+def inputs_of(name: str, clip: Clip, other: Clip) -> dict[str, Any]:
+    """What an operation works with: another clip, and this one where a change begins from it."""
+    out: dict[str, Any] = dict.fromkeys(OPERATIONS[name].inputs, other)
+    return out | {k: v for k, v in {"before": clip, "hand": (clip, other)}.items() if k in out}
+
+
 @cache
 def standing(seed: int, thinned: bool, over: bool) -> Clip:
     """One of the motions, on keys where that is wanted, under layers where that is."""
@@ -111,9 +117,7 @@ def test_no_operation_makes_a_flip(name: str, thinned: bool) -> None:
         clip = standing(seed, thinned, over)
         for where in ({}, SPAN) if kind.ranged else ({},):
             scope = Scope.model_validate(where)
-            inputs = dict.fromkeys(kind.inputs, standing(99, thinned=False, over=over))
-            if name == "extract":
-                inputs["before"] = clip
+            inputs = inputs_of(name, clip, standing(99, thinned=False, over=over))
             patch = kind.run(clip, GIVEN.get(name, {}), scope, inputs=inputs)
             assert flips(apply_patch(clip, patch)) == 0, (seed, where)
 

@@ -28,17 +28,20 @@ MOVES, TURNS = ("tx", "ty", "tz"), ("rx", "ry", "rz")
 
 
 def layered() -> Clip:
-    """Three joints that turn, two layers over them, one that is muted."""
+    """Joints that turn by three channels, by one and by two, under layers of all kinds."""
     random = np.random.default_rng(5)
     turns = ("rz", "rx", "ry")
-    layout = (("tx", "ty", "tz", *turns), turns, turns)
-    skeleton = Skeleton(("Hips", "Spine", "Head"), (-1, 0, 1), ((0.0, 90.0, 0.0),) * 3)
+    layout = (("tx", "ty", "tz", *turns), turns, turns, ("rx",), ("ry", "rx"))
+    names = ("Hips", "Spine", "Head", "Lid", "Flap")
+    skeleton = Skeleton(names, (-1, 0, 1, 2, 3), ((0.0, 90.0, 0.0),) * 5)
     layers = (
         Layer(0, "one", layout=((0, (*MOVES, *TURNS)), (1, TURNS))),
-        Layer(1, "two", layout=((1, TURNS), (2, ("ry",))), mask=((1, 0.4),)),
+        Layer(1, "two", layout=((1, TURNS), (2, ("ry",)), (3, TURNS), (4, TURNS)),
+              mask=((1, 0.4),)),
         Layer(2, "off", layout=((2, ("rx",)),), muted=True),
-        Layer(3, "numbers", "channels", layout=((1, TURNS), (0, ("ty", "rx"))), mask=((1, 0.7),)),
-        Layer(4, "poses", "replace", layout=((0, MOVES), (2, TURNS)), mask=((2, 0.6),)),
+        Layer(3, "numbers", "channels", layout=((0, ("ty", "rx")), (1, TURNS), (3, ("rx",)),
+                                               (4, ("rx", "ry"))), mask=((1, 0.7),)),
+        Layer(4, "poses", "override", layout=((0, MOVES), (2, TURNS)), mask=((2, 0.6),)),
     )  # fmt: skip
     tracks = [base_track(j, c) for j, names in enumerate(layout) for c in names]
     tracks += [t for layer in layers for t in layer.tracks]
@@ -59,12 +62,12 @@ def vectors() -> dict[str, Any]:
             "rotation": pose.rotation[:, j].tolist(),
             "translation": pose.translation[:, j].tolist(),
         }
-        for j in range(3)
+        for j in range(len(clip.skeleton))
     }
     layers = [
         {
             "id": x.id, "name": x.name, "kind": x.kind, "space": x.space, "muted": x.muted,
-            "solo": x.solo, "locked": x.locked, "channels": dict(x.layout), "mask": dict(x.mask),
+            "locked": x.locked, "channels": dict(x.layout), "mask": dict(x.mask),
         }
         for x in clip.layers
     ]  # fmt: skip

@@ -15,7 +15,6 @@ from leancurve.demo import TAKES
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import affected, effective, evaluate
 from leancurve.document.layer import Layer
-from leancurve.document.layering import live_layers
 from leancurve.document.scope import Scope
 from leancurve.document.stored import clip_of, header_of
 from leancurve.document.track import TrackId
@@ -104,14 +103,6 @@ def test_a_forearm_adds_its_angle_whatever_the_base() -> None:
     gap = rotation.geodesic_deg(turns(made), turns(clip))
     assert gap[:, of(clip, FOREARM)] == pytest.approx(18.5, abs=1e-6)
     assert gap[:, of(clip, ARM)].max() == 0.0
-
-
-def test_solo_is_the_others_muted() -> None:
-    clip = laid(laid(walk(), "one", {ARM: (20.0, 0, 0)}), "two", {FOREARM: (0, 25.0, 0)})
-    solo = edited(clip, {"do": "set", "name": "one", "solo": True})
-    muted = edited(clip, {"do": "set", "name": "two", "muted": True})
-    assert np.array_equal(turns(solo), turns(muted))
-    assert [x.name for x in live_layers(solo)] == ["one"]
 
 
 def test_layers_on_other_joints_commute_and_on_one_joint_by_as_much_as_their_product() -> None:
@@ -305,7 +296,7 @@ def test_keys_on_a_layer_are_flat_and_come_from_nothing_and_go_back_to_it() -> N
 def test_layers_that_lead_to_poses_and_that_add_numbers() -> None:
     clip = walk()
     joint = of(clip, FOREARM)
-    own = edited(clip, {"do": "add", "name": "pose", "kind": "replace"},
+    own = edited(clip, {"do": "add", "name": "pose", "kind": "override"},
                  {"do": "set", "name": "pose", "weight": 0.5})  # fmt: skip
     angles = (10.0, 20.0, 30.0)
     led = done(own, "key_layer", layer="pose", frame=0, turns={FOREARM: angles})
@@ -324,7 +315,7 @@ def test_layers_that_lead_to_poses_and_that_add_numbers() -> None:
     ("edit", "says"),
     [
         ({"do": "add", "name": "arm"}, "named 'arm' already"),
-        ({"do": "set", "name": "arm", "kind": "replace"}, "kind is said when it is made"),
+        ({"do": "set", "name": "arm", "kind": "override"}, "kind is said when it is made"),
         ({"do": "set", "name": "arm", "mask": {"Tail": 0.5}}, "no joint is named 'Tail'"),
         ({"do": "set", "name": "arm", "mask": {ARM: 3.0}}, "shares from 0 to 1"),
     ],
@@ -382,7 +373,7 @@ def test_layers_are_kept_in_files_and_in_the_store() -> None:
     header = header_of(clip, "digest")
     again = clip_of(header, clip.skeleton, clip.curves)
     assert again.layers == clip.layers
-    old = write_clip(walk()).replace(b'"schema_version":3', b'"schema_version":2')
+    old = write_clip(walk()).replace(b'"schema_version":4', b'"schema_version":2')
     assert read_clip(old).clip.layers == ()
     text = write_clip(clip)
     for find, put, says in (
@@ -441,7 +432,7 @@ def test_a_layer_has_curves_for_all_that_it_says() -> None:
 
 
 def lifted(clip: Clip, take: Clip, **params: Any) -> Clip:
-    patch = OPERATIONS["lift"].run(clip, params, inputs={"take": take})
+    patch = OPERATIONS["lift"].run(clip, {"what": "all", **params}, inputs={"take": take})
     return apply_patch(clip, patch)
 
 
@@ -462,7 +453,9 @@ def test_what_was_done_by_hand_is_lifted_off_and_the_motion_stays() -> None:
     half = edited(done_, {"do": "set", "name": "acting", "weight": 0.0})
     assert apart(half, take) < 1e-6
     with pytest.raises(BadInput, match="works on a clip with its take"):
-        OPERATIONS["lift"].run(clip, {})
+        OPERATIONS["lift"].run(clip, {"what": "all"})
+    with pytest.raises(BadInput, match="nothing was done by hand"):
+        OPERATIONS["lift"].run(clip, {}, inputs={"take": take})
 
 
 def test_a_turn_past_half_is_lifted_without_a_jump() -> None:
@@ -491,15 +484,15 @@ def loaded(clip: Clip, source: Clip, scope: Scope | None = None, **params: Any) 
     return apply_patch(clip, patch)
 
 
-def test_two_takes_stand_in_two_layers_and_solo_is_what_was_loaded() -> None:
+def test_two_takes_stand_in_two_layers_and_one_alone_is_what_was_loaded() -> None:
     """The walk on one layer and the crate on another (a worked case of common practice)."""
     base, crate = walk(), TAKES[1].clean()
     plain = {"ramp_in": 0, "ramp_out": 0}
     clip = loaded(loaded(base, walk(), name="walk", **plain), crate, name="crate", **plain)
     arms = [j for g in ("left arm", "right arm") for j in clip.body.groups[g]]
-    one = edited(clip, {"do": "set", "name": "walk", "solo": True})
+    one = edited(clip, {"do": "set", "name": "crate", "muted": True})
     assert rotation.geodesic_deg(turns(one), turns(walk())).max() < 1e-6
-    two = edited(clip, {"do": "set", "name": "crate", "solo": True})
+    two = edited(clip, {"do": "set", "name": "walk", "muted": True})
     frames = np.arange(clip.frames) * float(crate.rate / clip.rate)
     lasts = frames <= crate.frames - 1
     there = evaluate(crate, np.minimum(frames, crate.frames - 1.0)).rotation
@@ -551,7 +544,7 @@ def test_layers_beneath_another_may_be_put_in_any_order_and_come_out_again() -> 
     assert np.array_equal(turns(without), turns(planted_walk()))
 
 
-@pytest.mark.parametrize("kind", ["add", "channels", "replace"])
+@pytest.mark.parametrize("kind", ["additive", "channels", "override"])
 @pytest.mark.parametrize("space", ["parent", "figure"])
 def test_how_joints_shall_stand_is_keyed_through_whatever_lies_over_and_under(
     kind: str, space: str
@@ -559,10 +552,10 @@ def test_how_joints_shall_stand_is_keyed_through_whatever_lies_over_and_under(
     """Turned further by vectors about their own axes, checked by composing with SciPy."""
     below = laid(walk(), "below", {SPINE: (4, -7, 3), ARM: (0, 12, 5)}, weight=0.7)
     mine = laid(below, "mine", {FOREARM: (3, 9, -4)}, kind=kind, mask={ARM: 0.6}, weight=0.8)
-    if kind == "add":
+    if kind == "additive":
         mine = edited(mine, {"do": "set", "name": "mine", "space": space})
     over = laid(mine, "over", {ARM: (11, 0, -6), FOREARM: (0, 8, 2), SPINE: (1, 2, 3)}, weight=1.2)
-    joints = [FOREARM] if kind == "replace" else [SPINE, ARM, FOREARM]
+    joints = [FOREARM] if kind == "override" else [SPINE, ARM, FOREARM]
     by = {j: (5.0 + k, -6.0, 2.5 * k) for k, j in enumerate(joints)}
     hips = (1.0, -2.0, 0.5)
     frame = 30
@@ -582,17 +575,12 @@ def test_how_joints_shall_stand_is_keyed_through_whatever_lies_over_and_under(
 
 def test_what_would_not_be_seen_is_not_keyed() -> None:
     under = laid(walk(), "under", {ARM: (0, 5, 0)})
-    over = laid(under, "over", {ARM: (10, 0, 0)}, kind="replace")
+    over = laid(under, "over", {ARM: (10, 0, 0)}, kind="override")
     with pytest.raises(BadInput, match="over lies above and leads LeftUpperArm"):
         done(over, "key_layer", layer="under", frame=3, turned={ARM: (1, 0, 0)})
     light = edited(under, {"do": "set", "name": "under", "weight": 0.0})
     with pytest.raises(BadInput, match="under has no weight on LeftUpperArm at frame 3"):
         done(light, "key_layer", layer="under", frame=3, turned={ARM: (1, 0, 0)})
-    alone = edited(
-        laid(under, "two", {HEAD: (1, 0, 0)}), {"do": "set", "name": "two", "solo": True}
-    )
-    with pytest.raises(BadInput, match="not heard while another layer is solo"):
-        done(alone, "key_layer", layer="under", frame=3, turned={ARM: (1, 0, 0)})
 
 
 def test_a_spin_on_a_layer_is_turned_further_and_not_unwound() -> None:

@@ -34,7 +34,7 @@ def three() -> Clip:
 @pytest.mark.parametrize("names", [("aim", "arms"), ("spine", "arms"), ("aim", "arms", "spine")])
 def test_merged_layers_are_the_motion_and_stay_switched_off(names: tuple[str, ...]) -> None:
     clip = three()
-    merged = did(clip, "merge_layers", layers=list(names), name="one")
+    merged = did(clip, "merge_layers", layers=list(names), name="one", keyed=False)
     assert apart(merged, clip) < 1e-6
     states = {x.name: x.muted for x in merged.layers}
     assert states == {x.name: x.name in names for x in clip.layers} | {"one": False}

@@ -128,12 +128,9 @@ def test_what_cannot_be_placed_is_told_and_nothing_counts_as_cost() -> None:
     assert counted_as({"operation": "edit", "params": {"keys": [key, base]}}) == "hand"
 
 
-@pytest.mark.parametrize("solo", [False, True])
-def test_plants_over_layers_and_placement_are_baked_into_a_layer(solo: bool) -> None:
+def test_plants_over_layers_and_placement_are_baked_into_a_layer() -> None:
     """The motion is the same without its plants, and what lies below is untouched."""
     leg = laid(planted_walk(), "knee", {"LeftThigh": (0, 6, 2)})
-    if solo:
-        leg = done(leg, "edit_layers", edits=[{"do": "set", "name": "knee", "solo": True}])
     clip = placed(leg, move=(40, 0, 10), turn=50, scale=1.1)
     baked = done(clip, "bake_plants")
     assert baked.plants == ()

@@ -359,7 +359,7 @@ def test_plants_are_kept_in_clip_json_and_checked_there() -> None:
     text = write_clip(kept).replace(b'"strength":0.5', b'"strength":1.5')
     with pytest.raises(BadInput, match="strength"):
         read_clip(text)
-    old = write_clip(clip.below).replace(b'"schema_version":3', b'"schema_version":1')
+    old = write_clip(clip.below).replace(b'"schema_version":4', b'"schema_version":1')
     assert read_clip(old).clip.plants == ()
 
 

@@ -77,11 +77,11 @@ def short(frames: int = 101, rate: int = 60) -> Clip:
 
 def models(model: type[BaseModel]) -> Any:
     """A model and all the models inside of it, with each field's name and schema."""
-    from leancurve.time.meaning import _model_in
+    from leancurve.time.meaning import model_in
 
     for name, field in model.model_fields.items():
         yield name, field
-        inner = _model_in(field.annotation)
+        inner = model_in(field.annotation)
         if inner is not None:
             yield from models(inner)
 

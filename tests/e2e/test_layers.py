@@ -214,7 +214,7 @@ def test_work_is_lifted_off_into_a_layer_and_another_take_loaded_onto_one(page: 
     revision(page, 2)
     settled(page)
     page.get_by_role("tab", name="Layers").click()
-    page.get_by_role("button", name="Lift off the work").click()
+    page.get_by_role("button", name="Lift off hand work").click()
     revision(page, 3)
     settled(page)
     row = page.get_by_role("listitem", name="Layer by hand")
@@ -238,7 +238,7 @@ def test_work_is_lifted_off_into_a_layer_and_another_take_loaded_onto_one(page: 
     revision(page, 5)
     settled(page)
     expect(page.get_by_role("listitem", name="Layer loaded")).to_contain_text("right arm")
-    assert [x["kind"] for x in clip_now(page)["layers"]] == ["add", "replace"]
+    assert [x["kind"] for x in clip_now(page)["layers"]] == ["additive", "override"]
 
 
 def arm(page: Page, side: str, frame: int) -> np.ndarray:
@@ -322,7 +322,7 @@ def test_the_clip_is_placed_muted_and_delivered_where_it_stands(page: Page, tmp_
     settled(page)
     page.get_by_role("button", name="Mute the placement").click()
     revision(page, 4)
-    page.get_by_role("button", name="Hear the placement").click()
+    page.get_by_role("button", name="Unmute the placement").click()
     revision(page, 5)
     settled(page)
     page.keyboard.press("Alt+9")
@@ -459,3 +459,25 @@ def test_the_mooring_line_with_three_layers_is_flattened_delivered_and_compared(
     back = evaluate(read_bvh(delivered(page, tmp_path / "haul.bvh")).clip).rotation
     for f, was in shown.items():
         assert rotation.geodesic_deg(back[f], was).max() < 0.02
+
+
+def test_a_layer_is_seen_alone_and_the_clip_stays_as_it_is(page: Page) -> None:
+    bring_walk(page, "walk_to_see")
+    page.keyboard.press("Alt+8")
+    page.get_by_role("tab", name="Layers").click()
+    for name, part, turn in (("head", "Head", "20"), ("arm", "LeftForearm", "15")):
+        new_layer(page, name)
+        joint(page, part)
+        typed(page, f"{name}: {part} turn Y", turn)
+        settled(page)
+    before = clip_now(page)["head"]["number"]
+    with page.expect_response(lambda r: "/poses" in r.url and "solo=" in r.url):
+        page.get_by_role("button", name="Solo head").click()
+    told = page.get_by_role("status").filter(has_text="Solo: head")
+    expect(told).to_be_visible()
+    page.get_by_role("button", name="arm", exact=True).click()
+    with page.expect_response(lambda r: "/poses" in r.url and "solo=" not in r.url):
+        page.get_by_role("button", name="End solo").click()
+    expect(told).to_have_count(0)
+    settled(page)
+    assert clip_now(page)["head"]["number"] == before

@@ -286,7 +286,7 @@ def test_parts_of_another_clip_are_brought_over_as_a_line_and_previewed(
     asked = {**wanted, "revision": made["head"]["id"], "joints": ["LeftUpArm"]}
     refused = api.post(f"clips/{made['id']}/preview", asked)
     assert refused.status_code == 422
-    assert "source is to be chosen" in refused.json()["detail"]
+    assert "choose a clip to bring parts of" in refused.json()["detail"]
     inputs = {"source": clip["head"]["state"]}
     shown = api.post(f"clips/{made['id']}/preview", {**asked, "inputs": inputs})
     assert shown.status_code == 200, shown.content

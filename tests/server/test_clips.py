@@ -321,7 +321,7 @@ def test_curves_encode_to_the_same_bytes_and_back() -> None:
         ({"append": {"operation": "thin", "params": {"colour": 1}}}, "colour"),
         ({"remove": "nothing"}, "not in the recipe any more"),
         ({}, "expected one of append, edit, remove"),
-        ({"append": {"operation": "unflip"}, "remove": "x"}, "expected one of"),
+        ({"edit": {"operation": "unflip", "line_id": "x"}, "remove": "x"}, "expected one of"),
     ],
 )
 def test_writes_that_mean_nothing_are_refused_with_a_sentence(

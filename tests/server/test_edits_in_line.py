@@ -16,7 +16,7 @@ from editing.recipes import begin, new_line, run_line
 from leancurve.curves.curve import KeyedCurve, SampledCurve
 from leancurve.document.track import base_track
 from leancurve.operations import OPERATIONS, Patch
-from leancurve.operations.base import InputKind, Operation, Params
+from leancurve.operations.base import Input, Operation, Params
 
 from tests.server.conftest import Api
 
@@ -239,11 +239,8 @@ class _Borrow(Operation[_BorrowParams]):
     name = "borrow_root"
     title = "Borrow the root"
     step = "shape"
-    inputs: ClassVar[Mapping[str, InputKind]] = {"source": "clip"}
+    inputs: ClassVar[Mapping[str, Input]] = {"source": Input("clip", "choose a clip")}
     Params: ClassVar[type[_BorrowParams]] = _BorrowParams
-
-    def apply(self, clip, scope, params, progress=None):  # type: ignore[no-untyped-def]
-        return Patch()
 
     def apply_with(self, clip, inputs, scope, params, progress=None):  # type: ignore[no-untyped-def]
         source = inputs["source"]
@@ -271,7 +268,7 @@ def test_a_lines_inputs_are_named_by_digest_and_part_of_what_is_remembered(
     assert len(states) == 2
     missing = api.write(now, append={"operation": "borrow_root"})
     assert missing.status_code == 422
-    assert "source is to be chosen" in missing.json()["detail"]
+    assert "choose a clip" in missing.json()["detail"]
     gone = api.write(now, append={"operation": "borrow_root", "inputs": {"source": "0" * 64}})
     assert "not here any more" in gone.json()["detail"]
 

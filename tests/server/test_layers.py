@@ -14,7 +14,7 @@ def test_a_layer_is_made_keyed_weighed_and_undone(api: Api, clip: dict) -> None:
     base = load_clip(Revision.objects.get(pk=clip["head"]["id"]).state)
     made = api.apply(clip, "edit_layers", edits=[{"do": "add", "name": "head"}])
     (layer,) = made["layers"]
-    assert (layer["name"], layer["kind"], layer["channels"]) == ("head", "add", {})
+    assert (layer["name"], layer["kind"], layer["channels"]) == ("head", "additive", {})
     keyed = api.apply(made, "key_layer", layer="head", frame=10, turns={"Head": [0, 15, 0]})
     head = base.skeleton.index("Head")
     assert keyed["layers"][0]["channels"] == {str(head): ["rx", "ry", "rz"]}

@@ -145,9 +145,12 @@ def _landed(heights: Floats, first: int, last: int, rate: float, limits: Contact
     """
     around = round(limits.landing_s * rate)
     begin = max(0, first - around)
-    fall = np.gradient(heights[begin : min(last, first + around) + 1]) * rate
+    near = heights[begin : min(last, first + around) + 1]
+    if first == 0 or len(near) < 3:
+        return first
+    fall = np.gradient(near) * rate
     falling = np.flatnonzero(fall < -limits.falling)
-    if first == 0 or len(fall) < 3 or len(falling) == 0:
+    if len(falling) == 0:
         return first
     ended = np.flatnonzero(fall[falling[-1] :] > -0.5 * limits.falling)
     if len(ended) == 0:

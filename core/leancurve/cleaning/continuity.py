@@ -13,6 +13,7 @@ from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve
 from leancurve.curves.sayings import said_anew
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import effective, evaluate
+from leancurve.document.layer import Layer
 from leancurve.document.scope import Scope
 from leancurve.document.track import TrackId
 from leancurve.numbers import rotation
@@ -156,6 +157,74 @@ def kept_continuous(before: Clip, after: Clip, joints: Iterable[int]) -> dict[Tr
     for joint in sorted(fresh):
         out |= said_as(after, joint, angles[joint], said[joint])
     return out
+
+
+NEAR_DEG = 60.0
+"""Two rotations of one frame farther apart are two motions: their angles tell no solution."""
+
+
+def layers_said_anew(before: Clip, after: Clip, joints: Iterable[int]) -> dict[TrackId, Curve]:
+    """Curves of layers whose numbers mean angles, where joints below them are said otherwise.
+
+    What a layer adds to a middle angle, or leads one to, means another turn in the other Euler
+    solution: where ``after`` says a joint in the other one than ``before``, the layer does too.
+    """
+    out: dict[TrackId, Curve] = {}
+    for joint in joints:
+        layers = [x for x in after.layers if _in_angles(after, x, joint)]
+        order = after.order(joint)
+        if not layers or len(order) != 3 or before.order(joint) != order:
+            continue
+        sign, shift = _other_solution(_own(before, joint), _own(after, joint), order)
+        if np.all(sign[:, 1] == 1.0):
+            continue
+        for layer in layers:
+            for k, axis in enumerate(order):
+                track = TrackId(layer.owner, joint, f"r{axis.lower()}")
+                if track not in after.curves:
+                    continue
+                off = shift[:, k] if layer.kind == "override" else np.zeros(after.frames)
+                out[track] = _told(after.curves[track], sign[:, k], off)
+    return out
+
+
+def _own(clip: Clip, joint: int) -> Floats:
+    """The angles ``(F, n)`` of a joint's own curves."""
+    frames = np.arange(clip.frames, dtype=np.float64)
+    return np.stack([clip.curves[t].at(frames) for t in clip.turns_of(joint)], axis=1)
+
+
+def _told(curve: Curve, sign: Floats, shift: Floats) -> Curve:
+    if isinstance(curve, KeyedCurve):
+        return said_anew(curve, sign, shift)
+    return SampledCurve(sign * curve.at(np.arange(len(sign), dtype=np.float64)) + shift)
+
+
+def _in_angles(clip: Clip, layer: Layer, joint: int) -> bool:
+    """Whether what a layer makes of a joint hangs on how its angles are said: of three own angles
+    that take the place of all it does not."""
+    turns = sum(c[0] == "r" for c in layer.channels.get(joint, ()))
+    return (layer.kind == "channels" and turns > 0) or (layer.kind == "override" and 0 < turns < 3)
+
+
+def _other_solution(given: Floats, angles: Floats, order: str) -> tuple[Floats, Floats]:
+    """Sign and shift ``(F, 3)`` of frames on which ``angles`` are the other solution of about the
+    same rotations as ``given``; 1 and 0 on all others."""
+
+    def gap(a: Floats) -> Floats:
+        away = angles - a
+        return np.asarray(np.sum((away - 360.0 * np.round(away / 360.0)) ** 2, axis=1))
+
+    other = rotation.alternate(given, order)
+    turned = rotation.geodesic_deg(
+        rotation.from_euler(given, order), rotation.from_euler(angles, order)
+    )
+    swapped = (turned < NEAR_DEG) & (gap(other) < gap(given))
+    sign = np.ones_like(given)
+    sign[swapped, 1] = -1.0
+    whole = 360.0 * np.round((angles - other) / 360.0)
+    shift = np.where(swapped[:, None], other - sign * given + whole, 0.0)
+    return sign, shift
 
 
 def find_flips(clip: Clip, scope: Scope | None = None, progress: Progress = silent) -> Flips:

@@ -136,8 +136,10 @@ class Clip:
         """The layer that owns tracks, None where no layer does."""
         return next((x for x in self.layers if x.owner == owner), None)
 
-    def layer_named(self, name: str) -> Layer | None:
-        """The layer of a name."""
+    def layer_named(self, name: str, layer: int | None = None) -> Layer | None:
+        """The layer of an id; where none is given, that of a name."""
+        if layer is not None:
+            return next((x for x in self.layers if x.id == layer), None)
         return next((x for x in self.layers if x.name == name), None)
 
     def whose(self, track: TrackId) -> str:

@@ -18,6 +18,8 @@ from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
 
 TURN, MOVE = ("rx", "ry", "rz"), ("tx", "ty", "tz")
+MOST_TURN = 179.9
+"""A layer that leads to poses takes the shorter way: to half a turn, degrees."""
 FAINT = 1e-3
 """A weight below it would have to be made up for by a thousand times as much."""
 
@@ -39,9 +41,7 @@ def layer_values(
     live = live_layers(clip)
     at = next((k for k, x in enumerate(live) if x.id == layer.id), None)
     if at is None:
-        # It touches nothing yet, or is not heard beside those that are solo.
-        if any(x.solo for x in clip.layers) and not layer.solo:
-            raise BadInput(f"{layer.name} is not heard while another layer is solo")
+        # It touches nothing yet.
         order = [x.id for x in clip.layers]
         at = sum(order.index(x.id) < order.index(layer.id) for x in live)
         above = live[at:]
@@ -73,7 +73,7 @@ def layer_values(
     for joint in moved:
         w = weight * shares.get(joint, 1.0)
         wanted = (goal.translation[0, joint] - below.translation[0, joint]) / w
-        if layer.kind == "replace":
+        if layer.kind == "override":
             offset = clip.skeleton.offset_array[joint] if clip.adds_offset(joint) else 0.0
             wanted = below.translation[0, joint] + wanted - offset
         out.setdefault(joint, {}).update(zip(MOVE, map(float, wanted), strict=True))
@@ -93,7 +93,7 @@ def _require_open(clip: Clip, above: tuple[Layer, ...], joint: int) -> None:
     """Above, a joint may only be turned further: what leads elsewhere would hide what is keyed."""
     for layer in above:
         share = layer.shares.get(joint, 0.0)
-        if share and (layer.kind != "add" or (layer.space == "figure" and share != 1.0)):
+        if share and (layer.kind != "additive" or (layer.space == "figure" and share != 1.0)):
             name = clip.skeleton.names[joint]
             raise BadInput(f"{layer.name} lies above and leads {name}: key on it, or put it lower")
 
@@ -125,7 +125,7 @@ def _turns(
     """The layer's turn X, Y, Z ``(3,)`` that lead a joint from what is below to a goal."""
     own = _own(clip, layer, joint, times)
     start, end = below.rotation[:, joint], goal.rotation[:, joint]
-    if layer.kind == "add":
+    if layer.kind == "additive":
         if layer.space == "figure":
             share = dict(layer.mask).get(joint, 1.0)
             whole = _whole_way(start, end, share)
@@ -156,8 +156,15 @@ def _turns(
 
 
 def _whole_way(start: Floats, part: Floats, share: float) -> Floats:
-    """Where a way leads of which a share is done: rotations ``(1, 4)``."""
+    """Where a way leads of which a share is done: rotations ``(1, 4)``. :class:`BadInput` where
+    that is more than half a turn, since the shorter way round would be taken to it."""
     by = rotation.log(rotation.multiply(rotation.conjugate(start), part))
+    far = float(np.linalg.norm(by))
+    if far > 1e-9 and far / share > MOST_TURN:
+        raise BadInput(
+            f"at {100 * share:.0f} % of its weight the layer leads it {MOST_TURN * share:.0f}° at "
+            f"most, and {far:.0f}° are wanted: give the layer more weight there"
+        )
     return np.asarray(rotation.multiply(start, rotation.exp(by / share)))
 
 

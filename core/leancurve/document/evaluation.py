@@ -21,18 +21,25 @@ from typing import TypeAlias
 import numpy as np
 
 from leancurve.document import layering, planting
-from leancurve.document.base import between_frames, channel_values, times_of
+from leancurve.document.base import (
+    base_pose,
+    between_frames,
+    channel_values,
+    curve_values,
+    times_of,
+)
 from leancurve.document.clip import Clip
 from leancurve.document.kept import recent
 from leancurve.document.layer import NOBODY
-from leancurve.document.placement import placed_joints, placed_pose
+from leancurve.document.placement import placed_joints, placed_pose, placed_props
+from leancurve.document.prop import ORDER, PROP, prop_track
+from leancurve.document.rotations import said
 from leancurve.document.track import BASE, TrackId
 from leancurve.figure.pose import Pose
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
-from leancurve.numbers.continuity import rewritten
 
-VERSION = 4
+VERSION = 5
 """Rises when the same document gives other poses or channels: what was kept of them is old then."""
 
 Stage: TypeAlias = Callable[[Clip, Floats, Sequence[int], Pose], Pose]
@@ -73,25 +80,52 @@ def _bytes(found: dict[int, Floats]) -> int:
 
 
 def _over(clip: Clip) -> frozenset[int]:
-    """Joints that layers or placement put elsewhere."""
-    return layering.touched(clip) | placed_joints(clip)
+    """Joints that layers, placement or plants put elsewhere."""
+    return layering.touched(clip) | placed_joints(clip) | planting.touched(clip)
+
+
+SAME_DEG = 1e-9
+"""A joint that is turned by no more stands as its own curves have it."""
 
 
 @recent(32 * 2**20, _bytes)
-def _layered_angles(clip: Clip) -> dict[int, Floats]:
-    """Angles ``(F, 3)`` on all frames of joints that layers or placement turn, without a jump in
-    time."""
-    joints = [j for j in sorted(_over(clip)) if len(clip.order(j)) == 3]
+def _turned_angles(clip: Clip) -> dict[int, Floats]:
+    """Angles ``(F, n)`` on all frames of joints that something over the curves turns, without a
+    jump in time. Where they stand as their own curves have them they are the curves' own."""
+    joints = [j for j in sorted(_over(clip)) if clip.order(j)]
     if not joints or not clip.frames:
         return {}
     pose = evaluate(clip, joints=joints)
+    below = base_pose(clip, times_of(clip, None), joints)
+    moved = rotation.geodesic_deg(pose.rotation, below.rotation) > SAME_DEG
     own = channel_values(clip, channels=[t for j in joints for t in clip.turns_of(j)])
     out: dict[int, Floats] = {}
-    whole = np.ones(clip.frames, dtype=np.bool_)
     for k, joint in enumerate(joints):
-        order = clip.order(joint)
         near = np.stack([own[t] for t in clip.turns_of(joint)], axis=-1)
-        out[joint] = rewritten(near, pose.rotation[:, k], whole, order)
+        out[joint] = said(near, pose.rotation[:, k], clip.order(joint), moved[:, k])
+    return out
+
+
+def _on_frames(clip: Clip, at: Floats) -> bool:
+    return bool(np.all((at == np.floor(at)) & (at >= 0) & (at < clip.frames)))
+
+
+def _placed_values(clip: Clip, at: Floats) -> dict[TrackId, Floats]:
+    """Channels of props at times ``(F,)`` where the clip's placement puts them, their angles
+    without a jump; none where it puts them nowhere else."""
+    if clip.placement is None or not clip.placement.counts or not clip.props:
+        return {}
+    whole = at if _on_frames(clip, at) else np.union1d(at, np.arange(clip.frames))
+    here = np.searchsorted(whole, at)
+    turns, points = placed_props(clip, whole)
+    own = curve_values(clip, whole, [t for prop in clip.props for t in prop.tracks])
+    out: dict[TrackId, Floats] = {}
+    for k, prop in enumerate(clip.props):
+        tracks = [prop_track(prop.id, f"r{axis.lower()}") for axis in ORDER]
+        angles = said(np.stack([own[t] for t in tracks], axis=-1), turns[:, k], ORDER)
+        out |= {t: angles[here, n] for n, t in enumerate(tracks)}
+        for n, name in enumerate(("tx", "ty", "tz")):
+            out[prop_track(prop.id, name)] = points[here, k, n]
     return out
 
 
@@ -101,42 +135,37 @@ def effective(
     """Effective channels at times ``(F,)`` in frames, by default on each of the clip's frames;
     all channels unless some are named.
 
-    Where nothing stands over them they are :func:`channel_values`. Angles of joints that plants
-    turn are the reading nearest to what the joint's own curves say there; those of joints that
-    layers or placement turn begin nearest to them, and go on from frame to frame.
+    Where nothing stands over them they are :func:`channel_values`. Angles of joints that something
+    over their curves turns begin as these do, and go on from frame to frame without a jump; a
+    joint of one or two rotation channels comes as near as these can say.
     """
     at = times_of(clip, frames)
     values = channel_values(clip, at, channels)
-    turned = planting.touched(clip) | _over(clip)
-    over = sorted({t.joint for t in values if t.owner == BASE} & turned)
+    if any(t.owner == PROP for t in values):
+        values |= {t: v for t, v in _placed_values(clip, at).items() if t in values}
+    over = sorted({t.joint for t in values if t.owner == BASE} & _over(clip))
     if not over:
         return values
-    layered = _layered_angles(clip)
-    on_frames = bool(np.all((at == np.floor(at)) & (at >= 0) & (at < clip.frames)))
-    known = set(layered) if on_frames else set()
-    moves = {j for j in over if any(c[0] == "t" for c in clip.layout[j])}
-    asked = [j for j in over if j in moves or j not in known]
+    known = _turned_angles(clip)
+    on_frames = _on_frames(clip, at)
+    moves = [j for j in over if any(c[0] == "t" for c in clip.layout[j])]
+    asked = moves if on_frames else over
     pose = evaluate(clip, at, asked)
-    own = channel_values(clip, at, [t for j in asked for t in clip.turns_of(j)])
     for joint in over:
-        turns = clip.turns_of(joint)
         here: dict[TrackId, Floats] = {}
-        k = asked.index(joint) if joint in asked else -1
         if joint in known:
-            angles = layered[joint][at.astype(np.int64)]
-            here = {t: angles[:, n] for n, t in enumerate(turns)}
-        elif len(turns) == 3:
-            near = np.stack([own[t] for t in turns], axis=-1)
-            if joint in layered:
+            if on_frames:
+                angles = known[joint][at.astype(np.int64)]
+            else:
                 low, high, share = between_frames(at, clip.frames)
-                before, after = layered[joint][low], layered[joint][high]
+                before, after = known[joint][low], known[joint][high]
                 near = before + share[:, None] * (after - before)
-            angles = rotation.angles_near(pose.rotation[:, k], clip.order(joint), near)
-            here = {t: angles[:, n] for n, t in enumerate(turns)}
-        moved = clip.translation_values(joint, pose.translation[:, k]) if joint in moves else {}
-        for track, given in {**here, **moved}.items():
-            if track in values:
-                values[track] = given
+                turned = pose.rotation[:, asked.index(joint)]
+                angles = rotation.angles_near(turned, clip.order(joint), near)
+            here = {t: angles[:, n] for n, t in enumerate(clip.turns_of(joint))}
+        if joint in moves:
+            here |= clip.translation_values(joint, pose.translation[:, asked.index(joint)])
+        values |= {track: given for track, given in here.items() if track in values}
     return values
 
 

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Final, Literal, TypeAlias
+from typing import Any, Final, Literal, TypeAlias
 
 from leancurve.document.track import TrackId
 
@@ -14,9 +14,9 @@ WEIGHT: Final = "w"
 """The channel of a layer's weight, whose joint is :data:`NOBODY`."""
 NOBODY: Final = -1
 
-LayerKind: TypeAlias = Literal["add", "channels", "replace"]
-"""``add`` turns further by a rotation vector, ``channels`` adds numbers to channels, ``replace``
-leads to poses of its own."""
+LayerKind: TypeAlias = Literal["additive", "channels", "override"]
+"""``additive`` turns further by a rotation vector, ``channels`` adds numbers to channels,
+``override`` leads to poses of its own."""
 LayerSpace: TypeAlias = Literal["parent", "figure"]
 """Of an added turn: about the joint's own axes as its parent carries them, or about the figure's,
 so that the joint keeps its direction whatever those above it do."""
@@ -35,7 +35,7 @@ def layer_of(owner: str) -> int | None:
 
 @dataclass(frozen=True)
 class Layer:
-    """A correction over all below it.
+    """A correction over all below it. Its id is its own for good: no other layer gets it.
 
     ``layout`` are the joints that it has curves on, ascending, with their channels: ``rx ry rz`` of
     an added turn are a rotation vector in degrees about the joint's own axes (or the figure's), of
@@ -45,12 +45,11 @@ class Layer:
 
     id: int
     name: str
-    kind: LayerKind = "add"
+    kind: LayerKind = "additive"
     space: LayerSpace = "parent"
     layout: tuple[tuple[int, tuple[str, ...]], ...] = ()
     mask: tuple[tuple[int, float], ...] = ()
     muted: bool = False
-    solo: bool = False
     locked: bool = False
 
     @property
@@ -76,3 +75,20 @@ class Layer:
     def tracks(self) -> tuple[TrackId, ...]:
         own = (TrackId(self.owner, j, c) for j, names in self.layout for c in names)
         return (self.weight, *own)
+
+
+def of_older_versions(layers: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
+    """Layers as plain values that had other words for their kinds once, and could be solo: of those
+    that were not beside one that was, the document says that they are muted, so that the motion is
+    what it was."""
+    kinds = {"add": "additive", "replace": "override"}
+    alone = any(x.get("solo") for x in layers)
+    out = []
+    for layer in layers:
+        values = {k: v for k, v in layer.items() if k != "solo"}
+        if "kind" in values:
+            values["kind"] = kinds.get(values["kind"], values["kind"])
+        if alone and not layer.get("solo"):
+            values["muted"] = True
+        out.append(values)
+    return out

@@ -8,7 +8,7 @@ no weight or masked off is not looked at.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -26,16 +26,11 @@ AXES = ("x", "y", "z")
 
 
 def live_layers(clip: Clip) -> tuple[Layer, ...]:
-    """The layers that count, bottom to top: those that are solo where some are, without the muted
-    and those of no weight."""
-    solo = any(layer.solo for layer in clip.layers)
+    """The layers that count, bottom to top: without the muted and those of no weight."""
     return tuple(
         layer
         for layer in clip.layers
-        if layer.shares
-        and not layer.muted
-        and (layer.solo or not solo)
-        and not _without_weight(clip, layer)
+        if layer.shares and not layer.muted and not _without_weight(clip, layer)
     )
 
 
@@ -63,7 +58,7 @@ def layered_pose(clip: Clip, frames: Floats, joints: Sequence[int]) -> Pose:
     # In the figure's space a joint depends on all above it, and these on their own layers.
     more = set(among)
     for layer in layers:
-        if layer.space == "figure" and layer.kind == "add":
+        if layer.space == "figure" and layer.kind == "additive":
             more |= {k for j in among & set(layer.shares) for k in clip.skeleton.chain(j)}
     if more != among:
         whole = sorted(more)
@@ -103,7 +98,7 @@ def _lay(clip: Clip, layer: Layer, frames: Floats, joints: Sequence[int], pose: 
     if not np.any(weight):
         return
     turning = [j for j in inside if any(c[0] == "r" for c in layer.channels[j])]
-    if layer.kind == "add" and turning:
+    if layer.kind == "additive" and turning:
         vectors = np.zeros((len(frames), len(turning), 3))
         for n, j in enumerate(turning):
             for k, axis in enumerate(AXES):
@@ -122,37 +117,39 @@ def _lay(clip: Clip, layer: Layer, frames: Floats, joints: Sequence[int], pose: 
             w = layer.shares[j] * weight
             angles = {c: values[TrackId(layer.owner, j, c)] for c in layer.channels[j]}
             below = pose.rotation[:, at[j]]
-            pose.rotation[:, at[j]] = _by_angles(clip, layer, frames, j, angles, w, below)
+            led = angles_over(clip, layer, frames, j, angles, w, below)
+            pose.rotation[:, at[j]] = (
+                led if layer.kind == "channels" else rotation.slerp(below, led, w)
+            )
     for j in inside:
         for k, axis in enumerate(AXES):
             if f"t{axis}" not in layer.channels[j]:
                 continue
             moved = values[TrackId(layer.owner, j, f"t{axis}")]
             place = pose.translation[:, at[j], k]
-            if layer.kind == "replace":
+            if layer.kind == "override":
                 offset = clip.skeleton.offset_array[j, k] if clip.adds_offset(j) else 0.0
                 moved = moved + offset - place
             place += layer.shares[j] * weight * moved
 
 
-def _by_angles(
-    clip: Clip, layer: Layer, frames: Floats, joint: int, own: dict[str, Floats], w: Floats,
+def angles_over(
+    clip: Clip, layer: Layer, frames: Floats, joint: int, own: Mapping[str, Floats], w: Floats,
     below: Floats,
 ) -> Floats:  # fmt: skip
-    """A joint's rotations ``(F, 4)`` with numbers added to its angles, or led to angles of its own;
-    channels that the layer has not are as they are below."""
+    """Where a joint's rotations ``(F, 4)`` are led by numbers that a layer adds to its angles,
+    weighed by ``w (F,)``, or by angles of the layer's own, in full; channels that the layer has not
+    are as they are below."""
     order = clip.order(joint)
     near = curve_values(clip, frames, clip.turns_of(joint))
     angles = np.stack([near[t] for t in clip.turns_of(joint)], axis=-1)
-    if len(order) == 3:
-        angles = rotation.angles_near(below, order, angles)
+    angles = rotation.angles_near(below, order, angles)
     goal = angles.copy()
     for k, axis in enumerate(order):
         given = own.get(f"r{axis.lower()}")
         if given is not None:
-            goal[:, k] = given if layer.kind == "replace" else angles[:, k] + w * given
-    turned = rotations_of(goal, clip, [joint])
-    return turned if layer.kind == "channels" else rotation.slerp(below, turned, w)
+            goal[:, k] = given if layer.kind == "override" else angles[:, k] + w * given
+    return rotations_of(goal, clip, [joint])
 
 
 def _turned_in_figure(
@@ -188,10 +185,19 @@ def _turned_in_figure(
         here[joint] = rotation.multiply(here[parent], own)
 
 
+def soloed(clip: Clip, ids: Sequence[int]) -> Clip:
+    """The clip as somebody sees it who listens to some layers alone; as it is where none is named.
+    Nothing that is kept or delivered hangs on it."""
+    if not ids:
+        return clip
+    return replace(
+        clip, layers=tuple(x if x.id in ids else replace(x, muted=True) for x in clip.layers)
+    )
+
+
 def with_only_layers(clip: Clip, ids: Sequence[int]) -> Clip:
     """The clip with just these layers counting, as they are weighed: not placed, not planted."""
     kept = tuple(
-        replace(x, muted=False, solo=False) if x.id in ids else replace(x, muted=True)
-        for x in clip.layers
+        replace(x, muted=False) if x.id in ids else replace(x, muted=True) for x in clip.layers
     )
     return replace(clip, layers=kept, plants=(), placement=None)

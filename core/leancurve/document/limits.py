@@ -31,6 +31,8 @@ LONGEST_NAME = 200
 LARGEST = 1e9
 """Degrees, or the skeleton's unit."""
 STEEPEST = 1e12
+UNITS = (1e-6, 1e6)
+"""Metres a unit, from a thousandth of a millimetre to a thousand kilometres."""
 RATES = (Fraction(1, 100), Fraction(100_000))
 
 
@@ -70,6 +72,8 @@ def require_sound(clip: Clip, before: Clip | None = None) -> None:
         require_rate(clip.rate)
     if before is None or clip.skeleton is not before.skeleton:
         _require_sound_skeleton(clip)
+    if before is None or clip.reading != before.reading:
+        _require_sound_reading(clip)
     keys = 0
     for track, curve in clip.curves.items():
         keys += curve.key_count
@@ -126,6 +130,17 @@ def _require_sound_skeleton(clip: Clip) -> None:
     for end in skeleton.ends:
         if not 0 <= end.parent < len(skeleton):
             raise BadInput("an end site hangs on a joint that does not exist")
+
+
+def _require_sound_reading(clip: Clip) -> None:
+    reading = clip.reading
+    if not UNITS[0] <= reading.metres_per_unit <= UNITS[1]:
+        raise BadInput(f"the clip: expected {UNITS[0]:g} to {UNITS[1]:g} metres a unit")
+    if reading.floor is not None:
+        require_within(np.array([reading.floor]), LARGEST, "the floor's height")
+    unknown = set(reading.ends) - set(clip.skeleton.names)
+    if unknown:
+        raise BadInput(f"ends: no joint is named {short(min(unknown))!r}")
 
 
 def _require_sound_plants(clip: Clip) -> None:

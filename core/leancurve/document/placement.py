@@ -2,7 +2,8 @@
 
 A root at ``p`` that is turned by ``q`` stands at ``about + S · R · (p - about) + move`` and is
 turned by ``R · q``: ``R`` is a turn about the up axis, ``S`` scales what lies along the floor and
-leaves heights as they are.
+leaves heights as they are. Props go along: a prop's way is scaled as its figure's is, from where it
+comes nearest to the root, so that it is met there and carried as before.
 """
 
 from __future__ import annotations
@@ -11,7 +12,9 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from leancurve.document.base import prop_pose
 from leancurve.document.clip import Clip, Placement
+from leancurve.document.kept import kept
 from leancurve.document.layering import layered_pose
 from leancurve.figure.pose import Pose
 from leancurve.figure.skeleton import UP
@@ -45,6 +48,14 @@ def placed_points(clip: Clip, placement: Placement, points: Floats) -> Floats:
     return np.asarray(about + _along(clip, placement) * turned + np.array(placement.move))
 
 
+def placed_moves(clip: Clip, moves: Floats) -> Floats:
+    """Moves ``(..., 3)`` of a root in its own axes, as they are seen where it is placed."""
+    placement = clip.placement
+    if placement is None or not placement.counts:
+        return moves
+    return np.asarray(_along(clip, placement) * rotation.rotate(turn_of(clip, placement), moves))
+
+
 def unplaced_moves(clip: Clip, moves: Floats) -> Floats:
     """Moves ``(..., 3)`` of a root as it is seen, as they are before it is placed."""
     placement = clip.placement
@@ -68,3 +79,55 @@ def placed_pose(clip: Clip, frames: Floats, joints: Sequence[int]) -> Pose:
     turned[:, here] = rotation.multiply(by, turned[:, here])
     moved[:, here] = placed_points(clip, clip.placement, moved[:, here])
     return Pose(turned, moved)
+
+
+@kept
+def _met(clip: Clip) -> Floats:
+    """How far off each prop is ``(P, 3)``, along the floor, when it comes nearest to the root."""
+    frames = np.arange(clip.frames, dtype=np.float64)
+    root = next(j for j, p in enumerate(clip.skeleton.parents) if p < 0)
+    points = prop_pose(clip, frames)[1]
+    away = points - layered_pose(clip, frames, [root]).translation
+    away[..., UP[clip.reading.up_axis]] = 0.0
+    nearest = np.argmin(np.linalg.norm(away, axis=-1), axis=0)
+    return np.asarray(away[nearest, np.arange(len(clip.props))])
+
+
+def _offsets(clip: Clip, placement: Placement) -> Floats:
+    """What props are held off by ``(P, 3)`` where ways are scaled."""
+    if placement.scale == 1.0 or not clip.frames:
+        return np.zeros((len(clip.props), 3))
+    return _met(clip)
+
+
+def placed_props(clip: Clip, frames: Floats | None = None) -> tuple[Floats, Floats]:
+    """World rotations ``(F, P, 4)`` and positions ``(F, P, 3)`` of the clip's props as they are
+    seen, own unit: where its placement puts them."""
+    turns, points = prop_pose(clip, frames)
+    placement = clip.placement
+    if placement is None or not placement.counts or not clip.props:
+        return turns, points
+    by, off = turn_of(clip, placement), _offsets(clip, placement)
+    placed = placed_points(clip, placement, points - off) + rotation.rotate(by, off)
+    return rotation.multiply(by, turns), np.asarray(placed)
+
+
+def unplaced_prop(clip: Clip, turns: Floats, points: Floats) -> tuple[Floats, Floats]:
+    """Rotations ``(F, 4)`` and positions ``(F, 3)`` on all frames that a prop has to have in its
+    own curves to be seen so."""
+    placement = clip.placement
+    if placement is None or not placement.counts:
+        return turns, points
+    by = turn_of(clip, placement)
+    back, about = rotation.conjugate(by), np.array(placement.about)
+    off = np.zeros(3)
+    if placement.scale != 1.0:
+        frames = np.arange(clip.frames, dtype=np.float64)
+        root = next(j for j, p in enumerate(clip.skeleton.parents) if p < 0)
+        away = points - placed_pose(clip, frames, [root]).translation[:, 0]
+        away[:, UP[clip.reading.up_axis]] = 0.0
+        off = rotation.rotate(back, away[np.argmin(np.linalg.norm(away, axis=1))])
+    left = (points - rotation.rotate(by, off) - about - np.array(placement.move)) / _along(
+        clip, placement
+    )
+    return rotation.multiply(back, turns), np.asarray(about + rotation.rotate(back, left) + off)

@@ -10,15 +10,16 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 import numpy as np
 from scipy.ndimage import maximum_filter1d
 
 from leancurve.curves.easing import easing_of
-from leancurve.document.base import between_frames, prop_pose
+from leancurve.document.base import between_frames
 from leancurve.document.clip import Clip
 from leancurve.document.kept import kept
-from leancurve.document.placement import placed_pose
+from leancurve.document.placement import placed_pose, placed_props
 from leancurve.document.plant import Plant
 from leancurve.errors import BadInput
 from leancurve.figure.chain import follow
@@ -27,7 +28,7 @@ from leancurve.figure.limb import arc, reach, said_under, usual_hinge
 from leancurve.figure.pose import Pose
 from leancurve.figure.skeleton import UP
 from leancurve.numbers import rotation
-from leancurve.numbers.arrays import Bools, Floats, Ints
+from leancurve.numbers.arrays import Bools, Floats, Ints, runs
 from leancurve.numbers.fill import fill
 
 LONGEST = 0.995
@@ -362,7 +363,7 @@ class _Correction:
         turn = None if plant.turn is None else np.array(plant.turn)
         if plant.with_prop:
             which = self.clip.prop_at(plant.with_prop)
-            turns, points = (x[held, which] for x in prop_pose(self.clip))
+            turns, points = (x[held, which] for x in placed_props(self.clip))
             goal = None if turn is None else rotation.multiply(turns, turn)
             return points + rotation.rotate(turns, np.broadcast_to(place, points.shape)), goal
         if not plant.with_joint:
@@ -372,23 +373,40 @@ class _Correction:
         at = self.world.point(joint)[held] + rotation.rotate(carrying, place)
         return at, None if turn is None else rotation.multiply(carrying, turn)
 
+    def _ease(self, values: Floats, known: Bools, a: int, b: int) -> None:
+        """What is known at frames ``a`` and ``b`` led away from them by their plants' eases, in
+        place; both together where there is no room for one after the other."""
+        room = b - a
+        sides = []
+        for edge, frames in ((a, "last"), (b, "first")):
+            ease = "ease_out" if frames == "last" else "ease_in"
+            ends = [p for p in self.plants if getattr(p, frames) == edge and getattr(p, ease) > 1]
+            if ends:
+                plant = max(ends, key=lambda p: int(getattr(p, ease)))
+                sides.append((edge, plant.ease, min(int(getattr(plant, ease)), room)))
+        if all(name == "settle" for _, name, _ in sides):
+            return
+        close = len(sides) == 2 and sum(over for _, _, over in sides) > room
+        at = np.arange(max(a + 1, 0), min(b, len(values)))
+        led, reached = np.zeros((len(at), values.shape[1])), np.zeros(len(at), dtype=np.bool_)
+        for edge, name, over in sides:
+            if name == "settle" and not close:
+                continue
+            left = np.clip(1.0 - np.abs(at - edge) / over, 0.0, 1.0)
+            easing = easing_of("ease-in-out" if name == "settle" else name)
+            led += values[edge] * np.where(left > 0.0, easing.at(left), 0.0)[:, None]
+            reached |= (left > 0.0) | close
+        values[at[reached]] = led[reached]
+        known[at[reached]] = True
+
     def _led(self, values: Floats, known: Bools, stiffness: Floats) -> Floats:
         """Known values led over the frames between, and out to nothing at the eases' ends."""
         values, known = values.copy(), known.copy()
-        for plant in self.plants:
-            if plant.ease == "settle":
-                continue
-            for edge, step, ease in (
-                (plant.first, -1, plant.ease_in),
-                (plant.last, 1, plant.ease_out),
-            ):
-                at = edge + step * np.arange(1, ease)
-                free = np.cumprod((at >= 0) & (at < len(values)))
-                free[free > 0] = np.cumprod(~known[at[free > 0]])
-                at = at[free > 0]
-                left = 1.0 - np.arange(1, len(at) + 1) / max(ease, 1)
-                values[at] = values[edge] * easing_of(plant.ease).at(left)[:, None]
-                known[at] = True
+        held = runs(known)
+        edges = [(-1, held[0][0]), *((a[1], b[0]) for a, b in pairwise(held)),
+                 (held[-1][1], len(known))] if held else []  # fmt: skip
+        for a, b in edges:
+            self._ease(values, known, a, b)
         return fill(values, known | ~self.window, stiffness)
 
 

@@ -139,6 +139,12 @@ class Scope(BaseModel):
     def whole_time(self) -> bool:
         return self.frames is None and self.limbs is None
 
+    @property
+    def whole_figure(self) -> bool:
+        """Whether it means all joints and channels of its owner."""
+        said = (self.joints, self.groups, self.channels, self.only, self.keys)
+        return all(part is None for part in said)
+
     def mask(self, clip: Clip) -> Bools:
         """The clip's frames in scope, ``(F,)``."""
         if self.whole_time:
@@ -146,7 +152,21 @@ class Scope(BaseModel):
         inside = np.zeros(clip.frames, dtype=np.bool_)
         if self.frames is not None:
             inside[max(0, self.frames[0]) : max(0, self.frames[1] + 1)] = True
+        meant = self._limbs_of(clip)
         for contact in clip.contacts or ():
-            if self.limbs and contact.limb.startswith(self.limbs):
+            if contact.limb.startswith(meant):
                 inside[contact.first : contact.last + 1] = True
         return inside
+
+    def _limbs_of(self, clip: Clip) -> tuple[str, ...]:
+        """The limbs that are meant as this clip's contacts call them: a foot with toes is held by
+        its heel or its toe, one without them as a whole."""
+        known = {c.limb for c in clip.contacts or ()}
+        out = set(self.limbs or ())
+        for limb in self.limbs or ():
+            side, _, part = limb.partition(" ")
+            if part == "foot":
+                out |= {f"{side} heel", f"{side} toe"}
+            elif part in ("heel", "toe") and limb not in known:
+                out.add(f"{side} foot")
+        return tuple(out)

@@ -14,7 +14,7 @@ from typing import Any
 
 from leancurve.curves.curve import Curve
 from leancurve.document.clip import Accepted, Clip, Contact, Mark, Placement, Reading
-from leancurve.document.layer import Layer
+from leancurve.document.layer import Layer, of_older_versions
 from leancurve.document.plant import Plant
 from leancurve.document.prop import Prop
 from leancurve.document.track import BASE, TrackId
@@ -22,7 +22,7 @@ from leancurve.errors import BadInput
 from leancurve.figure.skeleton import EndSite, Skeleton
 
 SCHEMA = "leancurve.stored"
-SCHEMA_VERSION = 2
+SCHEMA_VERSION = 3
 
 
 def skeleton_values(skeleton: Skeleton) -> dict[str, Any]:
@@ -186,12 +186,17 @@ def clip_of(header: Mapping[str, Any], skeleton: Skeleton, curves: Mapping[Track
 def upgraded(header: Mapping[str, Any]) -> tuple[dict[str, Any], dict[str, Any] | None]:
     """A stored header in the newest version, and the skeleton's values where it held them itself.
 
-    Version 1 had no version: joints with their channels stood in the header, and curves went by
-    their position in that layout.
+    Version 2 had other words for the kinds of layers, and solo in them. Version 1 had no version:
+    joints with their channels stood in the header, and curves went by their position in it.
     """
     version = header.get("schema_version", 1)
     if version == SCHEMA_VERSION:
         return dict(header), None
+    if version == 2:
+        out = {**header, "schema_version": SCHEMA_VERSION}
+        if header.get("layers"):
+            out["layers"] = of_older_versions(header["layers"])
+        return out, None
     if version != 1:
         raise BadInput(f"a document is stored in version {version}; this is {SCHEMA_VERSION}")
     old = header["skeleton"]

@@ -420,6 +420,8 @@ def write_bvh(clip: Clip) -> bytes:
     for end in clip.skeleton.ends:
         below.setdefault(end.parent, []).append((end.before, 0, end))
 
+    listed: list[TrackId] = []
+
     def put(item: EndSite | int, depth: int) -> None:
         pad = "\t" * depth
         if isinstance(item, EndSite):
@@ -431,6 +433,7 @@ def write_bvh(clip: Clip) -> bytes:
             lines.append(f"{pad}\tOFFSET {_triple(clip.skeleton.offsets[item])}")
             channels = [WRITTEN_NAMES[c] for c in clip.layout[item]]
             lines.append(" ".join([f"{pad}\tCHANNELS {len(channels)}", *channels]))
+            listed.extend(base_track(item, c) for c in clip.layout[item])
             for _, _, child in sorted(below.get(item, []), key=lambda b: (b[0], b[1])):
                 put(child, depth + 1)
         lines.append(f"{pad}}}")
@@ -440,7 +443,8 @@ def write_bvh(clip: Clip) -> bytes:
     lines += ["MOTION", f"Frames: {clip.frames}", f"Frame Time: {float(1 / clip.rate)!r}"]
     values = effective(clip, np.arange(clip.frames, dtype=np.float64))
     if values:
-        rows = np.stack([values[c] for c in clip.channels], axis=1)
+        # Columns go as joints are listed: each with all below it, whatever order they came in.
+        rows = np.stack([values[c] for c in listed], axis=1)
         lines.extend(" ".join(map(repr, row)) for row in rows.tolist())
     return ("\n".join(lines) + "\n").encode()
 

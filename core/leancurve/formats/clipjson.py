@@ -27,8 +27,16 @@ from leancurve.curves.curve import (
     Segment,
 )
 from leancurve.document.clip import Clip
-from leancurve.document.layer import NOBODY, Layer, layer_owner
-from leancurve.document.limits import require_name, require_rate, require_room
+from leancurve.document.layer import NOBODY, Layer, layer_owner, of_older_versions
+from leancurve.document.limits import (
+    MOST_JOINTS,
+    MOST_LAYERS,
+    MOST_PLANTS,
+    MOST_PROPS,
+    require_name,
+    require_rate,
+    require_room,
+)
 from leancurve.document.plant import Plant
 from leancurve.document.prop import PROP, prop_track
 from leancurve.document.stored import (
@@ -46,7 +54,7 @@ from leancurve.formats.bvh import Take
 from leancurve.numbers.arrays import AnyArray
 
 SCHEMA = "leancurve.clip"
-SCHEMA_VERSION = 3
+SCHEMA_VERSION = 4
 
 
 def _header(clip: Clip) -> dict[str, Any]:
@@ -80,7 +88,7 @@ def _layer_values(clip: Clip, layer: Layer) -> dict[str, Any]:
     """A layer by the names of its joints; what is as it is for most is left out."""
     names = clip.skeleton.names
     usual = Layer(layer.id, layer.name)
-    given = {n: getattr(layer, n) for n in ("kind", "space", "muted", "solo", "locked")}
+    given = {n: getattr(layer, n) for n in ("kind", "space", "muted", "locked")}
     out: dict[str, Any] = {"id": layer.id, "name": layer.name}
     out |= {n: v for n, v in given.items() if v != getattr(usual, n)}
     out["channels"] = {names[j]: list(channels) for j, channels in layer.layout}
@@ -188,6 +196,7 @@ def read_clip(data: bytes, name: str | None = None) -> Take:
     except orjson.JSONDecodeError as trouble:
         raise BadInput(f"not valid JSON: {trouble.msg}", line=trouble.lineno) from None
     document = _upgraded(document)
+    _require_counts(document)
     # Loading the schema's checker costs more than most files: only here.
     import jsonschema  # jsonschema loads late
 
@@ -205,6 +214,9 @@ def read_clip(data: bytes, name: str | None = None) -> Take:
     require_rate(Fraction(*document["rate"]))
     require_room(len(joints), sum(len(j["channels"]) for j in joints), document["frames"])
     _check_tree(document["skeleton"], names)
+    unknown = set(document["reading"].get("ends", ())) - set(names)
+    if unknown:
+        raise BadInput(f"$.reading.ends: no joint is named {short(min(unknown))!r}")
     curves: dict[TrackId, Curve] = {}
     props = {p["name"]: p["id"] for p in document.get("props", ())}
     layers = {x["name"]: x["id"] for x in document.get("layers", ())}
@@ -242,6 +254,34 @@ def read_clip(data: bytes, name: str | None = None) -> Take:
     return Take(clip)
 
 
+MOST_OF = {
+    "curves": 60_000, "recipe": 10_000, "contacts": 20_000, "accepted": 20_000, "marks": 10_000,
+    "plants": MOST_PLANTS, "props": MOST_PROPS, "layers": MOST_LAYERS,
+}  # fmt: skip
+MOST_IN_SKELETON = {"joints": MOST_JOINTS, "ends": MOST_JOINTS}
+
+
+def _require_counts(document: Mapping[str, Any]) -> None:
+    """Refuse more of anything than a clip holds before each is looked at."""
+    skeleton = document.get("skeleton")
+    parts = [
+        (document, MOST_OF),
+        (skeleton if isinstance(skeleton, dict) else {}, MOST_IN_SKELETON),
+    ]
+    layers = document.get("layers")
+    for layer in layers[:MOST_LAYERS] if isinstance(layers, list) else ():
+        if isinstance(layer, dict):
+            parts.append((layer, {"channels": MOST_JOINTS, "mask": MOST_JOINTS}))
+    reading = document.get("reading")
+    if isinstance(reading, dict):
+        parts.append((reading, {"ends": MOST_JOINTS, "roles": MOST_JOINTS}))
+    for values, most in parts:
+        for name, limit in most.items():
+            found = values.get(name)
+            if isinstance(found, list | dict) and len(found) > limit:
+                raise BadInput(f"{name}: {len(found):,} of them; at most {limit:,}")
+
+
 def _upgraded(document: Any) -> dict[str, Any]:
     """The document in the newest schema version; older ones are brought up here."""
     if not isinstance(document, dict) or document.get("schema") != SCHEMA:
@@ -249,8 +289,12 @@ def _upgraded(document: Any) -> dict[str, Any]:
     version = document.get("schema_version")
     if version not in range(1, SCHEMA_VERSION + 1) or isinstance(version, bool):
         raise BadInput(f"schema_version: expected {SCHEMA_VERSION} or lower, got {version!r}")
-    # Version 1 knew no plants and no props, version 2 no layers.
-    return {**document, "schema_version": SCHEMA_VERSION}
+    # Version 1 knew no plants and no props, version 2 no layers, version 3 other words for them.
+    out = {**document, "schema_version": SCHEMA_VERSION}
+    layers = document.get("layers")
+    if version == 3 and isinstance(layers, list) and all(isinstance(x, dict) for x in layers):
+        out["layers"] = of_older_versions(layers)
+    return out
 
 
 def _without_numbers(document: dict[str, Any]) -> dict[str, Any]:

@@ -128,12 +128,43 @@ def alternate(angles_deg: Floats, order: str) -> Floats:
 
 
 def angles_near(q: Floats, order: str, near: Floats) -> Floats:
-    """Of all the Euler angles ``(..., 3)`` of quaternions, those nearest to the angles ``near``."""
+    """Of all the Euler angles ``(..., n)`` that say quaternions, those nearest to the angles
+    ``near``; of orders of one or two axes, which cannot say every rotation, of those that come
+    nearest to it."""
+    if len(order) < 3:
+        solved = _nearest_of_few(q, order)
+        return np.asarray(solved + 360.0 * np.round((near - solved) / 360.0))
     solved = to_euler(q, order)
     both = [solved, alternate(solved, order)]
     both = [a + 360.0 * np.round((near - a) / 360.0) for a in both]
     gaps = [np.sum((a - near) ** 2, axis=-1) for a in both]
     return np.asarray(np.where((gaps[0] <= gaps[1])[..., None], both[0], both[1]))
+
+
+def _nearest_of_few(q: Floats, order: str) -> Floats:
+    """Angles ``(..., n)`` about no more than two axes that come nearest to quaternions.
+
+    The cosine of half the angle between ``q`` and a turn about two axes is bilinear in the cosines
+    and sines of their half angles: the largest singular value of its matrix is the best there is.
+    """
+    q = np.asarray(q, dtype=np.float64)
+    if not order:
+        return np.zeros((*q.shape[:-1], 0))
+    i = AXES.index(order[0])
+    if len(order) == 1:
+        return np.asarray(np.degrees(2.0 * np.arctan2(q[..., i], q[..., 3])))[..., None]
+    j = AXES.index(order[1])
+    if i == j:
+        first = np.degrees(2.0 * np.arctan2(q[..., i], q[..., 3]))
+        return np.stack([first, np.zeros_like(first)], axis=-1)
+    sign = 1.0 if (j - i) % 3 == 1 else -1.0
+    matrix = np.stack(
+        [np.stack([q[..., 3], q[..., j]], axis=-1),
+         np.stack([q[..., i], sign * q[..., 3 - i - j]], axis=-1)], axis=-2,
+    )  # fmt: skip
+    u, _, vt = np.linalg.svd(matrix)
+    halves = [np.arctan2(u[..., 1, 0], u[..., 0, 0]), np.arctan2(vt[..., 0, 1], vt[..., 0, 0])]
+    return np.asarray(np.degrees(2.0 * np.stack(halves, axis=-1)))
 
 
 def log(q: Floats) -> Floats:

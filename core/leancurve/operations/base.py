@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from abc import ABC, abstractmethod
-from collections.abc import Mapping
+from abc import ABC
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from typing import Any, ClassVar, Generic, Literal, TypeAlias, TypeVar
@@ -11,7 +11,7 @@ from weakref import WeakKeyDictionary, ref
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from leancurve.cleaning.continuity import kept_continuous
+from leancurve.cleaning.continuity import kept_continuous, layers_said_anew
 from leancurve.curves.curve import Curve
 from leancurve.document.clip import Accepted, Clip, Contact, Mark, Placement, Reading
 from leancurve.document.layer import NOBODY, Layer
@@ -143,9 +143,22 @@ def continuous_patch(clip: Clip, patch: Patch) -> Patch:
     return replace(patch, curves={**patch.curves, **curves}) if curves else patch
 
 
+def layers_kept(clip: Clip, patch: Patch) -> Patch:
+    """The patch with layers that mean angles said as the joints below them are said now."""
+    turned = sorted({t.joint for t in patch.curves if t.turns and t.owner == BASE})
+    after = apply_patch(clip, patch)
+    if not turned or not after.layers or after.frames != clip.frames:
+        return patch
+    curves = layers_said_anew(clip, after, turned)
+    # What the operation itself has written of a layer is meant so.
+    curves = {t: c for t, c in curves.items() if t not in patch.curves}
+    return replace(patch, curves={**patch.curves, **curves}) if curves else patch
+
+
 __all__ = [
     "Cancelled",
     "ClipTime",
+    "Input",
     "InputKind",
     "Inputs",
     "Operation",
@@ -163,10 +176,21 @@ __all__ = [
 
 P = TypeVar("P", bound=BaseModel)
 
-InputKind: TypeAlias = Literal["take", "clip", "skeleton"]
-"""The take as read, on the line's own time; another clip's revision; a skeleton. The last two are
-named in the line by the digest of what was chosen."""
-Inputs: TypeAlias = Mapping[str, Clip | Skeleton]
+InputKind: TypeAlias = Literal["take", "hand", "clip", "skeleton"]
+"""The take as read, on the line's own time; the clip before and after each line of hand work, in
+turns; another clip's revision; a skeleton. All but the take are named in the line, by the digests
+of what was chosen."""
+Inputs: TypeAlias = Mapping[str, Clip | Skeleton | Sequence[Clip]]
+
+
+@dataclass(frozen=True)
+class Input:
+    """Another document that an operation works with: what it is, and what is said where it is
+    needed and missing. One that is ``optional`` is needed with some parameters alone."""
+
+    kind: InputKind
+    asks: str
+    optional: bool = False
 
 
 KIND_OF_STEP: Mapping[str, Kind] = {
@@ -197,7 +221,9 @@ class Operation(ABC, Generic[P]):
     work. ``inputs`` are other documents that it works with, by name.
     ``carries`` marks what puts the performance on another skeleton. ``meant`` says that angles are
     written as a hand set them: nobody says them anew; ``continuous`` that they come without a flip
-    by the operation's own care.
+    by the operation's own care. ``scoped`` says whether it can be limited to some joints; one that
+    cannot works on all of the clip, or on what its parameters name. One that ``keeps`` the motion
+    changes how it is said and written, and no pose beyond its own tolerance.
     """
 
     name: ClassVar[str]
@@ -212,13 +238,15 @@ class Operation(ABC, Generic[P]):
     meant: ClassVar[bool] = False
     continuous: ClassVar[bool] = False
     carries: ClassVar[bool] = False
-    inputs: ClassVar[Mapping[str, InputKind]] = {}
+    scoped: ClassVar[bool] = True
+    keeps: ClassVar[Literal["", "motion"]] = ""
+    inputs: ClassVar[Mapping[str, Input]] = {}
     version: ClassVar[int] = 1
     Params: ClassVar[type[BaseModel]]
 
-    @abstractmethod
     def apply(self, clip: Clip, scope: Scope, params: P, progress: Progress = silent) -> Patch:
-        """The change this operation makes, and its report."""
+        """The change this operation makes, and its report, where it has no inputs."""
+        raise NotImplementedError
 
     def run(
         self,
@@ -233,6 +261,28 @@ class Operation(ABC, Generic[P]):
         ``inputs`` are the declared ones, as far as they are at hand.
         """
         scope = scope or Scope()
+        self.require_scope(scope)
+        parsed = self.parsed(params or {})
+        self._require_room(clip, parsed)
+        given = {name: found for name, found in (inputs or {}).items() if name in self.inputs}
+        self._require_inputs(given, parsed)
+        patch = self.apply_with(clip, given, scope, parsed, progress)
+        self._require_open(clip, patch)
+        if patch.curves or patch.parts:
+            require_sound(apply_patch(clip, patch), clip)
+        if not (self.meant or self.continuous):
+            patch = continuous_patch(clip, patch)
+        if not self.meant:
+            patch = layers_kept(clip, patch)
+        gone = scope.unplaced(clip)
+        if gone:
+            report = dict(patch.report)
+            report["unplaced"] = [*report.get("unplaced", []), *gone]
+            return replace(patch, report=report)
+        return patch
+
+    def require_scope(self, scope: Scope) -> None:
+        """Refuse a scope that says more than this operation can be limited to."""
         if not (self.ranged or scope.whole_time):
             raise BadInput(f"{self.name} works on whole channels: it takes no frames in its scope")
         if scope.keys is not None and not self.keyed:
@@ -241,23 +291,16 @@ class Operation(ABC, Generic[P]):
             raise BadInput(
                 f"{self.name} works on the figure: it takes no props and no layers in its scope"
             )
-        parsed = self.parsed(params or {})
-        self._require_room(clip, parsed)
-        if self.inputs and inputs and set(inputs) >= set(self.inputs):
-            patch = self.apply_with(clip, inputs, scope, parsed, progress)
-        else:
-            patch = self.apply(clip, scope, parsed, progress)
-        self._require_open(clip, patch)
-        if patch.curves or patch.parts:
-            require_sound(apply_patch(clip, patch), clip)
-        if not (self.meant or self.continuous):
-            patch = continuous_patch(clip, patch)
-        gone = scope.unplaced(clip)
-        if gone:
-            report = dict(patch.report)
-            report["unplaced"] = [*report.get("unplaced", []), *gone]
-            return replace(patch, report=report)
-        return patch
+        if not self.scoped and not scope.whole_figure:
+            raise BadInput(
+                f"{self.name} works on what its parameters name: it takes no joints and no "
+                "channels in its scope"
+            )
+
+    def scope_of(self, scope: Mapping[str, Any]) -> Scope:
+        """A line's scope, without what older lines say that it never was limited to."""
+        found = Scope.model_validate(dict(scope))
+        return found if self.scoped else Scope(frames=found.frames, limbs=found.limbs)
 
     def _require_open(self, clip: Clip, patch: Patch) -> None:
         """Refuse a change of curves of layers that take no keys; what moves time moves them all,
@@ -286,8 +329,17 @@ class Operation(ABC, Generic[P]):
     def apply_with(
         self, clip: Clip, inputs: Inputs, scope: Scope, params: P, progress: Progress = silent
     ) -> Patch:
-        """:meth:`apply` where the declared inputs are at hand."""
+        """The change it makes, and its report: with the declared inputs that it needs at hand."""
         return self.apply(clip, scope, params, progress)
+
+    def needs(self, params: P) -> frozenset[str]:
+        """The inputs that it needs with these parameters: all that are not optional."""
+        return frozenset(n for n, declared in self.inputs.items() if not declared.optional)
+
+    def _require_inputs(self, given: Inputs, params: P) -> None:
+        missing = sorted(self.needs(params) - set(given))
+        if missing:
+            raise BadInput(f"{self.name}: {self.inputs[missing[0]].asks}")
 
     def time_after(self, time: ClipTime, params: P) -> ClipTime:
         """The clip's time after it: another rate, more or fewer frames, frames elsewhere."""

@@ -172,8 +172,10 @@ def said(
         for names in target.layout
     )  # fmt: skip
     carrier = _carrier(theirs, layout)
-    if not any(c[0] == "t" for c in layout[carrier]):
-        layout = (*layout[:carrier], ("tx", "ty", "tz", *layout[carrier]), *layout[carrier + 1 :])
+    if not set(layout[carrier]) >= MOVES:
+        # Less than three positions could not say the travel.
+        turns = (c for c in layout[carrier] if c[0] == "r")
+        layout = (*layout[:carrier], ("tx", "ty", "tz", *turns), *layout[carrier + 1 :])
     shell = Clip(
         target.skeleton, layout, {}, source.rate, source.frames,
         replace(target.reading, floor=floor / theirs.metres), source.name,
@@ -202,12 +204,16 @@ def said(
     return replace(shell, curves=curves)
 
 
+MOVES = frozenset({"tx", "ty", "tz"})
+
+
 def _carrier(standing: Standing, layout: tuple[tuple[str, ...], ...]) -> int:
     """The joint that carries the figure about: the hips, or one above them that moves."""
     hips = standing.find("hips") or 0
-    for joint in standing.skeleton.chain(hips):
-        if any(c[0] == "t" for c in layout[joint]):
-            return joint
+    for enough in (MOVES.issubset, MOVES.intersection):
+        for joint in standing.skeleton.chain(hips):
+            if enough(layout[joint]):
+                return joint
     return hips
 
 

@@ -7,8 +7,8 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from leancurve.document.base import prop_pose
 from leancurve.document.clip import Clip
+from leancurve.document.placement import placed_props
 from leancurve.errors import BadInput
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
@@ -66,7 +66,7 @@ def space_goals(
         else:
             at = source.prop_at(space)
             assert at is not None  # asked for before
-            turns, points = prop_pose(source)
+            turns, points = placed_props(source)
             turn = rotation.multiply(ours.to_figure, turns[:, at])
             place = ours.metres * rotation.rotate(ours.to_figure, points[:, at])
             local = rotation.rotate(rotation.conjugate(turn), mine - place)

@@ -8,8 +8,8 @@ import numpy as np
 
 from leancurve.cleaning.contacts import hysteresis, tidy
 from leancurve.curves.curve import Curve, SampledCurve, keyed
-from leancurve.document.base import prop_pose
 from leancurve.document.clip import Clip
+from leancurve.document.placement import placed_props
 from leancurve.document.prop import CHANNELS, ORDER, Prop, prop_track
 from leancurve.document.track import TrackId
 from leancurve.numbers import rotation
@@ -38,7 +38,7 @@ def carried_props(
     """The source's props in the target's unit and world, ``thing`` times as large."""
     if not source.props or not source.frames:
         return (), {}
-    turns, points = prop_pose(source)
+    turns, points = placed_props(source)
     turns = rotation.multiply(ours.to_figure, turns)
     points = ours.metres * rotation.rotate(ours.to_figure, points)
     rate = float(source.rate)

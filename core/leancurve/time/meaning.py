@@ -78,7 +78,7 @@ def _moved(
     extra = field.json_schema_extra
     meaning = extra.get("time") if isinstance(extra, dict) else None
     if meaning is None:
-        inner = _model_in(field.annotation)
+        inner = model_in(field.annotation)
         return value if inner is None else _nested(inner, value, scale, frames, lost)
     return _CHANGES[str(meaning)](name, value, scale, frames, lost)
 
@@ -100,11 +100,11 @@ def _nested(model: type[BaseModel], value: Any, scale: float, frames: int, lost:
     return kept
 
 
-def _model_in(annotation: Any) -> type[BaseModel] | None:
+def model_in(annotation: Any) -> type[BaseModel] | None:
     """The model that a field holds one or several of, if it does."""
     if isinstance(annotation, type):
         return annotation if issubclass(annotation, BaseModel) else None
-    found = (_model_in(a) for a in get_args(annotation))
+    found = (model_in(a) for a in get_args(annotation))
     return next((m for m in found if m is not None), None)
 
 

@@ -17,7 +17,7 @@ from leancurve.document.prop import PROP
 from leancurve.document.track import BASE, TrackId
 from leancurve.errors import BadInput, short
 from leancurve.numbers.arrays import Floats
-from leancurve.time.retimed import moved_plants
+from leancurve.time.retimed import moved_parts
 
 
 def sample_times(clip: Clip, rate: Fraction, first: int, last: int) -> Floats:
@@ -49,8 +49,8 @@ def resampled(
     """A sampled clip of the span at ``rate``; exact at times that are frames of this clip.
 
     Keyed channels follow their curves. Between the frames of sampled rotations the joint turns
-    by slerp, and its angles are the solution continuous with their neighbours. Layers and plants go
-    along, or are ``planted``: in the curves, and no more beside them.
+    by slerp, and its angles are the solution continuous with their neighbours. What has a time goes
+    along; layers and plants do, or are ``planted``: in the curves, and no more beside them.
     """
     rate = clip.rate if rate is None else rate
     end = max(clip.frames - 1, 0) if last is None else last
@@ -61,15 +61,14 @@ def resampled(
         c: SampledCurve(np.ascontiguousarray(v))
         for c, v in (effective if planted else channel_values)(clip, times, clip.tracks).items()
     }
-    out = replace(clip, curves=curves, rate=rate, frames=len(times))
+    scale = float(rate / clip.rate)
+    parts = moved_parts(clip, lambda f: (f - first) * scale, len(times))
+    out = replace(clip, curves=curves, rate=rate, frames=len(times), **parts)
     if planted:
         # What layers make is in the curves as well.
         own = {t: c for t, c in curves.items() if t.owner in (BASE, PROP)}
         return replace(out, curves=own, plants=(), layers=(), placement=None)
-    if not clip.plants:
-        return replace(out, plants=())
-    scale = float(rate / clip.rate)
-    return replace(out, plants=moved_plants(clip, lambda f: (f - first) * scale, len(times)))
+    return out
 
 
 FIELD = re.compile(r"\{([^{}]*)\}")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 from typing import Any, TypeAlias, TypeVar
 
@@ -49,7 +49,20 @@ def moved_plants(
 ) -> tuple[Plant, ...]:
     """The clip's plants with their frames and their eases moved."""
     eased = tuple(_eased(p, moved, ended or moved) for p in clip.plants)
-    return moved_spans(eased, moved, frames, ended)
+    return told_apart(moved_spans(eased, moved, frames, ended))
+
+
+def told_apart(plants: Iterable[Plant]) -> tuple[Plant, ...]:
+    """Plants of which those of one part that have come to overlap begin later: a part is held once
+    at a time. One of which nothing is left goes."""
+    out: list[Plant] = []
+    ends: dict[str, int] = {}
+    for plant in sorted(plants, key=lambda p: (p.first, p.last)):
+        first = max(plant.first, ends.get(plant.part, -1) + 1)
+        if first <= plant.last:
+            out.append(replace(plant, first=first))
+            ends[plant.part] = plant.last
+    return tuple(sorted(out))
 
 
 def _eased(plant: Plant, moved: Moved, ended: Moved) -> Plant:

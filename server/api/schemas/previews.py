@@ -12,7 +12,7 @@ class PreviewIn(Schema):
     operation: str
     params: dict[str, Any] = {}
     scope: ScopeIO = ScopeIO()
-    inputs: dict[str, str] | None = Field(
+    inputs: dict[str, str | list[str]] | None = Field(
         None, description="digests of other documents it works with, by name"
     )
     line: str | None = Field(

@@ -9,9 +9,13 @@ from pydantic import PositiveInt
 from api.schemas.shared import AppendIn
 
 
+class KeptLineIn(AppendIn):
+    aside: str | None = Field(None, description="why it is left out of the work, where it is")
+
+
 class RecipeIn(Schema):
     name: str = Field(min_length=1, max_length=120)
-    lines: list[AppendIn] = Field(min_length=1, max_length=200)
+    lines: list[KeptLineIn] = Field(min_length=1, max_length=200)
     rate: tuple[PositiveInt, PositiveInt] | None = Field(
         None, description="of the take they were made on"
     )
@@ -22,6 +26,7 @@ class RecipeOut(Schema):
     name: str
     lines: list[AppendIn]
     told: list[str]
+    left_out: list[str] = Field([], description="lines that were not kept, each with the reason")
 
 
 class BatchIn(Schema):

@@ -65,7 +65,9 @@ class LineOut(Schema):
     version: int
     params: dict[str, Any]
     scope: ScopeIO
-    inputs: dict[str, str] = Field({}, description="digests of what it works with, by name")
+    inputs: dict[str, str | list[str]] = Field(
+        {}, description="digests of what it works with, by name"
+    )
     aside: str | None = Field(None, description="why it is left out, where it is")
 
 
@@ -161,10 +163,9 @@ class LayerOut(Schema):
 
     id: int
     name: str
-    kind: Literal["add", "channels", "replace"]
+    kind: Literal["additive", "channels", "override"]
     space: Literal["parent", "figure"]
     muted: bool
-    solo: bool
     locked: bool
     channels: dict[int, list[str]]
     mask: dict[int, float]
@@ -214,7 +215,7 @@ class AppendIn(Schema):
     operation: str
     params: dict[str, Any] = {}
     scope: ScopeIO = ScopeIO()
-    inputs: dict[str, str] | None = Field(
+    inputs: dict[str, str | list[str]] | None = Field(
         None, description="digests of other documents it works with, by name"
     )
 

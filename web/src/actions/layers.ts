@@ -13,9 +13,9 @@ import { clearKeys } from '../view/selection'
 import { transport } from '../view/transport'
 
 export const KINDS = {
-  add: 'turns further',
-  channels: 'adds numbers',
-  replace: 'leads to poses',
+  additive: 'additive: turns further',
+  channels: 'additive: adds numbers',
+  override: 'override: leads to poses',
 } as const
 export const SPACES = { parent: 'with the joint above', figure: 'with the figure' } as const
 export type Kind = keyof typeof KINDS
@@ -33,7 +33,12 @@ export function showCurvesOf(shown: Shown): void {
 
 // Another clip has layers of its own.
 useBench.subscribe(({ clip }, { clip: before }) => {
-  if (clip?.id !== before?.id) useLayers.setState({ chosen: null, result: [] })
+  if (clip?.id !== before?.id) useLayers.setState({ chosen: null, solo: [], result: [] })
+  else if (clip && clip !== before) {
+    const { solo } = useLayers.getState()
+    const there = solo.filter((id) => clip.layers.some((x) => x.id === id))
+    if (there.length < solo.length) useLayers.setState({ solo: there })
+  }
 })
 
 /** Fetch what all makes of the selected joints, where it is drawn behind. */
@@ -73,11 +78,24 @@ export function chosenLayer(): Layer | null {
 
 /** Why a layer takes no keys, in one sentence; empty where it does. */
 export function whyNoKeys(layer: Layer): string {
-  const alone = useBench.getState().clip?.layers.some((x) => x.solo) && !layer.solo
+  const { solo } = useLayers.getState()
   if (layer.locked) return `${layer.name} is locked: it takes no keys.`
   if (layer.muted) return `${layer.name} is muted: what is keyed on it would not be seen.`
-  return alone ? `${layer.name} is not heard while another layer is solo.` : ''
+  const other = solo.length > 0 && !solo.includes(layer.id)
+  return other ? `${layer.name} is not seen while another layer is solo.` : ''
 }
+
+/** See a layer alone, or with others that are; or all again. */
+export function toggleSolo(layer: Layer): void {
+  const { solo } = useLayers.getState()
+  const on = solo.includes(layer.id)
+  useLayers.setState({ solo: on ? solo.filter((id) => id !== layer.id) : [...solo, layer.id] })
+}
+
+export const endSolo = (): void => useLayers.setState({ solo: [] })
+
+/** A layer in an edit: its id says which one is meant, its name what it was called. */
+const named = ({ id, name }: Layer) => ({ id, name })
 
 const edit = (...edits: object[]): Promise<boolean> => apply('edit_layers', { edits })
 
@@ -91,16 +109,16 @@ export async function newLayer(name: string, kind: Kind): Promise<void> {
 }
 
 export const changeLayer = (layer: Layer, change: object): Promise<boolean> =>
-  edit({ do: 'set', name: layer.name, ...change })
+  edit({ do: 'set', ...named(layer), ...change })
 
 export const moveLayer = (layer: Layer, to: number): Promise<boolean> =>
-  edit({ do: 'move', name: layer.name, to })
+  edit({ do: 'move', ...named(layer), to })
 
-export const copyLayer = (layer: Layer): Promise<boolean> => edit({ do: 'copy', name: layer.name })
+export const copyLayer = (layer: Layer): Promise<boolean> => edit({ do: 'copy', ...named(layer) })
 
 export function removeLayer(layer: Layer): Promise<boolean> {
   if (useLayers.getState().chosen === layer.id) chooseLayer(null)
-  return edit({ do: 'remove', name: layer.name })
+  return edit({ do: 'remove', ...named(layer) })
 }
 
 /** Do it, and let what it made on top of a layer take keys. */
@@ -112,15 +130,19 @@ async function made(operation: string, params: Record<string, unknown>): Promise
 }
 
 export const mergeDown = (below: Layer, layer: Layer): Promise<void> =>
-  made('merge_layers', { layers: [below.name, layer.name] })
+  made('merge_layers', { layers: [below.name, layer.name], ids: [below.id, layer.id] })
 
 export function splitJoints(layer: Layer, joints: readonly number[]): Promise<void> {
   const names = joints.map((j) => useBench.getState().clip!.joints[j]!.name)
-  return made('split_layer', { layer: layer.name, joints: names })
+  return made('split_layer', { layer: layer.name, layer_id: layer.id, joints: names })
 }
 
 export const splitAtNow = (layer: Layer): Promise<void> =>
-  made('split_layer', { layer: layer.name, frame: Math.round(transport.frame) })
+  made('split_layer', {
+    layer: layer.name,
+    layer_id: layer.id,
+    frame: Math.round(transport.frame),
+  })
 
 /** What a line of the recipe changed becomes a layer, and the line is taken out. */
 export async function extractLine(line: { line_id: string; told: string }): Promise<void> {
@@ -134,8 +156,8 @@ export async function extractLine(line: { line_id: string; told: string }): Prom
       }),
     )
     const params = { name: line.told.slice(0, 60) }
-    if (await apply('extract', params, {}, undefined, undefined, inputs))
-      await write({ remove: line.line_id }, `Taking out ${line.told}`)
+    const append = { operation: 'extract', params, scope: {}, inputs }
+    await write({ append, remove: line.line_id }, `${line.told} into a layer`)
   } catch (trouble) {
     notify(textOf(trouble))
   }
@@ -153,7 +175,7 @@ export async function copyToClip(layer: Layer, take: number): Promise<void> {
         body: {
           append: {
             operation: 'bring_layers',
-            params: { layers: [layer.name] },
+            params: { layers: [layer.name], ids: [layer.id] },
             scope: {},
             inputs: { source: clip.head.state },
           },
@@ -171,8 +193,11 @@ export async function copyToClip(layer: Layer, take: number): Promise<void> {
   }
 }
 
-export const flatten = (names: string[] = []): Promise<boolean> =>
-  apply('flatten', names.length ? { layers: names } : {})
+export const flatten = (layers: readonly Layer[] = []): Promise<boolean> =>
+  apply(
+    'flatten',
+    layers.length ? { layers: layers.map((x) => x.name), ids: layers.map((x) => x.id) } : {},
+  )
 
 /** Key a joint on a layer at now. */
 export const keyLayer = (
@@ -185,6 +210,7 @@ export const keyLayer = (
 ): Promise<boolean> =>
   apply('key_layer', {
     layer: layer.name,
+    layer_id: layer.id,
     frame: Math.round(frame),
     [what]: { [joint]: values },
     ...ramped,
@@ -216,7 +242,7 @@ export function keyFurther(layer: Layer, { frame, by }: Corrected): Promise<bool
     if (Math.hypot(...move) > 1e-9) moved[name] = move
   }
   if (!Object.keys({ ...turned, ...moved }).length) return Promise.resolve(true)
-  const params = { layer: layer.name, frame, turned, moved, ...rampsNow() }
+  const params = { layer: layer.name, layer_id: layer.id, frame, turned, moved, ...rampsNow() }
   return apply('key_layer', params, {}, undefined, { corrects: { frame, by } })
 }
 

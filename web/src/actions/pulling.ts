@@ -3,6 +3,7 @@
  * What comes out are rotations of joints at now, kept or keyed as any other posing is.
  */
 import { answer, client, type Schemas } from '../api/client'
+import { beneath, inFigure, layersOn } from '../evaluation/layering'
 import { add, cross, dot, length, reach, sub, times, type Vec } from '../evaluation/limb'
 import { quatAt, vecAt, type WorldPose } from '../evaluation/poses'
 import {
@@ -15,22 +16,30 @@ import {
 } from '../evaluation/rotations'
 import { bringCurves } from '../sync/confirmed'
 import { useBench } from '../view/bench'
-import { type Change, changeFor, poseToHand, usePosing } from './posing'
+import { seen } from '../view/layerChoice'
+import { type Change, changeFor, poseToHand, seenPose, usePosing } from './posing'
 
 type Limb = Schemas['LimbOut']
 
-/** The limbs of a clip, by the clip's id: how they bend as a rule hardly changes. */
-let known: { clip: number; limbs: Limb[] } | null = null
+/** The limbs of a clip: how they bend as a rule hardly changes, but what its joints are may. */
+let known: { read: string; limbs: Limb[] } | null = null
+
+/** A clip as it is read: what its joints are hangs on nothing else. */
+const readAs = (): string => {
+  const { clip } = useBench.getState()
+  return clip ? `${clip.id} ${JSON.stringify(clip.reading)}` : ''
+}
 
 async function bringLimbs(): Promise<void> {
   const { clip } = useBench.getState()
-  if (!clip || known?.clip === clip.id) return
+  const read = readAs()
+  if (!clip || known?.read === read) return
   const params = { path: { clip_id: clip.id }, query: { revision: clip.head.id } }
   const limbs = await answer(client.GET('/api/clips/{clip_id}/limbs', { params }))
-  if (useBench.getState().clip?.id === clip.id) known = { clip: clip.id, limbs }
+  if (readAs() === read) known = { read, limbs }
 }
 
-const limbs = (): Limb[] => (known?.clip === useBench.getState().clip?.id ? known!.limbs : [])
+const limbs = (): Limb[] => (known && known.read === readAs() ? known.limbs : [])
 
 /** The hips' joint, -1 where none is known. */
 export const hipsOf = (): number =>
@@ -285,7 +294,7 @@ function posesOf(
     if (!own) continue
     const parent = parents[joint]!
     const above: Quat = parent < 0 ? [0, 0, 0, 1] : bent.rotation[parent]!
-    const rotation = multiply(inverse(above), bent.rotation[joint]!)
+    const rotation = ownFor(joint, own, multiply(inverse(above), bent.rotation[joint]!))
     const translation: Vec =
       joint === bent.hips
         ? add(hipsAt as Vec, rotate(inverse(above), bent.shifted))
@@ -293,6 +302,15 @@ function posesOf(
     out.set(joint, { rotation, translation })
   }
   return out
+}
+
+/** The rotation that takes keys for a joint to be seen so: layers over the clip's own curves, and
+ * plants, do to it then what they do now. */
+function ownFor(joint: number, own: JointPose, wanted: Quat): Quat {
+  const { clip } = useBench.getState()
+  const was = seenPose(joint)?.rotation
+  if (!was || !clip) return wanted
+  return beneath(own.rotation, was, wanted, layersOn(seen(clip), joint).some(inFigure))
 }
 
 // What pulling needs is brought as soon as it is chosen.

@@ -652,7 +652,8 @@ export interface paths {
         };
         /**
          * Poses
-         * @description Evaluated poses for play and scrub; with ``since`` only joints that changed from there.
+         * @description Evaluated poses for play and scrub; with ``since`` only joints that changed from there, with
+         *     ``solo=3,5`` as they are with these layers alone.
          */
         get: operations["api_motion_poses"];
         put?: never;
@@ -925,7 +926,8 @@ export interface paths {
         put?: never;
         /**
          * Write
-         * @description Change the recipe: append a line, give one other parameters, take one out.
+         * @description Change the recipe: append a line, give one other parameters, take one out; append one in the
+         *     place of another that is taken out.
          */
         post: operations["api_clips_write"];
         delete?: never;
@@ -1691,7 +1693,7 @@ export interface components {
              * @description digests of other documents it works with, by name
              */
             inputs?: {
-                [key: string]: string;
+                [key: string]: string | string[];
             } | null;
             /** Operation */
             operation: string;
@@ -2191,7 +2193,7 @@ export interface components {
              * @description digests of other documents it works with, by name
              */
             inputs?: {
-                [key: string]: string;
+                [key: string]: string | string[];
             } | null;
             /** Line Id */
             line_id: string;
@@ -2425,6 +2427,43 @@ export interface components {
              */
             to: number;
         };
+        /** KeptLineIn */
+        KeptLineIn: {
+            /**
+             * Aside
+             * @description why it is left out of the work, where it is
+             */
+            aside?: string | null;
+            /**
+             * Inputs
+             * @description digests of other documents it works with, by name
+             */
+            inputs?: {
+                [key: string]: string | string[];
+            } | null;
+            /** Operation */
+            operation: string;
+            /**
+             * Params
+             * @default {}
+             */
+            params: {
+                [key: string]: unknown;
+            };
+            /**
+             * @default {
+             *       "channels": null,
+             *       "frames": null,
+             *       "groups": null,
+             *       "joints": null,
+             *       "keys": null,
+             *       "limbs": null,
+             *       "only": null,
+             *       "owner": null
+             *     }
+             */
+            scope: components["schemas"]["ScopeIO"];
+        };
         /** KindOut */
         KindOut: {
             /** Meaning */
@@ -2479,7 +2518,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "add" | "channels" | "replace";
+            kind: "additive" | "channels" | "override";
             /** Locked */
             locked: boolean;
             /** Mask */
@@ -2490,8 +2529,6 @@ export interface components {
             muted: boolean;
             /** Name */
             name: string;
-            /** Solo */
-            solo: boolean;
             /**
              * Space
              * @enum {string}
@@ -2547,7 +2584,7 @@ export interface components {
              * @default {}
              */
             inputs: {
-                [key: string]: string;
+                [key: string]: string | string[];
             };
             /** Line Id */
             line_id: string;
@@ -3062,7 +3099,7 @@ export interface components {
              * @description digests of other documents it works with, by name
              */
             inputs?: {
-                [key: string]: string;
+                [key: string]: string | string[];
             } | null;
             /**
              * Joints
@@ -3173,7 +3210,7 @@ export interface components {
         /** RecipeIn */
         RecipeIn: {
             /** Lines */
-            lines: components["schemas"]["AppendIn"][];
+            lines: components["schemas"]["KeptLineIn"][];
             /** Name */
             name: string;
             /**
@@ -3198,7 +3235,7 @@ export interface components {
              * @default {}
              */
             inputs: {
-                [key: string]: string;
+                [key: string]: string | string[];
             };
             /** Keys */
             keys: number;
@@ -3227,6 +3264,12 @@ export interface components {
              * @description 0 is the built-in recipe
              */
             id: number;
+            /**
+             * Left Out
+             * @description lines that were not kept, each with the reason
+             * @default []
+             */
+            left_out: string[];
             /** Lines */
             lines: components["schemas"]["AppendIn"][];
             /** Name */
@@ -4461,6 +4504,7 @@ export interface operations {
         parameters: {
             query: {
                 revision: number;
+                solo?: string;
             };
             header?: never;
             path: {
@@ -4535,6 +4579,7 @@ export interface operations {
             query: {
                 revision: number;
                 since?: number | null;
+                solo?: string;
             };
             header?: never;
             path: {

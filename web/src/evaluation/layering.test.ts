@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { Curve } from './curves'
-import { joinedBy, layered, ledInFigure, placed, unplaced } from './layering'
+import { beneath, joinedBy, layered, ledInFigure, placed, unplaced } from './layering'
 import vectors from './layering.vectors.json'
 import type { Clip } from './model'
 import type { JointPose } from './rotations'
@@ -74,6 +74,22 @@ describe('layers are laid and the clip is placed as the core lays them', () => {
         expect(Math.min(off(1), off(-1))).toBeLessThan(1e-9)
       }
       expect(ledInFigure(clip, layer, [above], local, was, () => undefined, frame)).toBeNull()
+    })
+  })
+
+  it('finds what lies beneath layers for a joint to be seen as wanted', () => {
+    const only = { ...clip, layers: clip.layers.filter((x) => x.kind === 'additive') }
+    const wanted: JointPose['rotation'] = [0.5, -0.5, 0.5, 0.5]
+    const { below, moved } = vectors.joints[1]
+    below.forEach((_, frame) => {
+      const translation = moved[frame] as JointPose['translation']
+      const seen = (rotation: JointPose['rotation']) =>
+        layered(only, 1, { rotation, translation }, (key) => curves.get(key), frame)!.rotation
+      const own = at(below, frame)
+      const found = seen(beneath(own, seen(own), wanted, false))
+      const off = (sign: number) =>
+        Math.max(...wanted.map((v, k) => Math.abs(v - sign * found[k]!)))
+      expect(Math.min(off(1), off(-1))).toBeLessThan(1e-9)
     })
   })
 

@@ -20,14 +20,12 @@ type Vector = [number, number, number]
 
 const AXES = ['x', 'y', 'z'] as const
 
-/** The layers that count, bottom to top: those that are solo where some are, without the muted. */
-export function heard(layers: readonly Layer[]): Layer[] {
-  const solo = layers.some((x) => x.solo)
-  return layers.filter((x) => !x.muted && (x.solo || !solo))
-}
+/** The layers that count, bottom to top: without the muted. */
+export const heard = (layers: readonly Layer[]): Layer[] => layers.filter((x) => !x.muted)
 
 /** Whether a layer turns joints about the figure's axes. */
-export const inFigure = (layer: Layer): boolean => layer.kind === 'add' && layer.space === 'figure'
+export const inFigure = (layer: Layer): boolean =>
+  layer.kind === 'additive' && layer.space === 'figure'
 
 const shareOf = (layer: Layer, joint: number): number =>
   layer.channels[joint] ? (layer.mask[joint] ?? 1) : 0
@@ -56,7 +54,7 @@ export function layered(
     const turning = layer.channels[joint]!.some((c) => c[0] === 'r')
     const rotation = !turning
       ? pose.rotation
-      : layer.kind === 'add'
+      : layer.kind === 'additive'
         ? multiply(pose.rotation, ofVector(vectorOf(own, w)))
         : byAngles(clip, joint, layer, pose.rotation, own, w, curve, frame)
     if (!rotation) return null
@@ -109,11 +107,11 @@ function byAngles(
   if (near.some((c) => !c)) return null
   const at = near.map((c) => valueAt(c!, frame))
   const order = names.map((c) => c[1]).join('')
-  const angles = names.length === 3 ? anglesNear(below, order, at) : at
+  const angles = anglesNear(below, order, at)
   const goal = angles.map((angle, k) => {
     const given = own.get(names[k]!)
     if (given === undefined) return angle
-    return layer.kind === 'replace' ? given : angle + w * given
+    return layer.kind === 'override' ? given : angle + w * given
   })
   const there = names.reduce<Quat>(
     (q, name, k) => multiply(q, about(name[1] as 'x', goal[k]!)),
@@ -135,8 +133,8 @@ function movedBy(
   AXES.forEach((axis, k) => {
     const given = own.get(`t${axis}`)
     if (given === undefined) return
-    const start = layer.kind === 'replace' && addsOffset(clip, joint) ? offset[k]! : 0
-    const by = layer.kind === 'replace' ? given + start - out[k]! : given
+    const start = layer.kind === 'override' && addsOffset(clip, joint) ? offset[k]! : 0
+    const by = layer.kind === 'override' ? given + start - out[k]! : given
     out[k] = out[k]! + w * by
   })
   return out
@@ -151,7 +149,7 @@ function furtherBy(
   frame: number,
 ): Quat | null {
   const only = { ...clip, layers: [...layers] }
-  if (layersOn(only, joint).some((x) => x.kind !== 'add')) return null
+  if (layersOn(only, joint).some((x) => x.kind !== 'additive')) return null
   const still: JointPose = { rotation: [0, 0, 0, 1], translation: [0, 0, 0] }
   return layered(only, joint, still, curve, frame)?.rotation ?? null
 }
@@ -198,6 +196,13 @@ export function ledInFigure(
   return out
 }
 
+/** A joint's own rotation under layers, for it to be seen as wanted: what they make of it now they
+ * make of it then. They turn it further about its own axes, or from outside about the figure's. */
+export const beneath = (own: Quat, seen: Quat, wanted: Quat, figured: boolean): Quat =>
+  figured
+    ? multiply(multiply(own, inverse(seen)), wanted)
+    : multiply(multiply(wanted, inverse(seen)), own)
+
 /** How a placement turns and how it scales along each axis; null where it does nothing. */
 function placing({ placement, reading }: Clip) {
   if (!placement || placement.muted) return null
@@ -216,6 +221,19 @@ export function placed(clip: Clip, joint: number, pose: JointPose): JointPose {
   )
   const at = (k: number) => p.about[k]! + p.along[k]! * there[k]! + p.move[k]!
   return { rotation: multiply(p.turned, pose.rotation), translation: [at(0), at(1), at(2)] }
+}
+
+/** A prop whose own curves go from one pose to another, from where it was seen placed: the core's
+ * `placed_props`. */
+export function placedProp(clip: Clip, was: JointPose, is: JointPose, seen: JointPose): JointPose {
+  const p = placing(clip)
+  if (!p) return is
+  const by = rotate(
+    p.turned,
+    is.translation.map((v, k) => v - was.translation[k]!),
+  )
+  const at = (k: number) => seen.translation[k]! + p.along[k]! * by[k]!
+  return { rotation: multiply(p.turned, is.rotation), translation: [at(0), at(1), at(2)] }
 }
 
 /** What is placed so. */

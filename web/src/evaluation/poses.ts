@@ -2,6 +2,7 @@
 
 import type { Schemas } from '../api/client'
 import type { Message } from '../api/safetensors'
+import type { JointPose } from './rotations'
 
 export interface Poses {
   frames: number
@@ -184,3 +185,10 @@ export const quatAt = (all: ArrayLike<number>, at: number): Quad => [
   all[4 * at + 2]!,
   all[4 * at + 3]!,
 ]
+
+/** How the prop at a place in the clip's list stands in the world; undefined where none is known. */
+export function propAt({ props, frames }: Poses, at: number, frame: number): JointPose | undefined {
+  if (!props || !frames) return undefined
+  const k = Math.min(Math.round(frame), frames - 1) * (props.place.length / 3 / frames) + at
+  return { rotation: quatAt(props.rotation, k), translation: vecAt(props.place, k) }
+}

@@ -160,6 +160,7 @@ const LOCKED = 1e-7
 /** The angles of a rotation in an order of three different axes, intrinsic as listed, degrees: the
  * solution nearest to `near`. */
 export function anglesNear(q: Quat, order: string, near: readonly number[]): number[] {
+  if (order.length < 3) return fewNear(q, order, near)
   const [a, b, c] = [...order.toLowerCase()].map((axis) => 'xyz'.indexOf(axis)) as [
     number,
     number,
@@ -185,6 +186,19 @@ export function anglesNear(q: Quat, order: string, near: readonly number[]): num
   // As the core weighs them: by the sum of squares.
   const far = (angles: number[]) => angles.reduce((sum, v, k) => sum + (v - near[k]!) ** 2, 0)
   return far(found[0]!) <= far(found[1]!) ? found[0]! : found[1]!
+}
+
+/** Angles about no more than two axes that come nearest to a rotation: the larger singular value of
+ * what their half angles' cosines and sines are weighed by. */
+function fewNear(q: Quat, order: string, near: readonly number[]): number[] {
+  const [i, j] = [...order.toLowerCase()].map((axis) => 'xyz'.indexOf(axis))
+  if (i === undefined) return []
+  if (j === undefined) return [closest(2 * Math.atan2(q[i]!, q[3]) * DEGREES, near[0]!)]
+  const sign = (j - i + 3) % 3 === 1 ? 1 : -1
+  const [a, b, c, d] = [q[3], q[j]!, q[i]!, sign * q[3 - i - j]!]
+  const [sum, gap] = [Math.atan2(c - b, a + d), Math.atan2(c + b, a - d)]
+  const [first, second] = [sum + gap, gap - sum]
+  return [closest(first * DEGREES, near[0]!), closest(second * DEGREES, near[1]!)]
 }
 
 const axisOf = (k: number) => 'xyz'[k] as 'x' | 'y' | 'z'

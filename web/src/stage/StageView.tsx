@@ -6,9 +6,17 @@ import { samePlant } from '../actions/plants'
 import { correctionsAt, onLive, posedJoints, usePosing } from '../actions/posing'
 import { corrected } from '../evaluation/corrections'
 import { axisOf, channelKey, readoutUnit, splitKey, turns } from '../evaluation/curves'
-import { heard, inFigure, joinedBy, layered, ledInFigure, placed } from '../evaluation/layering'
+import {
+  heard,
+  inFigure,
+  joinedBy,
+  layered,
+  ledInFigure,
+  placed,
+  placedProp,
+} from '../evaluation/layering'
 import { channelsOfProp, jointsOf, layerOf, ofFigure } from '../evaluation/owners'
-import { localAt, type Overrides } from '../evaluation/poses'
+import { localAt, type Overrides, propAt } from '../evaluation/poses'
 import { channelAxis, type JointPose, jointPose, propPose } from '../evaluation/rotations'
 import { TakingKeys } from '../layers/TakesKeys'
 import { useCarrying } from '../sync/carrying'
@@ -16,7 +24,7 @@ import { withPlants } from '../sync/plan'
 import { counted } from '../ui/numbers'
 import { useBench } from '../view/bench'
 import { draft } from '../view/draft'
-import { useLayers } from '../view/layerChoice'
+import { seen, useLayers } from '../view/layerChoice'
 import { watchPane } from '../view/pane'
 import { shownChannels } from '../view/shown'
 import { transport } from '../view/transport'
@@ -27,6 +35,7 @@ import { PosingHand } from './PosingHand'
 import { ReviewBar } from './ReviewBar'
 import { handRef, placeHandRef, stageRef } from './refs'
 import { useReview } from './review'
+import { SoloBar } from './SoloBar'
 import { Stage } from './Stage'
 import { StageBar } from './StageBar'
 
@@ -53,19 +62,20 @@ function dragged(frame: number): Overrides | undefined {
 function withoutCorrections(frame: number): Map<number, JointPose> | undefined {
   const { ahead, muted } = draft
   const posed = posedJoints(frame)
-  const { clip, curves, poses } = useBench.getState()
+  const { curves, poses, ...state } = useBench.getState()
+  const clip = state.clip && seen(state.clip)
   if (!clip || (!ahead.size && !muted.size && !posed.size)) return undefined
   const start = transport.range[0]
   const joints = new Set([
     ...jointsOf([...ahead.keys(), ...muted]),
     ...joinedBy(clip, ahead.keys()),
   ])
-  const seen = (key: string) => ahead.get(key) ?? curves.get(key)
+  const shown = (key: string) => ahead.get(key) ?? curves.get(key)
   const out = new Map<number, JointPose>()
   for (const joint of joints) {
     // A muted channel stays as it is at the start of the range.
-    const pose = jointPose(clip, joint, seen, frame, (key) => (muted.has(key) ? start : frame))
-    const whole = pose && layered(clip, joint, pose, seen, frame)
+    const pose = jointPose(clip, joint, shown, frame, (key) => (muted.has(key) ? start : frame))
+    const whole = pose && layered(clip, joint, pose, shown, frame)
     if (whole) out.set(joint, placed(clip, joint, whole))
   }
   // A layer in the figure's space leads all that hangs together: from how it stands.
@@ -76,11 +86,11 @@ function withoutCorrections(frame: number): Map<number, JointPose> | undefined {
     const local = (joint: number) => localAt(clip.joints, poses, joint, frame)
     const before = (key: string) => curves.get(key)
     const over = all.slice(all.indexOf(figured) + 1)
-    const found = ledInFigure(clip, figured, over, local, before, seen, frame)
+    const found = ledInFigure(clip, figured, over, local, before, shown, frame)
     for (const [joint, pose] of found ?? []) out.set(joint, pose)
   }
   for (const [joint, pose] of posed)
-    out.set(joint, placed(clip, joint, layered(clip, joint, pose, seen, frame) ?? pose))
+    out.set(joint, placed(clip, joint, layered(clip, joint, pose, shown, frame) ?? pose))
   return out
 }
 
@@ -88,8 +98,12 @@ function withoutCorrections(frame: number): Map<number, JointPose> | undefined {
 function propAhead(id: number, frame: number) {
   const { ahead } = draft
   if (!channelsOfProp(id).some((key) => ahead.has(key))) return undefined
-  const { curves } = useBench.getState()
-  return propPose(id, (key) => ahead.get(key) ?? curves.get(key), frame)
+  const { clip, curves, poses } = useBench.getState()
+  const was = propPose(id, (key) => curves.get(key), frame)
+  const is = propPose(id, (key) => ahead.get(key) ?? curves.get(key), frame)
+  const at = clip?.props.findIndex((p) => p.id === id) ?? -1
+  const there = poses && at >= 0 ? propAt(poses, at, frame) : undefined
+  return is && was && there ? placedProp(clip!, was, is, there) : is
 }
 
 /** Frames of all keys of the channels that are shown, in order. */
@@ -362,6 +376,7 @@ export function StageView() {
           <ReviewBar />
         ) : (
           <div className="pointer-events-none absolute inset-x-3 bottom-2 flex flex-wrap-reverse items-center gap-2 *:pointer-events-auto">
+            <SoloBar />
             {posing && <PoseBar hand={hand} />}
             {unkeyed && <UnkeyedBar unkeyed={unkeyed} />}
           </div>

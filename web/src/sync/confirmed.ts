@@ -16,7 +16,7 @@ import { hasChannel, jointsOf, ofFigure, otherChannels } from '../evaluation/own
 import { posesOf, withChanged } from '../evaluation/poses'
 import { notify, useBench } from '../view/bench'
 import { draft } from '../view/draft'
-import { useLayers } from '../view/layerChoice'
+import { soloNamed, useLayers } from '../view/layerChoice'
 import { useSelection } from '../view/selection'
 import { readoutChannels } from '../view/shown'
 import { useViewing } from '../view/viewing'
@@ -37,7 +37,7 @@ interface Known {
 
 let open: Writes<Curves, Clip> | null = null
 let known: Known | null = null
-let posed = { order: -1, revision: -1 }
+let posed = { order: -1, revision: -1, solo: '' }
 /** Joints whose curves are wanted though they are not selected. */
 let more = new Set<number>()
 
@@ -45,7 +45,7 @@ let more = new Set<number>()
 export function follow(writes: Writes<Curves, Clip> | null): void {
   open = writes
   known = null
-  posed = { order: -1, revision: -1 }
+  posed = { order: -1, revision: -1, solo: '' }
   more = new Set()
   curvesLoop = posesLoop = null
   draft.settle(new Map(), [])
@@ -53,7 +53,7 @@ export function follow(writes: Writes<Curves, Clip> | null): void {
 
 /** Poses of another length cannot be patched: they are fetched whole. */
 export function forgetPoses(): void {
-  posed = { order: -1, revision: -1 }
+  posed = { order: -1, revision: -1, solo: '' }
   set({ poses: null })
 }
 
@@ -211,7 +211,8 @@ async function fetchReadouts(writes: Writes<Curves, Clip>, clip: Clip, keys: Cha
 
 function nextPoses(): Promise<void> | null {
   const { clip } = get()
-  if (!open || !clip || posed.order === open.order) return null
+  const solo = soloNamed() ?? ''
+  if (!open || !clip || (posed.order === open.order && posed.solo === solo)) return null
   return posed.revision >= 0 && open.count ? null : fetchPoses(open, clip)
 }
 
@@ -219,12 +220,15 @@ function nextPoses(): Promise<void> | null {
 async function fetchPoses(writes: Writes<Curves, Clip>, clip: Clip): Promise<void> {
   const { order, head } = writes
   const { revision } = posed
-  const since = revision >= 0 ? revision : undefined
-  const got = await numbers(addressOf(clip, 'poses', { revision: head.head.id, since }))
+  const solo = soloNamed() ?? ''
+  // With other layers alone all may stand otherwise.
+  const since = revision >= 0 && posed.solo === solo ? revision : undefined
+  const asked = { revision: head.head.id, since, solo: solo || undefined }
+  const got = await numbers(addressOf(clip, 'poses', asked))
   if (writes !== open || posed.revision !== revision) return
   const { poses } = get()
-  posed = { order, revision: head.head.id }
-  set({ poses: patched(revision >= 0 ? poses : null, got, clip.joints.length) })
+  posed = { order, revision: head.head.id, solo }
+  set({ poses: patched(since === undefined ? null : poses, got, clip.joints.length) })
   writes.arrived('poses', order)
 }
 
@@ -301,3 +305,8 @@ export async function bringAll(reread: boolean): Promise<void> {
     done()
   }
 }
+
+// What is seen alone is chosen at any time: the poses follow.
+useLayers.subscribe(({ solo }, before) => {
+  if (solo !== before.solo) catchUp()
+})

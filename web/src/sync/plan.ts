@@ -3,8 +3,11 @@ import { addressOf, numbers } from '../api/client'
 import { type Plan, planOf, solvedOver } from '../evaluation/planting'
 import type { Overrides } from '../evaluation/poses'
 import { useBench } from '../view/bench'
+import { soloNamed } from '../view/layerChoice'
 
 let plan: Plan | null = null
+/** The layers that were seen alone when it was made. */
+let alone: string | undefined
 
 /** The plan of the clip's head, for what will be dragged. */
 export async function bringPlan(): Promise<void> {
@@ -13,9 +16,12 @@ export async function bringPlan(): Promise<void> {
     plan = null
     return
   }
-  if (plan?.clip === clip.id && plan.revision === clip.head.id) return
-  const got = await numbers(addressOf(clip, 'plan', { revision: clip.head.id }))
-  if (useBench.getState().clip?.head.id === clip.head.id) plan = planOf(clip, got)
+  const solo = soloNamed()
+  if (plan?.clip === clip.id && plan.revision === clip.head.id && alone === solo) return
+  const got = await numbers(addressOf(clip, 'plan', { revision: clip.head.id, solo }))
+  if (useBench.getState().clip?.head.id !== clip.head.id) return
+  plan = planOf(clip, got)
+  alone = solo
 }
 
 /** What is dragged, with the limbs that plants hold solved over it; as it is where none are. */

@@ -1,6 +1,7 @@
 /** Which layer takes keys, what new keys come with, and what of it the curve sheet shows. */
 import { create } from 'zustand'
 import type { Curve } from '../evaluation/curves'
+import type { Clip } from '../evaluation/model'
 
 /** How a correction comes from nothing and goes back to it, in frames; null where it stays. */
 export interface Ramps {
@@ -23,6 +24,9 @@ interface Choice {
   chosen: number | null
   ramps: Ramps
   shown: Shown
+  /** Layers that are seen alone, by id; all where none is named. Whoever looks chooses it: the clip
+   * and what is delivered stay as they are. */
+  solo: readonly number[]
   /** What all layers and plants make of the selected joints' channels, on frames. */
   result: Curve[]
 }
@@ -33,5 +37,17 @@ export const useLayers = create<Choice>(() => ({
   chosen: null,
   ramps: NO_RAMPS,
   shown: 'layer',
+  solo: [],
   result: [],
 }))
+
+/** The clip as it is seen: with the layers that are seen alone, all others as if they were muted. */
+export function seen(clip: Clip): Clip {
+  const { solo } = useLayers.getState()
+  if (!solo.length) return clip
+  const layers = clip.layers.map((x) => (solo.includes(x.id) ? x : { ...x, muted: true }))
+  return { ...clip, layers }
+}
+
+/** As an address names the layers that are seen alone. */
+export const soloNamed = (): string | undefined => useLayers.getState().solo.join(',') || undefined

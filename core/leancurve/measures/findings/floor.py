@@ -48,7 +48,7 @@ def inner_frames(motion: Motion) -> list[tuple[str, Ints]]:
         # A clip's own border is no landing: the foot stands there already.
         first = contact.first + (settle if contact.first > 0 else 0)
         last = contact.last - (settle if contact.last < clip.frames - 1 else 0)
-        frames = np.arange(first, last + 1)
+        frames = np.arange(max(first, 0), min(last, clip.frames - 1) + 1)
         for a, b in motion.once(calibration_spans):
             frames = frames[(frames < a) | (frames > b)]
         frames = frames[~thrown_about[joint][frames]]

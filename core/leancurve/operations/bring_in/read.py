@@ -14,7 +14,7 @@ from leancurve.operations.base import Operation, Params, Patch, Progress, Scope,
 
 
 class ReadParams(Params):
-    metres_per_unit: float | None = Field(None, gt=0, lt=1e6, description="metres a unit")
+    metres_per_unit: float | None = Field(None, ge=1e-6, le=1e6, description="metres a unit")
     up_axis: Literal["x", "y", "z"] | None = Field(None, description="the axis that points up")
     root_positions: Literal["add", "replace"] | None = Field(
         None, description="whether a root's position channels add to its offset or replace it"
@@ -40,6 +40,7 @@ class Read(Operation[ReadParams]):
     name = "read"
     title = "Read the take"
     step = "bring-in"
+    scoped = False
     Params: ClassVar[type[ReadParams]] = ReadParams
 
     def apply(

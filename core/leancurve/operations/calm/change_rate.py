@@ -65,6 +65,7 @@ class ChangeRate(Operation[ChangeRateParams]):
     name = "change_rate"
     title = "Change rate"
     step = "calm"
+    scoped = False
     Params: ClassVar[type[ChangeRateParams]] = ChangeRateParams
 
     def counted_as(self, params: Mapping[str, Any]) -> Kind:

@@ -54,6 +54,7 @@ class RestoreFrames(Operation[RestoreFramesParams]):
     title = "Put back dropped frames"
     step = "calm"
     by_joint = True
+    scoped = False
     Params: ClassVar[type[RestoreFramesParams]] = RestoreFramesParams
 
     def counted_as(self, params: Mapping[str, Any]) -> Kind:

@@ -35,6 +35,7 @@ class TidyKeys(Operation[TidyKeysParams]):
     title = "Tidy keys"
     step = "calm"
     of_any = True
+    keeps = "motion"
     Params: ClassVar[type[TidyKeysParams]] = TidyKeysParams
 
     def apply(

@@ -47,6 +47,7 @@ class Trim(Operation[TrimParams]):
     name = "trim"
     title = "Trim"
     step = "calm"
+    scoped = False
     Params: ClassVar[type[TrimParams]] = TrimParams
 
     def counted_as(self, params: Mapping[str, Any]) -> Kind:

@@ -41,6 +41,8 @@ class Accept(Operation[AcceptParams]):
     name = "accept"
     title = "Accept findings"
     step = "inspect"
+    scoped = False
+    keeps = "motion"
     Params: ClassVar[type[AcceptParams]] = AcceptParams
 
     def apply(

@@ -30,6 +30,8 @@ class Check(Operation[CheckParams]):
     name = "check"
     title = "Check"
     step = "inspect"
+    scoped = False
+    keeps = "motion"
     Params: ClassVar[type[CheckParams]] = CheckParams
 
     def apply(

@@ -44,6 +44,8 @@ class FindContacts(Operation[FindContactsParams]):
     name = "find_contacts"
     title = "Find contacts"
     step = "inspect"
+    scoped = False
+    keeps = "motion"
     Params: ClassVar[type[FindContactsParams]] = FindContactsParams
 
     def apply(
@@ -95,6 +97,8 @@ class EditContacts(Operation[EditContactsParams]):
     name = "edit_contacts"
     title = "Edit contacts"
     step = "inspect"
+    scoped = False
+    keeps = "motion"
     Params: ClassVar[type[EditContactsParams]] = EditContactsParams
 
     def apply(

@@ -22,23 +22,25 @@ from leancurve.operations.base import (
     counted,
     silent,
 )
+from leancurve.operations.identity import identity, meant
 
 HEAVIEST = 2.0
 """A weight may exaggerate up to so many times."""
 
 
 class LayerEdit(Params):
-    """One change of a layer, which is known by its name. ``add`` makes one on top, ``set`` changes
-    what is given of it, ``move`` puts it at a place from the bottom, ``copy`` makes another one of
-    it above, ``remove`` takes it out."""
+    """One change of a layer, which is known by its id, or by its name where none is given. ``add``
+    makes one on top, ``set`` changes what is given of it, ``move`` puts it at a place from the
+    bottom, ``copy`` makes another one of it above, ``remove`` takes it out."""
 
     do: Literal["add", "set", "move", "copy", "remove"]
     name: str = Field(min_length=1, max_length=60)
+    id: int | None = meant()
+    new_id: int | None = identity({"do": ["add", "copy"]})
     new_name: str | None = Field(None, min_length=1, max_length=60)
     kind: LayerKind | None = Field(None, description="what it does; said when it is made")
     space: LayerSpace | None = None
     muted: bool | None = None
-    solo: bool | None = None
     locked: bool | None = Field(None, description="whether it refuses keys")
     weight: float | None = Field(
         None, ge=0, le=HEAVIEST, description="how much it counts, all the time"
@@ -64,6 +66,8 @@ class EditLayers(Operation[EditLayersParams]):
     title = "Edit layers"
     step = "shape"
     part = "layers"
+    version = 2
+    scoped = False
     Params: ClassVar[type[EditLayersParams]] = EditLayersParams
 
     def apply(
@@ -73,11 +77,13 @@ class EditLayers(Operation[EditLayersParams]):
         curves: dict[TrackId, Curve] = {}
         unplaced: list[dict[str, Any]] = []
         for edit in params.edits:
-            at = next((k for k, x in enumerate(layers) if x.name == edit.name), None)
+            at = _place(layers, edit)
             if edit.do == "add":
-                if at is not None:
+                if any(x.name == edit.name for x in layers):
                     raise BadInput(f"a layer is named {edit.name!r} already")
-                made = Layer(fresh_id(clip, layers), edit.name, edit.kind or "add")
+                made = Layer(
+                    fresh_id(clip, layers, edit.new_id), edit.name, edit.kind or "additive"
+                )
                 layers.append(made)
                 at = len(layers) - 1
                 curves[made.weight] = keyed([0.0], [1.0])
@@ -89,8 +95,8 @@ class EditLayers(Operation[EditLayersParams]):
                 curves = {t: c for t, c in curves.items() if t.owner != gone.owner}
                 continue
             elif edit.do == "copy":
-                name = edit.new_name or free_name(clip, f"{edit.name}, copy", layers)
-                made = replace(layers[at], id=fresh_id(clip, layers), name=name)
+                name = edit.new_name or free_name(clip, f"{layers[at].name}, copy", layers)
+                made = replace(layers[at], id=fresh_id(clip, layers, edit.new_id), name=name)
                 old = layers[at]
                 for theirs, own in zip(old.tracks, made.tracks, strict=True):
                     curves[own] = curves.get(theirs) or clip.curves[theirs]
@@ -107,6 +113,19 @@ class EditLayers(Operation[EditLayersParams]):
             report["unplaced"] = unplaced
         return Patch(curves=curves, layers=tuple(layers), report=report)
 
+    def upgraded(self, version: int, params: Mapping[str, Any]) -> dict[str, Any]:
+        """Layers were solo in the document once, and their kinds had other words."""
+        if version > 1:
+            return dict(params)
+        kinds = {"add": "additive", "replace": "override"}
+        edits = []
+        for edit in params["edits"]:
+            kept = {k: v for k, v in edit.items() if k != "solo"}
+            if kept.get("kind") is not None:
+                kept["kind"] = kinds.get(kept["kind"], kept["kind"])
+            edits.append(kept)
+        return {**params, "edits": edits}
+
     def told(self, params: Any) -> str:
         edits = params["edits"]
         if len(edits) > 1:
@@ -116,7 +135,7 @@ class EditLayers(Operation[EditLayersParams]):
         verbs["remove"] = "Take out layer"
         told = verbs.get(edit["do"])
         if told is None:
-            given = {k: v for k, v in edit.items() if k not in ("do", "name")}
+            given = {k: v for k, v in edit.items() if k not in ("do", "name", "id", "new_id")}
             told = _told(given)
         return f"{told} {edit['name']}"
 
@@ -126,8 +145,7 @@ def _told(given: Mapping[str, Any]) -> str:
         return "Change layer"
     ((name, value),) = given.items()
     words = {
-        "muted": "Mute layer" if value else "Hear layer",
-        "solo": "Solo layer" if value else "End the solo of layer",
+        "muted": "Mute layer" if value else "Unmute layer",
         "locked": "Lock layer" if value else "Unlock layer",
         "weight": f"Weight {value} of layer",
         "new_name": "Rename layer",
@@ -136,9 +154,21 @@ def _told(given: Mapping[str, Any]) -> str:
     return words.get(name, "Change layer")
 
 
-def fresh_id(clip: Clip, layers: Sequence[Layer] = ()) -> int:
-    """An id that no layer has had."""
-    return max((x.id for x in (*clip.layers, *layers)), default=-1) + 1
+def _place(layers: Sequence[Layer], edit: LayerEdit) -> int | None:
+    """Which layer an edit means, from the bottom; None where it is not there."""
+    if edit.id is not None:
+        return next((k for k, x in enumerate(layers) if x.id == edit.id), None)
+    return next((k for k, x in enumerate(layers) if x.name == edit.name), None)
+
+
+def fresh_id(clip: Clip, layers: Sequence[Layer] = (), wanted: int | None = None) -> int:
+    """The id of a layer that is made: the one its line names, or one past all that are there."""
+    taken = {x.id for x in (*clip.layers, *layers)}
+    if wanted is None:
+        return max(taken, default=-1) + 1
+    if wanted in taken:
+        raise BadInput(f"a layer has the id {wanted} already")
+    return wanted
 
 
 def free_name(clip: Clip, name: str, layers: Sequence[Layer] | None = None) -> str:
@@ -158,7 +188,7 @@ def _set(clip: Clip, layers: list[Layer], at: int, edit: LayerEdit) -> Layer:
         layer = replace(layer, name=edit.new_name)
     if edit.do == "set" and edit.kind is not None and edit.kind != layer.kind:
         raise BadInput("a layer's kind is said when it is made: its curves mean another thing else")
-    given = {n: getattr(edit, n) for n in ("space", "muted", "solo", "locked")}
+    given = {n: getattr(edit, n) for n in ("space", "muted", "locked")}
     layer = replace(layer, **{n: v for n, v in given.items() if v is not None})
     if edit.mask is not None:
         layer = replace(layer, mask=_mask(clip, edit.mask))

@@ -25,6 +25,7 @@ from leancurve.operations.base import (
     Scope,
     silent,
 )
+from leancurve.operations.identity import all_meant
 from leancurve.operations.layers.writing import KeyedParams, key_times, written
 
 
@@ -33,6 +34,7 @@ class FlattenParams(KeyedParams):
         (),
         description="the layers that are flattened, by name; all with plants where none is given",
     )
+    ids: tuple[int, ...] | None = all_meant("their ids, in the place of names")
 
 
 class Flatten(Operation[FlattenParams]):
@@ -48,16 +50,19 @@ class Flatten(Operation[FlattenParams]):
     step = "shape"
     part = "layers"
     continuous = True
+    scoped = False
+    keeps = "motion"
     Params: ClassVar[type[FlattenParams]] = FlattenParams
 
     def apply(
         self, clip: Clip, scope: Scope, params: FlattenParams, progress: Progress = silent
     ) -> Patch:
-        unknown = [n for n in params.layers if clip.layer_named(n) is None]
-        if unknown:
-            raise BadInput(f"no layer is named {unknown[0]!r}")
-        if params.layers:
-            chosen = {x.id for x in clip.layers if x.name in params.layers}
+        ids = params.ids or tuple(_id_of(clip, name) for name in params.layers)
+        if ids:
+            gone = next((i for i in ids if clip.layer_named("", i) is None), None)
+            if gone is not None:
+                raise BadInput("one of these layers is not here any more")
+            chosen = set(ids)
             seen = with_only_layers(clip, sorted(chosen))
         else:
             chosen = {x.id for x in live_layers(clip)}
@@ -73,11 +78,9 @@ class Flatten(Operation[FlattenParams]):
                 continue
             times = _times(clip, track) if params.keyed else None
             curves[track] = written(clip, track, values[track], times, params)
-        layers = tuple(
-            replace(x, muted=True, solo=False) if x.id in chosen else x for x in clip.layers
-        )
+        layers = tuple(replace(x, muted=True) if x.id in chosen else x for x in clip.layers)
         plants, placement = clip.plants, clip.placement
-        if not params.layers:
+        if not ids:
             placement = None if placement is None else replace(placement, muted=True)
             plants = tuple(replace(p, muted=True) for p in clip.plants)
         progress(1.0)
@@ -96,6 +99,13 @@ class Flatten(Operation[FlattenParams]):
     def told(self, params: Mapping[str, Any]) -> str:
         names = params.get("layers") or ()
         return f"Flatten {', '.join(names)}" if names else "Flatten"
+
+
+def _id_of(clip: Clip, name: str) -> int:
+    found = clip.layer_named(name)
+    if found is None:
+        raise BadInput(f"no layer is named {name!r}")
+    return found.id
 
 
 def _times(clip: Clip, track: TrackId) -> Ints | None:

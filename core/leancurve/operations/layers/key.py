@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any, ClassVar
 
 import numpy as np
@@ -28,6 +28,7 @@ from leancurve.operations.base import (
     silent,
     timed,
 )
+from leancurve.operations.identity import meant
 
 Three = tuple[float, float, float]
 BY_JOINT = ("turns", "moves", "turned", "moved")
@@ -35,6 +36,7 @@ BY_JOINT = ("turns", "moves", "turned", "moved")
 
 class KeyLayerParams(Params):
     layer: str = Field(min_length=1, max_length=60, description="the layer's name")
+    layer_id: int | None = meant()
     frame: int = timed(time="frame", ge=0, description="where keys are set")
     turns: dict[str, Three] = Field(
         default_factory=dict,
@@ -56,14 +58,14 @@ class KeyLayerParams(Params):
     )
     ramp_in: int | None = timed(
         None, time="length", ge=0, le=100000,
-        description="over how many frames before the correction comes in from nothing",
+        description="over how many frames before the correction comes in from what stands there",
     )  # fmt: skip
     hold: int = timed(
         0, time="length", ge=0, le=100000, description="for how many frames more it is held"
     )
     ramp_out: int | None = timed(
         None, time="length", ge=0, le=100000,
-        description="over how many frames after it goes back to nothing",
+        description="over how many frames after it goes back to what stands there",
     )  # fmt: skip
 
 
@@ -73,7 +75,8 @@ class KeyLayer(Operation[KeyLayerParams]):
     ``turns`` and ``moves`` say what its curves shall be; ``turned`` and ``moved`` how joints shall
     stand otherwise than they do, whatever else lies over or under the layer. Keys are flat. A joint
     that the layer does not touch yet gets its curves by this. With a ramp the correction comes in
-    from nothing, or goes back to it. A locked or muted layer takes no keys.
+    from what the layer does there already, and goes back to it. A locked or muted layer takes no
+    keys.
     """
 
     name = "key_layer"
@@ -82,12 +85,13 @@ class KeyLayer(Operation[KeyLayerParams]):
     part = "layers"
     grows = True
     meant = True
+    scoped = False
     Params: ClassVar[type[KeyLayerParams]] = KeyLayerParams
 
     def apply(
         self, clip: Clip, scope: Scope, params: KeyLayerParams, progress: Progress = silent
     ) -> Patch:
-        layer = takes_keys(clip, params.layer)
+        layer = takes_keys(clip, params.layer, params.layer_id)
         end = max(clip.frames - 1, 0)
         if params.frame > end:
             raise BadInput(f"frame: expected one within 0 to {end}")
@@ -109,21 +113,21 @@ class KeyLayer(Operation[KeyLayerParams]):
                 else "key_layer: name a joint to turn or to move"
             )
         _require_turning(clip, [j for j, own in wanted.items() if set(own) & set(TURN)])
+        ramp = _ramp(params, end)
+        stays = _as_it_stands(clip, layer, wanted, ramp)
         layer = with_channels(layer, {j: tuple(own) for j, own in wanted.items()})
-        times = _times(params, end)
         curves: dict[TrackId, Curve] = {}
         for index, channels in wanted.items():
             for channel, value in channels.items():
                 track = TrackId(layer.owner, index, channel)
-                rest = 0.0 if layer.kind != "replace" else value
-                curves[track] = _keyed(clip.curves.get(track), times, value, rest, float(end))
+                curves[track] = _keyed(clip.curves.get(track), ramp, value, stays[track], clip)
         layers = tuple(layer if x.id == layer.id else x for x in clip.layers)
         return Patch(
             curves=curves,
             layers=layers if layers != clip.layers else None,
             report={
                 "joints": len(wanted),
-                "keys": len(times) * len(curves),
+                "keys": len(ramp.times) * len(curves),
                 **({"unplaced": [{"joint": n} for n in sorted(gone)]} if gone else {}),
             },
         )
@@ -133,11 +137,13 @@ class KeyLayer(Operation[KeyLayerParams]):
         return f"Key {counted(len(joints), 'joint')} on {params['layer']}"
 
 
-def takes_keys(clip: Clip, name: str) -> Layer:
-    """The layer of a name, if it takes keys; :class:`BadInput` says why where it does not."""
-    layer = clip.layer_named(name)
+def takes_keys(clip: Clip, name: str, of_id: int | None = None) -> Layer:
+    """The layer of an id or a name, if it takes keys; :class:`BadInput` says why where it does
+    not."""
+    layer = clip.layer_named(name, of_id)
     if layer is None:
         raise BadInput(f"no layer is named {name!r}")
+    name = layer.name
     if layer.locked:
         raise BadInput(f"the layer {name} is locked: unlock it to key on it")
     if layer.muted:
@@ -171,34 +177,100 @@ def with_channels(layer: Layer, more: Mapping[int, tuple[str, ...]]) -> Layer:
     return replace(layer, layout=tuple((j, tuple(whole[j])) for j in sorted(whole)))
 
 
-def _times(params: KeyLayerParams, end: int) -> dict[float, bool]:
-    """Frames that are keyed, and whether the correction is there or nothing."""
-    last = min(params.frame + params.hold, end)
-    out = {float(params.frame): True, float(last): True}
-    if params.ramp_in is not None:
-        out.setdefault(float(max(params.frame - max(params.ramp_in, 1), 0)), False)
-    if params.ramp_out is not None:
-        out.setdefault(float(min(last + max(params.ramp_out, 1), end)), False)
+@dataclass(frozen=True)
+class Ramp:
+    """Where a correction is there in full, ``first`` to ``last``, and where it has not begun yet
+    and is gone again; None where it stays until the next key."""
+
+    first: float
+    last: float
+    begins: float | None
+    ends: float | None
+
+    @property
+    def times(self) -> list[float]:
+        """Frames that are keyed."""
+        found = {self.first, self.last, self.begins, self.ends}
+        return sorted(t for t in found if t is not None)
+
+    @property
+    def away(self) -> list[float]:
+        """Frames at which everything is as it was."""
+        return [t for t in (self.begins, self.ends) if t is not None]
+
+    def at(self, frames: Floats) -> Floats:
+        """How much of it there is at frames, 0 to 1: flat at both ends of a ramp."""
+        first = -np.inf if self.begins is None else self.begins
+        last = np.inf if self.ends is None else self.ends
+        into = (frames - first) / (self.first - first) if self.begins is not None else frames
+        out = (last - frames) / (last - self.last) if self.ends is not None else frames
+        one = np.ones(len(frames))
+        into = one if self.begins is None else np.clip(into, 0.0, 1.0)
+        out = one if self.ends is None else np.clip(out, 0.0, 1.0)
+        u = np.minimum(into, out)
+        return np.asarray(u * u * (3.0 - 2.0 * u))
+
+
+def _ramp(params: KeyLayerParams, end: int) -> Ramp:
+    first, last = float(params.frame), float(min(params.frame + params.hold, end))
+    begins = ends = None
+    if params.ramp_in is not None and first > 0:
+        begins = max(first - max(params.ramp_in, 1), 0.0)
+    if params.ramp_out is not None and last < end:
+        ends = min(last + max(params.ramp_out, 1), float(end))
+    return Ramp(first, last, begins, ends)
+
+
+def _as_it_stands(
+    clip: Clip, layer: Layer, wanted: Mapping[int, Mapping[str, float]], ramp: Ramp
+) -> dict[TrackId, dict[float, float]]:
+    """What the layer's channels have to be where a ramp begins and ends, so that joints stand there
+    as they did: what they are, or what changes nothing where they are new."""
+    out: dict[TrackId, dict[float, float]] = {
+        TrackId(layer.owner, j, c): {} for j, channels in wanted.items() for c in channels
+    }
+    for time in ramp.away:
+        for joint, channels in wanted.items():
+            fresh = {}
+            if layer.kind == "override" and any(
+                TrackId(layer.owner, joint, c) not in clip.curves for c in channels
+            ):
+                turns = {joint: np.zeros(3)} if set(channels) & set(TURN) else {}
+                moves = {joint: np.zeros(3)} if set(channels) & set(MOVE) else {}
+                fresh = layer_values(clip, layer, time, turns, moves)[joint]
+            for channel in channels:
+                track = TrackId(layer.owner, joint, channel)
+                curve = clip.curves.get(track)
+                known = None if curve is None else float(curve.at(np.array([time]))[0])
+                out[track][time] = fresh.get(channel, 0.0) if known is None else known
     return out
 
 
 def _keyed(
-    curve: Curve | None, times: Mapping[float, bool], value: float, rest: float, end: float
+    curve: Curve | None, ramp: Ramp, value: float, stays: Mapping[float, float], clip: Clip
 ) -> Curve:
-    """A curve with flat keys at times: at the value, or back at rest."""
-    wanted = {t: value if there else rest for t, there in times.items()}
+    """A curve with flat keys: at the value while the correction is there, and as it stands where
+    that begins and ends. Keys between are led over."""
     if isinstance(curve, SampledCurve):
         # On a dense layer the whole correction is moved there: nothing jumps.
-        at = int(next(t for t, there in times.items() if there))
-        return SampledCurve(curve.values + (value - curve.values[at]))
+        by = value - float(curve.values[int(ramp.first)])
+        return SampledCurve(curve.values + by * ramp.at(np.arange(clip.frames, dtype=np.float64)))
+    wanted = {ramp.first: value, ramp.last: value, **stays}
     if curve is None:
         ordered = sorted(wanted)
         made = keyed(ordered, [wanted[t] for t in ordered])
         return with_handle(made, np.ones(made.key_count, dtype=np.bool_), Handle.FLAT)
     assert isinstance(curve, KeyedCurve)
-    for time, goal in wanted.items():
+    extent = (0.0, float(max(clip.frames - 1, 0)))
+    for time in wanted:
         if np.all(np.abs(curve.time - time) > 1e-9):
-            curve = insert_key(curve, time, (0.0, end))
+            curve = insert_key(curve, time, extent)
+    times = ramp.times
+    near = np.abs(curve.time[:, None] - np.array(times)[None, :]).min(axis=1) <= 1e-9
+    between = (curve.time > times[0]) & (curve.time < times[-1]) & ~near
+    if np.any(between):
+        curve = curve.only(~between)
+    for time, goal in wanted.items():
         at_it = np.abs(curve.time - time) <= 1e-9
         curve = curve.edited(value=np.where(at_it, goal, curve.value))
         curve = settled(with_handle(curve, at_it, Handle.FLAT), beside(at_it))

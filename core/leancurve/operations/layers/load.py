@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -13,13 +14,14 @@ from leancurve.curves.handles import with_handle
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.document.layer import Layer
+from leancurve.document.rotations import written as turned_to
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
 from leancurve.numbers import rotation
-from leancurve.numbers.arrays import Floats
+from leancurve.numbers.arrays import Floats, runs
 from leancurve.numbers.continuity import continuous
 from leancurve.operations.base import (
-    InputKind,
+    Input,
     Inputs,
     Operation,
     Params,
@@ -30,6 +32,7 @@ from leancurve.operations.base import (
     silent,
     timed,
 )
+from leancurve.operations.identity import identity
 from leancurve.operations.layers.edit import free_name, fresh_id
 from leancurve.operations.layers.lift import LEAST_DEG, sampled_layer
 from leancurve.operations.retarget.bring_over import given_joints, source_times
@@ -48,6 +51,7 @@ StandsAs = Literal[
 
 class LoadLayerParams(Params):
     name: str = Field("loaded", min_length=1, max_length=60, description="the new layer's name")
+    new_id: int | None = identity()
     stands_as: StandsAs = Field(
         "poses", description="whether it takes the place of what is below, or is added to it"
     )
@@ -84,13 +88,8 @@ class LoadLayer(Operation[LoadLayerParams]):
     step = "shape"
     part = "layers"
     ranged = True
-    inputs: ClassVar[Mapping[str, InputKind]] = {"source": "clip"}
+    inputs: ClassVar[Mapping[str, Input]] = {"source": Input("clip", "choose a clip to load")}
     Params: ClassVar[type[LoadLayerParams]] = LoadLayerParams
-
-    def apply(
-        self, clip: Clip, scope: Scope, params: LoadLayerParams, progress: Progress = silent
-    ) -> Patch:
-        raise BadInput("load_layer: choose a clip to load")
 
     def apply_with(
         self,
@@ -106,34 +105,40 @@ class LoadLayer(Operation[LoadLayerParams]):
         frames, lasts = source_times(clip, source, params.at, params.start, params.pace)
         wishes = Wishes(joints=params.joints, chains=pairs_of(params.chains))
         done = carried(source, clip, wishes, part_of(progress, 0.0, 0.7))
-        inside = np.flatnonzero(scope.mask(clip) & lasts)
-        if not len(inside):
+        inside = runs(scope.mask(clip) & lasts)
+        if not inside:
             raise BadInput("load_layer: the source does not reach into the frames in scope")
         joints = given_joints(clip, scope, done)
         pose = evaluate(done.clip, np.clip(frames, 0.0, source.frames - 1.0), joints)
         if params.stands_as == "poses":
-            layer, curves = _poses(clip, params.name, joints, pose.rotation)
+            layer, curves = _poses(clip, params, joints, pose.rotation)
         else:
-            reference = _reference(clip, done.clip, joints, params)
+            reference = _reference(clip, source, done.clip, joints, params)
             away = rotation.multiply(rotation.conjugate(reference), pose.rotation)
             vectors = rotation.unrolled(rotation.log(away))
             most = np.linalg.norm(vectors, axis=-1).max(axis=0)
             found = {j: vectors[:, k] for k, j in enumerate(joints) if most[k] > LEAST_DEG}
-            layer, curves = sampled_layer(clip, params.name, found, {})
-        curves[layer.weight] = _weight(clip, int(inside[0]), int(inside[-1]), params)
+            layer, curves = sampled_layer(clip, params.name, found, {}, params.new_id)
+        curves[layer.weight] = _weight(clip, inside, params)
         progress(1.0)
         return Patch(
             curves=curves,
             layers=(*clip.layers, layer),
-            report={"joints": len(layer.layout), "frames": len(inside)},
+            report={
+                "joints": len(layer.layout),
+                "frames": sum(last - first + 1 for first, last in inside),
+            },
         )
 
     def told(self, params: Mapping[str, Any]) -> str:
         return f"Load onto {params.get('name', 'loaded')}"
 
 
-def _reference(clip: Clip, source: Clip, joints: list[int], params: LoadLayerParams) -> Floats:
-    """What a difference is told from: rotations ``(F, J, 4)`` or ``(1, J, 4)``."""
+def _reference(
+    clip: Clip, source: Clip, brought: Clip, joints: list[int], params: LoadLayerParams
+) -> Floats:
+    """What a difference is told from: rotations ``(F, J, 4)`` or ``(1, J, 4)``. ``brought`` is the
+    source on this clip's skeleton."""
     if params.stands_as == "difference from a frame of this clip":
         if params.against >= clip.frames:
             raise BadInput(f"against: expected a frame within 0 to {clip.frames - 1}")
@@ -141,16 +146,35 @@ def _reference(clip: Clip, source: Clip, joints: list[int], params: LoadLayerPar
     if params.stands_as == "difference from this clip":
         return evaluate(clip.unplanted, joints=joints).rotation
     if params.stands_as == "difference from its first frame":
-        return evaluate(source, np.array([float(params.start)]), joints).rotation
-    return np.asarray(clip.skeleton.rest_rotations[None, joints])
+        return evaluate(brought, np.array([float(params.start)]), joints).rotation
+    # Its rest as it stands on this skeleton: limbs that rest otherwise are brought to agree.
+    wishes = Wishes(joints=params.joints, chains=pairs_of(params.chains), feet=0.0, hands=0.0)
+    at_rest = carried(_resting(source), clip, wishes)
+    return evaluate(at_rest.clip, np.zeros(1), joints).rotation
+
+
+def _resting(clip: Clip) -> Clip:
+    """One frame of a clip's skeleton at rest."""
+    curves: dict[TrackId, Curve] = {}
+    for joint, order in enumerate(clip.orders):
+        rest = clip.skeleton.rest_rotations[None, joint]
+        near = np.zeros((1, len(order)))
+        curves |= turned_to(clip, joint, rotation.angles_near(rest, order, near))
+        place = clip.translation_values(joint, clip.skeleton.offset_array[None, joint])
+        curves |= {t: SampledCurve(np.ascontiguousarray(v)) for t, v in place.items()}
+    return replace(
+        clip, curves=curves, frames=1, contacts=(), accepted=(), marks=(), plants=(), props=(),
+        layers=(), placement=None,
+    )  # fmt: skip
 
 
 def _poses(
-    clip: Clip, name: str, joints: list[int], turns: Floats
+    clip: Clip, params: LoadLayerParams, joints: list[int], turns: Floats
 ) -> tuple[Layer, dict[TrackId, Curve]]:
     """A layer that leads to rotations ``(F, J, 4)``, said in the clip's own orders."""
     layout = tuple((j, tuple(f"r{a.lower()}" for a in clip.order(j))) for j in sorted(joints))
-    layer = Layer(fresh_id(clip), free_name(clip, name), "replace", layout=layout)
+    made = fresh_id(clip, wanted=params.new_id)
+    layer = Layer(made, free_name(clip, params.name), "override", layout=layout)
     curves: dict[TrackId, Curve] = {}
     for k, joint in enumerate(joints):
         order = clip.order(joint)
@@ -161,17 +185,21 @@ def _poses(
     return layer, curves
 
 
-def _weight(clip: Clip, first: int, last: int, params: LoadLayerParams) -> Curve:
-    """A weight that is 1 within frames and comes and goes there; from an end of the clip on."""
-    into = min(params.ramp_in, last - first) if first > 0 else 0
-    out_of = min(params.ramp_out, last - first - into) if last < clip.frames - 1 else 0
-    wanted = {float(first + into): 1.0, float(last - out_of): 1.0}
-    if first > 0:
-        wanted.setdefault(float(first), 0.0)
-        wanted[float(first - 1)] = 0.0
-    if last < clip.frames - 1:
-        wanted.setdefault(float(last), 0.0)
-        wanted[float(last + 1)] = 0.0
+def _weight(clip: Clip, spans: list[tuple[int, int]], params: LoadLayerParams) -> Curve:
+    """A weight that is 1 within spans of frames and comes and goes there; from an end of the clip
+    on. Between spans it is nothing."""
+    wanted: dict[float, float] = {}
+    for first, last in spans:
+        into = min(params.ramp_in, last - first) if first > 0 else 0
+        out_of = min(params.ramp_out, last - first - into) if last < clip.frames - 1 else 0
+        own = {float(first + into): 1.0, float(last - out_of): 1.0}
+        if first > 0:
+            own.setdefault(float(first), 0.0)
+            own[float(first - 1)] = 0.0
+        if last < clip.frames - 1:
+            own.setdefault(float(last), 0.0)
+            own[float(last + 1)] = 0.0
+        wanted |= {t: w for t, w in own.items() if not (w == 0.0 and t in wanted)}
     times = sorted(wanted)
     made = keyed(times, [wanted[t] for t in times])
     return with_handle(made, np.ones(made.key_count, dtype=np.bool_), Handle.FLAT)

@@ -26,6 +26,7 @@ from leancurve.operations.base import (
     silent,
     timed,
 )
+from leancurve.operations.identity import all_meant, identity, meant
 from leancurve.operations.layers.edit import free_name, fresh_id
 from leancurve.operations.layers.lift import differences, sampled_layer
 from leancurve.operations.layers.writing import KeyedParams, key_times, written
@@ -35,7 +36,10 @@ class MergeLayersParams(KeyedParams):
     layers: tuple[str, ...] = Field(
         min_length=2, description="the layers that become one: they lie one over the other"
     )
+    ids: tuple[int, ...] | None = all_meant("their ids, in the same order")
     name: str = Field("", max_length=60, description="the new layer's name")
+    new_id: int | None = identity()
+    keyed: bool = Field(True, description="write keys where all of them have theirs")
 
 
 class MergeLayers(Operation[MergeLayersParams]):
@@ -49,12 +53,19 @@ class MergeLayers(Operation[MergeLayersParams]):
     title = "Merge layers"
     step = "shape"
     part = "layers"
+    version = 2
+    scoped = False
+    keeps = "motion"
     Params: ClassVar[type[MergeLayersParams]] = MergeLayersParams
 
     def apply(
         self, clip: Clip, scope: Scope, params: MergeLayersParams, progress: Progress = silent
     ) -> Patch:
-        chosen = [_layer(clip, name) for name in dict.fromkeys(params.layers)]
+        ids = params.ids or (None,) * len(params.layers)
+        if len(ids) != len(params.layers):
+            raise BadInput("merge_layers: as many ids as layers are to be named")
+        named = dict(zip(params.layers, ids, strict=True))
+        chosen = [_layer(clip, name, i) for name, i in named.items()]
         places = sorted(clip.layers.index(x) for x in chosen)
         first, last = places[0], places[-1]
         between = [x for x in clip.layers[first : last + 1] if x not in chosen]
@@ -70,9 +81,7 @@ class MergeLayers(Operation[MergeLayersParams]):
         vectors, moves = differences(lower, upper, joints)
         progress(0.6)
         layer, curves = sampled_layer(clip, params.name or f"{chosen[0].name}, merged",
-                                      vectors, moves)  # fmt: skip
-        # It is heard as they were.
-        layer = replace(layer, solo=any(x.solo for x in merged))
+                                      vectors, moves, params.new_id)  # fmt: skip
         if params.keyed:
             owners = {x.owner for x in merged}
             frames = np.arange(clip.frames, dtype=np.float64)
@@ -80,7 +89,7 @@ class MergeLayers(Operation[MergeLayersParams]):
                 times = _times(clip, track, owners)
                 curves[track] = written(clip, track, curves[track].at(frames), times, params)
         off = {x.id for x in chosen}
-        layers = [replace(x, muted=True, solo=False) if x.id in off else x for x in clip.layers]
+        layers = [replace(x, muted=True) if x.id in off else x for x in clip.layers]
         layers.insert(last + 1, layer)
         progress(1.0)
         return Patch(
@@ -93,12 +102,16 @@ class MergeLayers(Operation[MergeLayersParams]):
             },
         )
 
+    def upgraded(self, version: int, params: Mapping[str, Any]) -> dict[str, Any]:
+        """Values on every frame were what was written where nothing else was said."""
+        return {"keyed": False, **params} if version == 1 else dict(params)
+
     def told(self, params: Mapping[str, Any]) -> str:
         return f"Merge {' and '.join(params['layers'])}"
 
 
-def _layer(clip: Clip, name: str) -> Layer:
-    found = clip.layer_named(name)
+def _layer(clip: Clip, name: str, layer: int | None = None) -> Layer:
+    found = clip.layer_named(name, layer)
     if found is None:
         raise BadInput(f"no layer is named {name!r}")
     return found
@@ -106,7 +119,7 @@ def _layer(clip: Clip, name: str) -> Layer:
 
 def _through(clip: Clip, heard: set[int], end: int) -> Clip:
     """The clip with its layers up to a place, those that are heard, and nothing over them."""
-    kept = tuple(replace(x, solo=False) for x in clip.layers[:end] if x.id in heard)
+    kept = tuple(x for x in clip.layers[:end] if x.id in heard)
     return replace(clip, layers=kept, plants=(), placement=None)
 
 
@@ -125,7 +138,9 @@ def _times(clip: Clip, track: TrackId, owners: set[str]) -> Ints | None:
 
 class SplitLayerParams(Params):
     layer: str = Field(min_length=1, max_length=60, description="the layer's name")
+    layer_id: int | None = meant()
     name: str = Field("", max_length=60, description="the name of what is split off")
+    new_id: int | None = identity()
     joints: tuple[str, ...] = Field((), description="the joints that are split off")
     frame: int | None = timed(
         None, time="frame", ge=1, description="the first frame of what is split off"
@@ -140,16 +155,18 @@ class SplitLayer(Operation[SplitLayerParams]):
     title = "Split a layer"
     step = "shape"
     part = "layers"
+    scoped = False
+    keeps = "motion"
     Params: ClassVar[type[SplitLayerParams]] = SplitLayerParams
 
     def apply(
         self, clip: Clip, scope: Scope, params: SplitLayerParams, progress: Progress = silent
     ) -> Patch:
-        layer = _layer(clip, params.layer)
+        layer = _layer(clip, params.layer, params.layer_id)
         if bool(params.joints) == (params.frame is not None):
             raise BadInput("split_layer: name joints, or a frame")
         name = params.name or f"{layer.name}, split"
-        made = replace(layer, id=fresh_id(clip), name=free_name(clip, name))
+        made = replace(layer, id=fresh_id(clip, wanted=params.new_id), name=free_name(clip, name))
         if params.frame is None:
             kept, made, curves = _by_joints(clip, layer, made, params.joints)
         else:

@@ -60,6 +60,7 @@ class Place(Operation[PlaceParams]):
     title = "Place the clip"
     step = "shape"
     part = "layers"
+    scoped = False
     Params: ClassVar[type[PlaceParams]] = PlaceParams
 
     def apply(
@@ -93,7 +94,7 @@ class Place(Operation[PlaceParams]):
     def told(self, params: Mapping[str, Any]) -> str:
         given = {k: v for k, v in params.items() if v is not None}
         if set(given) == {"muted"}:
-            return "Mute the placement" if given["muted"] else "Hear the placement"
+            return "Mute the placement" if given["muted"] else "Unmute the placement"
         return "Place the clip"
 
     def counted_as(self, params: Mapping[str, Any]) -> Kind:
@@ -120,12 +121,14 @@ def _start(clip: Clip) -> Three:
 
 def _require_channels(clip: Clip, placement: Placement) -> None:
     """What placement makes is delivered in the root's channels: it needs them."""
-    root = _root(clip)
-    name = clip.skeleton.names[root]
-    if not {"tx", "ty", "tz"} <= set(clip.layout[root]) and placement.counts:
-        raise BadInput(f"place: {name} has not three position channels to be moved by")
-    if placement.turn and len(clip.order(root)) != 3:
-        raise BadInput(f"place: {name} has not three rotation channels to be turned by")
+    for root, parent in enumerate(clip.skeleton.parents):
+        if parent >= 0 or not placement.counts:
+            continue
+        name = clip.skeleton.names[root]
+        if not {"tx", "ty", "tz"} <= set(clip.layout[root]):
+            raise BadInput(f"place: {name} has not three position channels to be moved by")
+        if placement.turn and len(clip.order(root)) != 3:
+            raise BadInput(f"place: {name} has not three rotation channels to be turned by")
 
 
 def _roots(clip: Clip, placement: Placement | None) -> Floats:

@@ -31,6 +31,7 @@ from leancurve.operations.base import (
     silent,
     timed,
 )
+from leancurve.operations.identity import identity
 from leancurve.operations.layers.lift import differences, sampled_layer
 from leancurve.operations.plant.figures import plant_figures
 from leancurve.operations.plant.places import (
@@ -82,6 +83,7 @@ class EditPlants(Operation[EditPlantsParams]):
     name = "edit_plants"
     title = "Edit plants"
     step = "plant"
+    scoped = False
     Params: ClassVar[type[EditPlantsParams]] = EditPlantsParams
 
     def apply(
@@ -218,6 +220,7 @@ class BakePlantsParams(Params):
     parts: tuple[str, ...] = Field(
         (), description="whose plants are written; all where none is named", max_length=40
     )
+    new_id: int | None = identity()
     tolerance_deg: float = number(
         0.25, "deg", "how far keyed turns may be from the planted ones", gt=0, le=20
     )
@@ -237,17 +240,21 @@ class BakePlants(Operation[BakePlantsParams]):
     name = "bake_plants"
     title = "Bake plants"
     step = "plant"
+    scoped = False
+    keeps = "motion"
     Params: ClassVar[type[BakePlantsParams]] = BakePlantsParams
 
     def apply(
         self, clip: Clip, scope: Scope, params: BakePlantsParams, progress: Progress = silent
     ) -> Patch:
-        chosen = tuple(p for p in clip.plants if not params.parts or p.part in params.parts)
+        chosen = tuple(
+            p for p in clip.plants if p.live and (not params.parts or p.part in params.parts)
+        )
         left = tuple(p for p in clip.plants if p not in chosen)
         baked = replace(clip, plants=chosen)
         joints = touched(baked)
         if (layering.touched(clip) | placed_joints(clip)) & joints:
-            return _onto_a_layer(clip, baked, left)
+            return _onto_a_layer(clip, baked, left, params.new_id)
         tracks = [t for t in clip.channels if t.joint in joints]
         values = effective(baked, channels=tracks)
         own = effective(clip.below, channels=tracks)
@@ -274,14 +281,12 @@ class BakePlants(Operation[BakePlantsParams]):
         return "Bake plants"
 
 
-def _onto_a_layer(clip: Clip, baked: Clip, left: tuple[Plant, ...]) -> Patch:
+def _onto_a_layer(clip: Clip, baked: Clip, left: tuple[Plant, ...], new_id: int | None) -> Patch:
     """What plants make as a layer on top of all others, with a value on every frame."""
     vectors, moves = differences(baked.unplanted, baked, sorted(touched(baked)))
     roots = placed_joints(clip)
     moves = {j: unplaced_moves(clip, v) if j in roots else v for j, v in moves.items()}
-    layer, curves = sampled_layer(clip, "held by plants", vectors, moves)
-    # It is heard where others are: beside one that is solo only if it is solo as well.
-    layer = replace(layer, solo=any(x.solo for x in clip.layers))
+    layer, curves = sampled_layer(clip, "held by plants", vectors, moves, new_id)
     return Patch(
         curves=curves,
         plants=left,

@@ -8,9 +8,9 @@ from typing import Literal, TypeAlias
 import numpy as np
 
 from leancurve.cleaning.contacts import find_support, speed
-from leancurve.document.base import prop_pose
 from leancurve.document.clip import Clip, Contact
 from leancurve.document.evaluation import evaluate
+from leancurve.document.placement import placed_props
 from leancurve.document.plant import Plant, Point, Turn
 from leancurve.document.planting import limb_of
 from leancurve.errors import BadInput
@@ -63,7 +63,7 @@ class Standing:
     ) -> tuple[Floats, Floats]:
         """World positions and rotations as a joint or a prop carries them; as they are for none."""
         if prop:
-            theirs, at = (x[:, prop_named(self.clip, prop)] for x in prop_pose(self.clip))
+            theirs, at = (x[:, prop_named(self.clip, prop)] for x in placed_props(self.clip))
             back = rotation.conjugate(theirs)
             return rotation.rotate(back, points - at), rotation.multiply(back, turns)
         return self.in_axes_of(joint, points, turns) if joint else (points, turns)
@@ -160,7 +160,7 @@ def on_top(stood: Standing, part: str, place: Point, prop: str, frame: int) -> P
     """A place at the height at which its part rests on a prop's top, as that stands on a frame: a
     crate, a step, a slope."""
     which = prop_named(stood.clip, prop)
-    turns, points = (x[0, which] for x in prop_pose(stood.clip, np.array([float(frame)])))
+    turns, points = (x[0, which] for x in placed_props(stood.clip, np.array([float(frame)])))
     axes = rotation.rotate(np.broadcast_to(turns, (3, 4)), np.eye(3))
     # Its top is the face that looks up most.
     face = int(np.argmax(np.abs(axes[:, stood.up])))

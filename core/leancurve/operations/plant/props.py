@@ -12,9 +12,9 @@ from pydantic import Field
 from leancurve.cleaning.thinning import Channel, find_landmarks, fit_channel
 from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve, keyed
 from leancurve.curves.insertion import insert_key
-from leancurve.document.base import prop_pose
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
+from leancurve.document.placement import placed_props, unplaced_prop
 from leancurve.document.prop import CHANNELS, ORDER, Prop, Shape, prop_track
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
@@ -67,6 +67,7 @@ class EditProps(Operation[EditPropsParams]):
     title = "Edit props"
     step = "plant"
     part = "props"
+    scoped = False
     Params: ClassVar[type[EditPropsParams]] = EditPropsParams
 
     def apply(
@@ -89,6 +90,8 @@ class EditProps(Operation[EditPropsParams]):
             prop = props[edit.name]
             if edit.do == "remove":
                 del props[edit.name]
+                # What was held with it would come to life with the next prop of that name.
+                plants = [p for p in plants if p.with_prop != edit.name]
                 curves = {t: c for t, c in curves.items() if t.joint != prop.id}
                 continue
             if edit.do == "set":
@@ -111,6 +114,8 @@ class EditProps(Operation[EditPropsParams]):
         report: dict[str, Any] = {"edits": len(params.edits), "props": len(ordered)}
         if unplaced:
             report["unplaced"] = unplaced
+        if len(plants) < len(clip.plants):
+            report["plants_gone"] = len(clip.plants) - len(plants)
         held = tuple(sorted(plants))
         return Patch(
             curves=curves,
@@ -163,6 +168,7 @@ def _following(clip: Clip, prop: Prop, joints: tuple[str, ...]) -> dict[TrackId,
         place = 0.5 * (points[:, at[0]] + points[:, at[1]])
         up = np.eye(3)[UP[clip.reading.up_axis]]
         turn = _along(points[:, at[0]] - points[:, at[1]], turns[:, at[0]], turns[:, at[1]], up)
+    turn, place = unplaced_prop(clip, turn, place)
     angles = continuous(rotation.to_euler(turn, ORDER)[None], ORDER)[0][0]
     columns = np.concatenate([place, angles], axis=1)
     return {
@@ -235,7 +241,7 @@ def _thinned(
 def steadiness(clip: Clip, prop: Prop) -> dict[str, float]:
     """How steady a prop's motion is: the RMS of its second differences, mm and degrees a frame²."""
     at = [p.id for p in clip.props].index(prop.id)
-    turns, points = prop_pose(clip)
+    turns, points = placed_props(clip)
     shake = np.diff(points[:, at], 2, axis=0) * clip.millimetres
     step = rotation.log(rotation.multiply(rotation.conjugate(turns[:-1, at]), turns[1:, at]))
     turning = np.diff(step, axis=0)

@@ -21,7 +21,7 @@ from leancurve.measures.account import Kind
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats, runs
 from leancurve.operations.base import (
-    InputKind,
+    Input,
     Inputs,
     Operation,
     Patch,
@@ -76,13 +76,10 @@ class BringOver(Operation[BringOverParams]):
     title = "Bring parts over"
     step = "retarget"
     ranged = True
-    inputs: ClassVar[Mapping[str, InputKind]] = {"source": "clip"}
+    inputs: ClassVar[Mapping[str, Input]] = {
+        "source": Input("clip", "choose a clip to bring parts of")
+    }
     Params: ClassVar[type[BringOverParams]] = BringOverParams
-
-    def apply(
-        self, clip: Clip, scope: Scope, params: BringOverParams, progress: Progress = silent
-    ) -> Patch:
-        raise BadInput("bring_over: choose a clip to bring parts of")
 
     def apply_with(
         self,

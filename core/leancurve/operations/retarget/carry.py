@@ -13,7 +13,7 @@ from leancurve.cleaning.contacts import support_of
 from leancurve.document.clip import Clip, Placement
 from leancurve.errors import BadInput
 from leancurve.operations.base import (
-    InputKind,
+    Input,
     Inputs,
     Operation,
     Params,
@@ -104,13 +104,11 @@ class Carry(Operation[CarryParams]):
     step = "retarget"
     continuous = True
     carries = True
-    inputs: ClassVar[Mapping[str, InputKind]] = {"target": "clip"}
+    inputs: ClassVar[Mapping[str, Input]] = {
+        "target": Input("clip", "choose a skeleton to carry onto")
+    }
+    scoped = False
     Params: ClassVar[type[CarryParams]] = CarryParams
-
-    def apply(
-        self, clip: Clip, scope: Scope, params: CarryParams, progress: Progress = silent
-    ) -> Patch:
-        raise BadInput("carry: choose a skeleton to carry onto")
 
     def apply_with(
         self,

@@ -17,7 +17,7 @@ from leancurve.document.tracks import curves_near
 from leancurve.errors import BadInput
 from leancurve.numbers.arrays import Bools, Floats
 from leancurve.operations.base import (
-    InputKind,
+    Input,
     Inputs,
     Operation,
     Params,
@@ -64,15 +64,12 @@ class Brush(Operation[BrushParams]):
     keyed = True
     of_any = True
     grows = True
-    inputs: ClassVar[Mapping[str, InputKind]] = {"take": "take"}
+    inputs: ClassVar[Mapping[str, Input]] = {
+        "take": Input(
+            "take", "restore brings back the take: it works on a clip with its take", optional=True
+        )
+    }
     Params: ClassVar[type[BrushParams]] = BrushParams
-
-    def apply(
-        self, clip: Clip, scope: Scope, params: BrushParams, progress: Progress = silent
-    ) -> Patch:
-        if params.kind == "restore":
-            raise BadInput("restore brings back the take: it works on a clip with its take only")
-        return self.apply_with(clip, {"take": clip}, scope, params, progress)
 
     def apply_with(
         self,
@@ -82,7 +79,7 @@ class Brush(Operation[BrushParams]):
         params: BrushParams,
         progress: Progress = silent,
     ) -> Patch:
-        take = inputs["take"]
+        take = inputs.get("take", clip)
         assert isinstance(take, Clip)
         channels = scope.resolve(clip)
         goals: Mapping[TrackId, Curve] = clip.curves
@@ -96,6 +93,9 @@ class Brush(Operation[BrushParams]):
             if c in goals
         }
         return Patch(curves=curves, report=change_report(clip, curves))
+
+    def needs(self, params: BrushParams) -> frozenset[str]:
+        return frozenset({"take"} if params.kind == "restore" else ())
 
     def told(self, params: Any) -> str:
         kind = params.get("kind", "pull")

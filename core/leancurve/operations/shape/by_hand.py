@@ -40,6 +40,7 @@ class KeyPose(Operation[KeyPoseParams]):
     title = "Key the pose"
     step = "shape"
     part = "pose"
+    keeps = "motion"
     Params: ClassVar[type[KeyPoseParams]] = KeyPoseParams
 
     def apply(

@@ -48,6 +48,7 @@ class RemoveSpan(Operation[RemoveSpanParams]):
     step = "shape"
     part = "time"
     by_joint = True
+    scoped = False
     Params: ClassVar[type[RemoveSpanParams]] = RemoveSpanParams
 
     def apply(
@@ -107,6 +108,7 @@ class InsertFrames(Operation[InsertFramesParams]):
     step = "shape"
     part = "time"
     by_joint = True
+    scoped = False
     Params: ClassVar[type[InsertFramesParams]] = InsertFramesParams
 
     def apply(
@@ -152,6 +154,7 @@ class ShiftFrom(Operation[ShiftFromParams]):
     step = "shape"
     part = "time"
     by_joint = True
+    scoped = False
     Params: ClassVar[type[ShiftFromParams]] = ShiftFromParams
 
     def apply(

@@ -13,11 +13,13 @@ from leancurve.curves.insertion import cut, insert_keys
 from leancurve.curves.splice import joined
 from leancurve.document.clip import Accepted, Clip, Contact, Mark
 from leancurve.document.evaluation import evaluate
+from leancurve.document.placement import placed_moves
 from leancurve.document.plant import Plant
+from leancurve.document.prop import PROP
 from leancurve.document.track import BASE, TrackId, base_track
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import UP
-from leancurve.numbers.arrays import Floats
+from leancurve.numbers.arrays import Floats, runs
 from leancurve.operations.base import (
     ClipTime,
     Operation,
@@ -30,6 +32,7 @@ from leancurve.operations.base import (
     silent,
 )
 from leancurve.operations.shaping import change_report
+from leancurve.time.retimed import told_apart
 
 Span = TypeVar("Span", Contact, Accepted, Mark, Plant)
 
@@ -37,9 +40,12 @@ Span = TypeVar("Span", Contact, Accepted, Mark, Plant)
 def travels(clip: Clip, channel: TrackId) -> bool:
     """Whether a channel carries the figure over the floor: a root's moves that are not up."""
     up = "xyz"[UP[clip.reading.up_axis]]
-    if channel.owner != BASE:
-        # What the figure carries goes along; its own root says how far.
+    if channel.owner == PROP:
+        # What the figure carries goes along, as far as it is carried.
         return channel.name in {f"t{a}" for a in "xyz" if a != up}
+    if channel.owner != BASE:
+        # What a layer adds is added in each round, and nothing more.
+        return False
     return clip.skeleton.parents[channel.joint] < 0 and channel.name in {
         f"t{a}" for a in "xyz" if a != up
     }
@@ -68,6 +74,7 @@ class Repeat(Operation[RepeatParams]):
     title = "Repeat a span"
     step = "shape"
     part = "loops"
+    scoped = False
     Params: ClassVar[type[RepeatParams]] = RepeatParams
 
     def apply(
@@ -83,7 +90,8 @@ class Repeat(Operation[RepeatParams]):
         frames = clip.frames + longer
         curves: dict[TrackId, Curve] = {}
         for done, (channel, curve) in enumerate(clip.curves.items(), start=1):
-            on = params.offset == "all" or (params.offset == "travel" and travels(clip, channel))
+            every = params.offset == "all" and channel.owner in (BASE, PROP)
+            on = every or (params.offset == "travel" and travels(clip, channel))
             curves[channel] = _repeated(curve, first, last, params.times, on, clip.frames)
             progress(done / len(clip.curves))
         contacts = None if clip.contacts is None else _copied(clip.contacts, first, last, params)
@@ -93,7 +101,9 @@ class Repeat(Operation[RepeatParams]):
             contacts=contacts,
             accepted=_copied(clip.accepted, first, last, params),
             marks=_copied(clip.marks, first, last, params),
-            plants=_copied(clip.plants, first, last, params, _travel(clip, first, last, params)),
+            plants=told_apart(
+                _copied(clip.plants, first, last, params, _travel(clip, first, last, params))
+            ),
             report={"frames_before": clip.frames, "frames_after": frames},
         )
 
@@ -119,7 +129,7 @@ def _travel(clip: Clip, first: int, last: int, params: RepeatParams) -> Floats:
     for axis, name in enumerate(("tx", "ty", "tz")):
         if params.offset == "all" or travels(clip, base_track(root, name)):
             out[axis] = moved[1, 0, axis] - moved[0, 0, axis]
-    return out
+    return placed_moves(clip, out)
 
 
 def _carried(span: Any, by: Floats) -> Any:
@@ -163,17 +173,7 @@ def _copied(
             begin = span.first if k == 0 else max(span.first, first)
             end = span.last if k == params.times - 1 else min(span.last, last)
             put(span, k, begin + k * period, end + k * period)
-    return tuple(sorted(_apart(_joined(out))))
-
-
-def _apart(spans: list[Span]) -> list[Span]:
-    """Plants of one part that meet at a seam at two places: the later one begins a frame later."""
-    ends = {(s.part, s.last) for s in spans if isinstance(s, Plant) and s.first < s.last}
-    late = [
-        replace(s, first=s.first + 1) if isinstance(s, Plant) and (s.part, s.first) in ends else s
-        for s in spans
-    ]
-    return [s for s in late if s.first <= s.last]
+    return tuple(sorted(_joined(out)))
 
 
 def _joined(spans: list[Span]) -> list[Span]:
@@ -247,10 +247,12 @@ class CloseLoop(Operation[CloseLoopParams]):
     def apply(
         self, clip: Clip, scope: Scope, params: CloseLoopParams, progress: Progress = silent
     ) -> Patch:
-        inside = np.flatnonzero(scope.mask(clip))
-        if len(inside) < 4:
+        spans = runs(scope.mask(clip))
+        if len(spans) > 1:
+            raise BadInput(f"close_loop: a loop is one span of frames; these are {len(spans)}")
+        if not spans or spans[0][1] - spans[0][0] < 3:
             raise BadInput("close_loop: a loop needs at least four frames")
-        first, last = int(inside[0]), int(inside[-1])
+        first, last = spans[0]
         if params.spread > last - first - 1:
             raise BadInput(
                 f"spread: the loop of frames {first} to {last} leaves at most {last - first - 1}"

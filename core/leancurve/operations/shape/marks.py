@@ -44,6 +44,8 @@ class EditMarks(Operation[EditMarksParams]):
     name = "edit_marks"
     title = "Edit marks"
     step = "shape"
+    scoped = False
+    keeps = "motion"
     Params: ClassVar[type[EditMarksParams]] = EditMarksParams
 
     def apply(

@@ -67,11 +67,17 @@ class Pull(Operation[PullParams]):
         turns, points = evaluate(clip.below).world(clip.skeleton)
         progress(0.3)
         by = np.broadcast_to(away, (clip.frames, 3))
+        seen = evaluate(clip.unplanted).world(clip.skeleton)[0]
         if params.space == "figure":
             hips = clip.body.find("hips")
             if hips is None:
                 raise BadInput("pull: no hips are known here whose axes could be meant")
-            by = rotation.rotate(turns[:, hips], by)
+            by = rotation.rotate(seen[:, hips], by)
+        # Layers and placement turn what the limb hangs on: by as much the pull is turned back.
+        above = clip.skeleton.parents[limb.joints[0]]
+        if above >= 0:
+            back = rotation.multiply(turns[:, above], rotation.conjugate(seen[:, above]))
+            by = rotation.rotate(back, by)
         target = points[:, limb.end] + weight[:, None] * by
         solved = _solved(clip, limb, turns[moved], points[moved], target[moved])
         rotations = dict(zip(limb.joints, solved, strict=True))

@@ -55,6 +55,7 @@ class Retime(Operation[RetimeParams]):
     step = "shape"
     part = "time"
     by_joint = True
+    scoped = False
     Params: ClassVar[type[RetimeParams]] = RetimeParams
 
     def apply(
@@ -152,6 +153,7 @@ class ScaleSpan(Operation[ScaleSpanParams]):
     step = "shape"
     part = "time"
     by_joint = True
+    scoped = False
     Params: ClassVar[type[ScaleSpanParams]] = ScaleSpanParams
 
     def apply(

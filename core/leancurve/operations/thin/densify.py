@@ -28,6 +28,7 @@ class Densify(Operation[DensifyParams]):
     title = "Densify"
     step = "thin"
     of_any = True
+    keeps = "motion"
     Params: ClassVar[type[DensifyParams]] = DensifyParams
 
     def apply(

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import replace
+from functools import partial
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -12,8 +15,10 @@ from leancurve.cleaning.thinning import find_landmarks, fit
 from leancurve.curves.curve import Curve, SampledCurve, made_anew
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
+from leancurve.document.reordering import layers_reordered
 from leancurve.document.track import TrackId, base_track
 from leancurve.numbers import rotation
+from leancurve.numbers.arrays import Floats
 from leancurve.numbers.continuity import continuous
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
 
@@ -45,6 +50,7 @@ class Reorder(Operation[ReorderParams]):
     name = "reorder"
     title = "Change rotation orders"
     step = "unflip"
+    keeps = "motion"
     Params: ClassVar[type[ReorderParams]] = ReorderParams
 
     def apply(
@@ -79,9 +85,16 @@ class Reorder(Operation[ReorderParams]):
                     }
                 )
             progress(done / len(wanted))
+        layers = clip.layers
+        if changed:
+            there = replace(clip, layout=tuple(layout), curves={**clip.curves, **curves})
+            joints = [clip.skeleton.index(c["joint"]) for c in changed]
+            layers, told = layers_reordered(clip, there, joints, partial(_fitted, clip, params))
+            curves |= told
         return Patch(
             curves=curves,
             layout=tuple(layout) if changed else None,
+            layers=layers if layers != clip.layers else None,
             report={
                 "joints": len(changed),
                 "changed": changed,
@@ -96,21 +109,24 @@ class Reorder(Operation[ReorderParams]):
         """The joint's curves in the new order: sampled where they were, else fitted again."""
         angles = continuous(rotation.to_euler(local, order)[None], order)[0][0]
         old = [clip.curves[base_track(joint, f"r{a.lower()}")] for a in clip.order(joint)]
-        dense = any(isinstance(c, SampledCurve) for c in old)
-        out: dict[TrackId, Curve] = {}
-        for k, axis in enumerate(order):
-            values = np.ascontiguousarray(angles[:, k])
-            channel = base_track(joint, f"r{axis.lower()}")
-            if dense:
-                out[channel] = SampledCurve(values)
-            else:
-                marks = find_landmarks(values, params.tolerance_deg, float(clip.rate), least=1.0)
-                out[channel] = made_anew(fit(values, params.tolerance_deg, marks))
-        return out
+        return {
+            base_track(joint, f"r{axis.lower()}"): _fitted(
+                clip, params, np.ascontiguousarray(angles[:, k]), old
+            )
+            for k, axis in enumerate(order)
+        }
 
     def told(self, params: Any) -> str:
         order = params.get("order", "best")
         return "Best rotation orders" if order == "best" else f"Rotation order {order}"
+
+
+def _fitted(clip: Clip, params: ReorderParams, values: Floats, old: Sequence[Curve]) -> Curve:
+    """Values ``(F,)`` in the place of curves: a value on every frame where one of them had that."""
+    if clip.frames < 2 or any(isinstance(c, SampledCurve) for c in old):
+        return SampledCurve(values)
+    marks = find_landmarks(values, params.tolerance_deg, float(clip.rate), least=1.0)
+    return made_anew(fit(values, params.tolerance_deg, marks))
 
 
 def _tait_bryan(order: str) -> bool:

@@ -52,6 +52,7 @@ class Unflip(Operation[UnflipParams]):
     title = "Unflip"
     step = "unflip"
     ranged = True
+    keeps = "motion"
     Params: ClassVar[type[UnflipParams]] = UnflipParams
 
     def counted_as(self, params: Mapping[str, Any]) -> Kind:

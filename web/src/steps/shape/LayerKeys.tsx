@@ -71,7 +71,7 @@ export function LayerKeys({ layer, clip }: { layer: Layer; clip: Clip }) {
         <b>{name}</b> on <b>{layer.name}</b> at now
       </p>
       {!shut && field('turns', 'r', '°')}
-      {layer.kind === 'add' && <p className="num text-[12px] text-ink-3">{axisText(turn)}</p>}
+      {layer.kind === 'additive' && <p className="num text-[12px] text-ink-3">{axisText(turn)}</p>}
       {!shut && moves && field('moves', 't', lengthUnit(clip.reading.metres_per_unit))}
       <div className="flex items-center justify-between gap-1 text-ink-2">
         <Tip text="A new key's correction comes from nothing, is held and goes back to nothing over so many frames; empty, it stays">

@@ -32,7 +32,7 @@ export function LayerMoves({ layer, clip }: { layer: Layer; clip: Clip }) {
           </Button>
         </Tip>
         <Tip text="Written into the clip’s own curves; the layer stays, switched off">
-          <Button onClick={() => void flatten([layer.name])}>Flatten</Button>
+          <Button onClick={() => void flatten([layer])}>Flatten</Button>
         </Tip>
         <Tip text="The selected joints in a layer of their own">
           <Button disabled={!some} onClick={() => void splitJoints(layer, inside)}>

@@ -13,6 +13,7 @@ import {
   newLayer,
   SPACES,
   type Space,
+  toggleSolo,
   weightEdits,
   weightNow,
 } from '../../actions/layers'
@@ -64,6 +65,7 @@ function Row({
   change: Change | undefined
 }) {
   const chosen = useLayers((s) => s.chosen === layer.id)
+  const alone = useLayers((s) => s.solo.includes(layer.id))
   const weight = useBench((s) => weightNow(s.curves, layer))
   useSyncExternalStore(transport.subscribe, () => transport.frame)
   const last = clip.layers.length - 1
@@ -101,7 +103,7 @@ function Row({
         <span className="text-ink-3">%</span>
         <button
           type="button"
-          aria-label={layer.muted ? `Hear ${layer.name}` : `Mute ${layer.name}`}
+          aria-label={layer.muted ? `Unmute ${layer.name}` : `Mute ${layer.name}`}
           aria-pressed={layer.muted}
           className={`${icon} ${layer.muted ? 'text-signal' : 'text-ink-2'}`}
           onClick={() => void changeLayer(layer, { muted: !layer.muted })}
@@ -128,10 +130,10 @@ function Row({
           )}
         </p>
         <Toggle
-          on={layer.solo}
+          on={alone}
           className="h-6 px-1.5"
           aria-label={`Solo ${layer.name}`}
-          onClick={() => void changeLayer(layer, { solo: !layer.solo })}
+          onClick={() => toggleSolo(layer)}
         >
           Solo
         </Toggle>
@@ -219,7 +221,7 @@ function Chosen({ layer, clip }: { layer: Layer; clip: Clip }) {
         <span className="text-ink-3">{KINDS[layer.kind]}</span>
       </div>
       <Weight layer={layer} />
-      {layer.kind === 'add' && (
+      {layer.kind === 'additive' && (
         <div className="flex items-center justify-between gap-2 text-ink-2">
           Its turns go
           <Select
@@ -244,7 +246,7 @@ export function LayersPart() {
 function Layers({ clip }: { clip: Clip }) {
   const id = useLayers((s) => s.chosen)
   const [name, setName] = useState('')
-  const [kind, setKind] = useState<Kind>('add')
+  const [kind, setKind] = useState<Kind>('additive')
   const count = clip.layers.length
   // Weights and values at now are the layers' curves: they are brought with each state.
   // biome-ignore lint/correctness/useExhaustiveDependencies: asked anew with each state
@@ -301,8 +303,13 @@ function Layers({ clip }: { clip: Clip }) {
       {chosen && <Chosen layer={chosen} clip={clip} />}
       <PlacementPart clip={clip} />
       <div className="flex gap-1.5 [&>*]:flex-1">
-        <Tip text="The clip’s own curves become the capture’s again; what was done to them becomes a layer over it">
-          <Button onClick={() => void apply('lift', {})}>Lift off the work</Button>
+        <Tip text="What was done by hand to the clip’s own curves becomes a layer right over them">
+          <Button onClick={() => void apply('lift', {})}>Lift off hand work</Button>
+        </Tip>
+        <Tip text="The clip’s own curves become the capture’s again; all that was done to them becomes a layer right over them">
+          <Button onClick={() => void apply('lift', { what: 'all', name: 'all work' })}>
+            Lift off all
+          </Button>
         </Tip>
         {(count > 0 || clip.placement) && (
           <Tip text="The motion as it is, plants too, written into the clip’s own curves on its frames; layers and plants stay, switched off">

@@ -78,7 +78,7 @@ export function PlacementPart({ clip }: { clip: Clip }) {
         {placement && (
           <button
             type="button"
-            aria-label={now.muted ? 'Hear the placement' : 'Mute the placement'}
+            aria-label={now.muted ? 'Unmute the placement' : 'Mute the placement'}
             aria-pressed={now.muted}
             className={`grid size-6 shrink-0 place-items-center rounded-[3px] hover:bg-paper ${now.muted ? 'text-signal' : 'text-ink-2'}`}
             onClick={() => void place({ muted: !now.muted })}
