@@ -111,7 +111,7 @@ def test_props_and_hands_on_them_go_with_a_placed_figure() -> None:
     for scale in (1.0, 1.5):
         placed = replace(clip, placement=replace(PLACED, scale=scale))
         # The arm bends as it did: the thing is where it was to the figure, but for its own way.
-        assert apart(placed, clip)[:, AT["LeftForeArm"]].max() < (1e-6 if scale == 1.0 else 12.0)
+        assert apart(placed, clip)[:, AT["LeftForeArm"]].max() < (1e-6 if scale == 1.0 else 25.0)
         short, was = (plan_of(c).limbs[0].missed.max() for c in (placed, clip))
         assert abs(short - was) < (1e-6 if scale == 1.0 else 8.0)
         turned, points = placed_props(placed)

@@ -606,5 +606,14 @@ def test_a_difference_is_told_from_a_frame_of_this_clip() -> None:
     own = loaded(base, base, Scope(joints=(HEAD,)), **{**params, "start": 0}, ramp_in=0)
     gap = rotation.geodesic_deg(turns(own), turns(base))[:, head]
     assert gap[200] < 1e-9 < 1 < gap.max()
+    # Told from a frame of another clip, here this very one: the same.
+    told = {"stands_as": "difference from a frame of another clip", "reference_frame": 200}
+    other = {"start": 240, **told}
+    kind, scope = OPERATIONS["load_layer"], Scope(joints=(HEAD,))
+    inputs = {"source": crate, "reference": base}
+    same = kind.run(base, {**other, "ramp_in": 0, "ramp_out": 0}, scope, inputs=inputs)
+    assert apart(apply_patch(base, same), clip) < 1e-5
+    with pytest.raises(BadInput, match="choose the clip or pose that the difference is told from"):
+        loaded(base, crate, **other)
     with pytest.raises(BadInput, match="against: expected a frame within"):
         loaded(base, crate, **{**params, "against": 10**6})

@@ -14,6 +14,7 @@ def test_a_layer_is_made_keyed_weighed_and_undone(api: Api, clip: dict) -> None:
     base = load_clip(Revision.objects.get(pk=clip["head"]["id"]).state)
     made = api.apply(clip, "edit_layers", edits=[{"do": "add", "name": "head"}])
     (layer,) = made["layers"]
+    owner = f"layer:{layer['id']}"
     assert (layer["name"], layer["kind"], layer["channels"]) == ("head", "additive", {})
     keyed = api.apply(made, "key_layer", layer="head", frame=10, turns={"Head": [0, 15, 0]})
     head = base.skeleton.index("Head")
@@ -25,8 +26,8 @@ def test_a_layer_is_made_keyed_weighed_and_undone(api: Api, clip: dict) -> None:
     assert abs(change["max_deg"] - 15) < 1e-6
     got = arrays(api.get(f"clips/{clip['id']}/curves?revision={keyed['head']['id']}&others=true"))
     assert {n.rsplit("/", 1)[0] for n in got} == {
-        "layer:0/-1/w",
-        *(f"layer:0/{head}/{c}" for c in ("rx", "ry", "rz")),
+        f"{owner}/-1/w",
+        *(f"{owner}/{head}/{c}" for c in ("rx", "ry", "rz")),
     }
     after = load_clip(Revision.objects.get(pk=keyed["head"]["id"]).state)
     gap = rotation.geodesic_deg(evaluate(after).rotation, evaluate(base).rotation)
@@ -40,12 +41,12 @@ def test_a_layer_is_made_keyed_weighed_and_undone(api: Api, clip: dict) -> None:
 
     # A weight's key is an edit as any; a filter takes no layer in its scope.
     faded = api.apply(keyed, "edit", keys=[
-        {"owner": "layer:0", "joint": "", "channel": "w", "id": 0, "frame": 0, "value": 0.5}
+        {"owner": owner, "joint": "", "channel": "w", "id": 0, "frame": 0, "value": 0.5}
     ])  # fmt: skip
     (change,) = api.get(f"clips/{clip['id']}/layers?revision={faded['head']['id']}").json()
     assert abs(change["max_deg"] - 7.5) < 1e-6
     refused = api.write(
-        faded, append={"operation": "smooth", "params": {}, "scope": {"owner": "layer:0"}}
+        faded, append={"operation": "smooth", "params": {}, "scope": {"owner": owner}}
     )
     assert refused.status_code == 422
     assert "no layers" in refused.json()["detail"]

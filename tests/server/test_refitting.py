@@ -8,6 +8,8 @@ from editing.models import Revision
 from leancurve.document.clip import Clip as Document
 from leancurve.document.evaluation import evaluate
 from leancurve.numbers import rotation
+from library import kinds
+from library.models import Job, Workspace
 
 from tests.server.conftest import Api
 
@@ -90,3 +92,22 @@ def test_frames_are_led_through_changes_of_time_and_back(api: Api, clip: dict) -
     assert moved(slower, same, [7]) == [7]
     trimmed = api.apply(same, "trim", first=5, last=50, calibration=False)
     assert moved(same, trimmed, [3, 5, 50, 60]) == [None, 0, 45, None]
+
+
+def test_frames_are_led_from_one_take_to_another_by_the_second(
+    api: Api, clip: dict, workspace: Workspace, short_file: bytes
+) -> None:
+    """A take of the same frames at half the rate: a frame of the one is half of it there."""
+    rate, slower = (f"Frame Time: {1 / r!r}".encode() for r in (60.0, 30.0))
+    slow = short_file.replace(rate, slower)
+    assert slow != short_file
+    job = api.upload(workspace, slow__bvh=slow).json()["jobs"][0]
+    kinds.run(job["id"])
+    take = Job.objects.get(pk=job["id"]).result["take"]
+    later = api.apply(clip, "insert_frames", after=20, count=10)
+    swapped = api.write(later, swap=take).json()
+    body = {"since": later["head"]["id"], "revision": swapped["head"]["id"], "frames": [0, 20, 50]}
+    # The ten frames that were put in are as long in seconds: five of them here.
+    assert api.post(f"clips/{clip['id']}/moved", body).json()["frames"] == [0, 10, 25]
+    body = {"since": swapped["head"]["id"], "revision": later["head"]["id"], "frames": [10, 25]}
+    assert api.post(f"clips/{clip['id']}/moved", body).json()["frames"] == [20, 50]

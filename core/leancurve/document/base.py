@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from typing import TypeAlias
 
 import numpy as np
 
@@ -151,6 +152,10 @@ def between_frames(times: Floats, count: int) -> tuple[Ints, Ints, Floats]:
     off = np.clip(times, 0, max(count - 1, 0))
     low = np.floor(off).astype(np.int64)
     return low, np.minimum(low + 1, count - 1), off - low
+
+
+Below: TypeAlias = Callable[[Sequence[int]], Pose]
+"""What the stages below one give at its times, of the joints that it asks for."""
 
 
 def base_pose(clip: Clip, frames: Floats, joints: Sequence[int]) -> Pose:

@@ -8,7 +8,7 @@
 3. placement (:mod:`leancurve.document.placement`);
 4. plants (:mod:`leancurve.document.planting`).
 
-Each stage takes the pose of the one before and the frames, and gives one of the same shape. World
+Each stage asks those below it for the joints that it needs, and gives a pose of its own. World
 poses are the last stage's, through the hierarchy: :meth:`Pose.world`. What reads a motion and does
 not edit its curves reads it here; what edits curves works on ``clip.below``.
 """
@@ -16,12 +16,14 @@ not edit its curves reads it here; what edits curves works on ``clip.below``.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
+from functools import partial
 from typing import TypeAlias
 
 import numpy as np
 
 from leancurve.document import layering, planting
 from leancurve.document.base import (
+    Below,
     base_pose,
     between_frames,
     channel_values,
@@ -31,7 +33,7 @@ from leancurve.document.base import (
 from leancurve.document.clip import Clip
 from leancurve.document.kept import recent
 from leancurve.document.layer import NOBODY
-from leancurve.document.placement import placed_joints, placed_pose, placed_props
+from leancurve.document.placement import placed, placed_joints, placed_props
 from leancurve.document.prop import ORDER, PROP, prop_track
 from leancurve.document.rotations import said
 from leancurve.document.track import BASE, TrackId
@@ -42,11 +44,11 @@ from leancurve.numbers.arrays import Floats
 VERSION = 5
 """Rises when the same document gives other poses or channels: what was kept of them is old then."""
 
-Stage: TypeAlias = Callable[[Clip, Floats, Sequence[int], Pose], Pose]
+Stage: TypeAlias = Callable[[Clip, Floats, Sequence[int], Below], Pose]
 
-STAGES: tuple[Stage, ...] = (planting.planted,)
-"""What follows the base, in order: each makes of the pose ``(F, J)`` of the stage before, at times
-``(F,)`` in frames, another one, so that some frames are exactly all frames chosen from."""
+STAGES: tuple[Stage, ...] = (layering.layered, placed, planting.planted)
+"""What follows the base, in order: each makes a pose ``(F, J)`` at times ``(F,)`` in frames of what
+the stages below it give, so that some frames are exactly all frames chosen from."""
 
 
 def evaluate(clip: Clip, frames: Floats | None = None, joints: Sequence[int] | None = None) -> Pose:
@@ -57,10 +59,14 @@ def evaluate(clip: Clip, frames: Floats | None = None, joints: Sequence[int] | N
     """
     at = times_of(clip, frames)
     wanted = range(len(clip.skeleton)) if joints is None else joints
-    pose = placed_pose(clip, at, wanted)
+    pose: Below = partial(base_pose, clip, at)
     for stage in STAGES:
-        pose = stage(clip, at, wanted, pose)
-    return pose
+        pose = _upon(stage, clip, at, pose)
+    return pose(wanted)
+
+
+def _upon(stage: Stage, clip: Clip, at: Floats, below: Below) -> Below:
+    return lambda joints: stage(clip, at, joints, below)
 
 
 def _weight(pose: Pose) -> int:

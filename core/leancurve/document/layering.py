@@ -10,11 +10,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 
 from leancurve.curves.curve import KeyedCurve
-from leancurve.document.base import base_pose, curve_values, rotations_of
+from leancurve.document.base import Below, base_pose, curve_values, rotations_of
 from leancurve.document.clip import Clip
 from leancurve.document.layer import Layer
 from leancurve.document.track import TrackId
@@ -47,29 +48,29 @@ def touched(clip: Clip) -> frozenset[int]:
     return frozenset(j for layer in live_layers(clip) for j in layer.shares)
 
 
-def layered_pose(clip: Clip, frames: Floats, joints: Sequence[int]) -> Pose:
-    """What a clip's own curves and its layers give at times ``(F,)``, of some joints."""
-    layers = live_layers(clip)
-    wanted = list(joints)
-    among = set(wanted)
-    layers = tuple(x for x in layers if among & set(x.shares))
+def layered(clip: Clip, frames: Floats, joints: Sequence[int], below: Below) -> Pose:
+    """The second stage: what is below with the clip's layers laid over it."""
+    every = live_layers(clip)
+    among = set(joints)
+    layers = tuple(x for x in every if among & set(x.shares))
     if not layers:
-        return base_pose(clip, frames, joints)
+        return below(joints)
     # In the figure's space a joint depends on all above it, and these on their own layers.
     more = set(among)
     for layer in layers:
         if layer.space == "figure" and layer.kind == "additive":
             more |= {k for j in among & set(layer.shares) for k in clip.skeleton.chain(j)}
-    if more != among:
-        whole = sorted(more)
-        pose = _laid(clip, frames, whole, live_layers(clip))
-        at = {j: k for k, j in enumerate(whole)}
-        return pose.of([at[j] for j in wanted])
-    return _laid(clip, frames, wanted, layers)
+    if more == among:
+        return laid_over(below(joints), clip, frames, joints, layers)
+    whole = sorted(more)
+    pose = laid_over(below(whole), clip, frames, whole, every)
+    at = {j: k for k, j in enumerate(whole)}
+    return pose.of([at[j] for j in joints])
 
 
-def _laid(clip: Clip, frames: Floats, joints: Sequence[int], layers: Sequence[Layer]) -> Pose:
-    return laid_over(base_pose(clip, frames, joints), clip, frames, joints, layers)
+def layered_pose(clip: Clip, frames: Floats, joints: Sequence[int]) -> Pose:
+    """What a clip's own curves and its layers give at times ``(F,)``, of some joints."""
+    return layered(clip, frames, joints, partial(base_pose, clip, frames))
 
 
 def laid_over(

@@ -9,10 +9,11 @@ comes nearest to the root, so that it is met there and carried as before.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 
 import numpy as np
 
-from leancurve.document.base import prop_pose
+from leancurve.document.base import Below, prop_pose
 from leancurve.document.clip import Clip, Placement
 from leancurve.document.kept import kept
 from leancurve.document.layering import layered_pose
@@ -65,10 +66,9 @@ def unplaced_moves(clip: Clip, moves: Floats) -> Floats:
     return np.asarray(rotation.rotate(back, moves / _along(clip, placement)))
 
 
-def placed_pose(clip: Clip, frames: Floats, joints: Sequence[int]) -> Pose:
-    """What a clip's own curves, its layers and its placement give at times ``(F,)``, of some
-    joints: what its plants are solved over."""
-    pose = layered_pose(clip, frames, joints)
+def placed(clip: Clip, frames: Floats, joints: Sequence[int], below: Below) -> Pose:
+    """The third stage: what is below with its roots where the clip's placement puts them."""
+    pose = below(joints)
     roots = placed_joints(clip)
     here = [k for k, j in enumerate(joints) if j in roots]
     if not here:
@@ -79,6 +79,12 @@ def placed_pose(clip: Clip, frames: Floats, joints: Sequence[int]) -> Pose:
     turned[:, here] = rotation.multiply(by, turned[:, here])
     moved[:, here] = placed_points(clip, clip.placement, moved[:, here])
     return Pose(turned, moved)
+
+
+def placed_pose(clip: Clip, frames: Floats, joints: Sequence[int]) -> Pose:
+    """What a clip's own curves, its layers and its placement give at times ``(F,)``, of some
+    joints: what its plants are solved over."""
+    return placed(clip, frames, joints, partial(layered_pose, clip, frames))
 
 
 @kept

@@ -16,7 +16,7 @@ import numpy as np
 from scipy.ndimage import maximum_filter1d
 
 from leancurve.curves.easing import easing_of
-from leancurve.document.base import between_frames
+from leancurve.document.base import Below, between_frames
 from leancurve.document.clip import Clip
 from leancurve.document.kept import kept
 from leancurve.document.placement import placed_pose, placed_props
@@ -94,8 +94,9 @@ def touched(clip: Clip) -> frozenset[int]:
     return frozenset((*plan.joints, *carrier))
 
 
-def planted(clip: Clip, frames: Floats, joints: Sequence[int], pose: Pose) -> Pose:
-    """The last stage: the pose with what the clip's plants hold held."""
+def planted(clip: Clip, frames: Floats, joints: Sequence[int], below: Below) -> Pose:
+    """The last stage: what is below with what the clip's plants hold held."""
+    pose = below(joints)
     plan = plan_of(clip)
     if not plan.joints:
         return pose

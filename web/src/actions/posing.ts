@@ -191,7 +191,7 @@ export const correctionsAt = (frame: number): Corrections =>
 
 /** A joint's pose as it is seen at now, with what is corrected; of what is being dragged before it
  * was taken hold of. */
-export function seenPose(joint: number): JointPose | undefined {
+function seenPose(joint: number): JointPose | undefined {
   const { clip, poses } = useBench.getState()
   const { frame } = transport
   if (!clip || !poses) return undefined

@@ -17,7 +17,7 @@ import {
 import { bringCurves } from '../sync/confirmed'
 import { useBench } from '../view/bench'
 import { seen } from '../view/layerChoice'
-import { type Change, changeFor, poseToHand, seenPose, usePosing } from './posing'
+import { type Change, changeFor, poseToHand, usePosing } from './posing'
 
 type Limb = Schemas['LimbOut']
 
@@ -83,6 +83,8 @@ export interface Pull {
   world: WorldPose
   /** Where the hips were then, by their own channels. */
   hips: readonly number[]
+  /** What takes keys of each joint then, and how it was seen: a turn beneath layers is another. */
+  stood: ReadonlyMap<number, { own: Quat; seen: Quat }>
   /** How near each limb is to its length, 0 to 1, and by how much it is missed, own unit. */
   told: { reach: number; missed: number }
 }
@@ -93,7 +95,15 @@ export function begunPull(joints: readonly number[], world: WorldPose): Pull {
     return { joint, at: vecAt(world.position, joint), limb, bends: limb?.joints[1] === joint }
   })
   const hips = poseToHand(hipsOf())?.translation ?? [0, 0, 0]
-  return { ends, world, hips, told: { reach: 0, missed: 0 } }
+  const stood = new Map<number, { own: Quat; seen: Quat }>()
+  useBench.getState().clip!.joints.forEach(({ parent }, joint) => {
+    const own = poseToHand(joint)
+    if (!own) return
+    const above: Quat = parent < 0 ? [0, 0, 0, 1] : quatAt(world.rotation, parent)
+    const seen = multiply(inverse(above), quatAt(world.rotation, joint))
+    stood.set(joint, { own: own.rotation, seen })
+  })
+  return { ends, world, hips, stood, told: { reach: 0, missed: 0 } }
 }
 
 /** How near a pulled limb is to its length, in words; empty while it has room. */
@@ -229,7 +239,7 @@ export function pulledBy(pull: Pull, by: readonly number[]): Change {
       pull.told.missed = Math.max(pull.told.missed, missedBy(bent, end.joint, target))
     }
   })
-  return changeFor(posesOf(bent, parents, pull.hips))
+  return changeFor(posesOf(bent, parents, pull))
 }
 
 const canTurn = (joint: number): boolean =>
@@ -283,7 +293,7 @@ function swing(bent: Bent, limb: Limb, target: Vec): void {
 function posesOf(
   bent: Bent,
   parents: readonly number[],
-  hipsAt: readonly number[],
+  { hips, stood }: Pull,
 ): Map<number, JointPose> {
   const out = new Map<number, JointPose>()
   const joints = new Set(bent.touched)
@@ -294,24 +304,19 @@ function posesOf(
     if (!own) continue
     const parent = parents[joint]!
     const above: Quat = parent < 0 ? [0, 0, 0, 1] : bent.rotation[parent]!
-    const rotation = ownFor(joint, own, multiply(inverse(above), bent.rotation[joint]!))
+    const wanted = multiply(inverse(above), bent.rotation[joint]!)
+    const was = stood.get(joint)
+    const rotation = was ? beneath(was.own, was.seen, wanted, figured(joint)) : wanted
     const translation: Vec =
-      joint === bent.hips
-        ? add(hipsAt as Vec, rotate(inverse(above), bent.shifted))
-        : own.translation
+      joint === bent.hips ? add(hips as Vec, rotate(inverse(above), bent.shifted)) : own.translation
     out.set(joint, { rotation, translation })
   }
   return out
 }
 
-/** The rotation that takes keys for a joint to be seen so: layers over the clip's own curves, and
- * plants, do to it then what they do now. */
-function ownFor(joint: number, own: JointPose, wanted: Quat): Quat {
-  const { clip } = useBench.getState()
-  const was = seenPose(joint)?.rotation
-  if (!was || !clip) return wanted
-  return beneath(own.rotation, was, wanted, layersOn(seen(clip), joint).some(inFigure))
-}
+/** Whether a layer turns a joint about the figure's axes. */
+const figured = (joint: number): boolean =>
+  layersOn(seen(useBench.getState().clip!), joint).some(inFigure)
 
 // What pulling needs is brought as soon as it is chosen.
 const ready = () => {

@@ -46,6 +46,7 @@ StandsAs = Literal[
     "difference from its first frame",
     "difference from this clip",
     "difference from a frame of this clip",
+    "difference from a frame of another clip",
 ]
 
 
@@ -58,6 +59,10 @@ class LoadLayerParams(Params):
     against: int = number(
         0, "frame", "the frame of this clip that the difference is told from",
         {"stands_as": ["difference from a frame of this clip"]}, ge=0,
+    )  # fmt: skip
+    reference_frame: int = number(
+        0, "of its frames", "the frame of the other clip that the difference is told from",
+        {"stands_as": ["difference from a frame of another clip"]}, ge=0,
     )  # fmt: skip
     at: int = timed(
         0, time="frame", ge=0, description="the frame of this clip that the source's frame comes to"
@@ -88,7 +93,12 @@ class LoadLayer(Operation[LoadLayerParams]):
     step = "shape"
     part = "layers"
     ranged = True
-    inputs: ClassVar[Mapping[str, Input]] = {"source": Input("clip", "choose a clip to load")}
+    inputs: ClassVar[Mapping[str, Input]] = {
+        "source": Input("clip", "choose a clip to load"),
+        "reference": Input(
+            "clip", "choose the clip or pose that the difference is told from", optional=True
+        ),
+    }
     Params: ClassVar[type[LoadLayerParams]] = LoadLayerParams
 
     def apply_with(
@@ -113,7 +123,9 @@ class LoadLayer(Operation[LoadLayerParams]):
         if params.stands_as == "poses":
             layer, curves = _poses(clip, params, joints, pose.rotation)
         else:
-            reference = _reference(clip, source, done.clip, joints, params)
+            told_from = inputs.get("reference")
+            other = told_from if isinstance(told_from, Clip) else None
+            reference = _reference(clip, source, done.clip, other, joints, params)
             away = rotation.multiply(rotation.conjugate(reference), pose.rotation)
             vectors = rotation.unrolled(rotation.log(away))
             most = np.linalg.norm(vectors, axis=-1).max(axis=0)
@@ -130,12 +142,21 @@ class LoadLayer(Operation[LoadLayerParams]):
             },
         )
 
+    def needs(self, params: LoadLayerParams) -> frozenset[str]:
+        other = params.stands_as == "difference from a frame of another clip"
+        return frozenset({"source", "reference"} if other else {"source"})
+
     def told(self, params: Mapping[str, Any]) -> str:
         return f"Load onto {params.get('name', 'loaded')}"
 
 
 def _reference(
-    clip: Clip, source: Clip, brought: Clip, joints: list[int], params: LoadLayerParams
+    clip: Clip,
+    source: Clip,
+    brought: Clip,
+    other: Clip | None,
+    joints: list[int],
+    params: LoadLayerParams,
 ) -> Floats:
     """What a difference is told from: rotations ``(F, J, 4)`` or ``(1, J, 4)``. ``brought`` is the
     source on this clip's skeleton."""
@@ -143,6 +164,12 @@ def _reference(
         if params.against >= clip.frames:
             raise BadInput(f"against: expected a frame within 0 to {clip.frames - 1}")
         return evaluate(clip.unplanted, np.array([float(params.against)]), joints).rotation
+    if params.stands_as == "difference from a frame of another clip":
+        assert other is not None  # it is needed then
+        if params.reference_frame >= other.frames:
+            raise BadInput(f"reference_frame: expected a frame within 0 to {other.frames - 1}")
+        there = carried(other, clip, Wishes(joints=params.joints, chains=pairs_of(params.chains)))
+        return evaluate(there.clip, np.array([float(params.reference_frame)]), joints).rotation
     if params.stands_as == "difference from this clip":
         return evaluate(clip.unplanted, joints=joints).rotation
     if params.stands_as == "difference from its first frame":

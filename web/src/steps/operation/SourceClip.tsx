@@ -36,12 +36,14 @@ export const useTakes = (workspace: number) =>
       ),
   })
 
-/** The chosen clip: an input for an operation, and the choice of it. */
-export function useSource(clip: Clip) {
+/** The chosen clip: an input for an operation, and the choice of it; with `poses` also what is one
+ * frame long. */
+export function useSource(clip: Clip, poses = false) {
+  const least = poses ? 1 : 2
   const [source, setSource] = useState<Source | null>(null)
   const takes = useTakes(clip.workspace)
-  const others = takes.data?.filter((t) => t.clip !== clip.id && t.frames > 1) ?? []
-  const stored = useStored(clip.workspace).data?.filter((s) => s.frames > 1) ?? []
+  const others = takes.data?.filter((t) => t.clip !== clip.id && t.frames >= least) ?? []
+  const stored = useStored(clip.workspace).data?.filter((s) => s.frames >= least) ?? []
   const choose = async (name: string) => {
     const [kind, id] = name.split(':') as [string, string]
     try {
@@ -68,5 +70,5 @@ export function useSource(clip: Clip) {
     />
   )
   const inputs = source ? { source: source.state } : ('to be chosen' as const)
-  return { choice, inputs }
+  return { choice, inputs, state: source?.state ?? null }
 }

@@ -325,9 +325,14 @@ function Layers({ clip }: { clip: Clip }) {
 /** Another clip on a layer of its own. */
 function Load({ clip }: { clip: Clip }) {
   const { choice, inputs } = useSource(clip)
+  const told = useSource(clip, true)
+  const given =
+    inputs === 'to be chosen' || !told.state ? inputs : { ...inputs, reference: told.state }
   return (
-    <OperationCard name="load_layer" hidden={HIDDEN} live={landing} inputs={inputs}>
+    <OperationCard name="load_layer" hidden={HIDDEN} live={landing} inputs={given}>
       {choice('Clip to load')}
+      <p className="text-ink-2">A difference from a frame of another clip is told from</p>
+      {told.choice('Clip or pose it is told from')}
     </OperationCard>
   )
 }
