@@ -61,6 +61,7 @@ def browser_type_launch_args(browser_type_launch_args: dict[str, Any]) -> dict[s
 
 
 def sign_in(page: Page, application: Application) -> None:
+    page.set_default_timeout(WAITS_MS)
     page.goto(application.url)
     page.get_by_label("Name").fill("deckhand")
     page.get_by_label("Password").fill("harbour-light")

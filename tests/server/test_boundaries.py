@@ -54,13 +54,20 @@ def elsewhere(short_file: bytes, document: Any) -> str:
     return store_take(other, stored, looked_at(data, "x.bvh")).state_id
 
 
-WITH_INPUTS = [n for n, kind in OPERATIONS.items() if "clip" in kind.inputs.values()]
+NAMING = ("clip", "hand")
+WITH_INPUTS = [
+    n for n, kind in OPERATIONS.items() if any(i.kind in NAMING for i in kind.inputs.values())
+]
 
 
 def answers(api: Api, clip: dict, operation: str, digest: str) -> list[tuple[int, Any]]:
     """What every way in says to a line that names a digest."""
     kinds = OPERATIONS[operation].inputs
-    inputs = {name: digest for name, kind in kinds.items() if kind == "clip"}
+    inputs = {
+        name: digest if declared.kind == "clip" else [digest]
+        for name, declared in kinds.items()
+        if declared.kind in NAMING
+    }
     line = {"operation": operation, "params": {}, "inputs": inputs}
     head = clip["head"]
     asked = [
