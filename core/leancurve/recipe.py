@@ -185,7 +185,7 @@ def run_recipe(
         try:
             scope = kind.scope_of(line.get("scope", {}))
             params = line.get("params", {})
-            at_hand: Inputs = {"take": take, **({"hand": hand} if hand else {})}
+            at_hand: Inputs = {"take": take, "hand": hand}
             inputs = {n: at_hand[i.kind] for n, i in kind.inputs.items() if i.kind in at_hand}
             patch = kind.run(clip, params, scope, within, inputs)
             if kind.retimes and brings_back:

@@ -199,14 +199,17 @@ def write(request: HttpRequest, clip_id: int, wanted: schemas.WriteIn) -> Any:
     exchanged = wanted.append is not None and wanted.remove is not None
     if sum(a is not None for a in asked) != (2 if exchanged else 1):
         raise BadInput("expected one of append, edit, remove, recipe, swap, or append and remove")
-    base = revision_for(request, clip_id, wanted.revision)
-    for line in (wanted.append, wanted.edit):
-        if line is not None and line.inputs:
-            require_ours(clip.workspace, line.operation, line.inputs, base)
-    edit = None
-    if wanted.edit is not None:
-        edit = {**_line(wanted.edit, base), "line_id": wanted.edit.line_id}
-    append = _line(wanted.append, base) if wanted.append else None
+    append = edit = None
+    asked_for = wanted.append or wanted.edit
+    if asked_for is not None:
+        base = revision_for(request, clip_id, wanted.revision)
+        if asked_for.inputs:
+            require_ours(clip.workspace, asked_for.operation, asked_for.inputs, base)
+        line = _line(asked_for, base)
+        if wanted.edit is None:
+            append = line
+        else:
+            edit = {**line, "line_id": wanted.edit.line_id}
     recipe = None
     if wanted.recipe is not None:
         recipe = kept_recipe(clip.workspace, wanted.recipe)

@@ -4,14 +4,14 @@ An id follows from the revision and the line, so that a preview and the write th
 the same layer; where a line of the head's recipe has it already the next one is taken.
 """
 
-import hashlib
 from collections.abc import Callable, Iterable, Mapping
+from functools import cache
 from typing import Any
 
 import orjson
 from documents.store import load_clip
 from leancurve.operations import operation_named
-from leancurve.operations.identity import MOST_ID, identified, made_by
+from leancurve.operations.identity import drawn, identified, made_by
 from leancurve.recipe import counted_as
 
 from editing.models import Revision
@@ -29,37 +29,20 @@ def asked_line(
     """A checked line to be written on a revision."""
     kind = operation_named(operation)
     given = dict(inputs or {})
-    for name, declared in kind.inputs.items():
-        if declared.kind == "hand" and name not in given:
-            states = hand_states(base)
-            given |= {name: states} if states else {}
-    checked = dict(kind.parsed(params).model_dump(mode="json", exclude_none=True))
-    fresh = _drawn(base, operation, checked)
-    return new_line(operation, identified(kind.Params, checked, fresh), scope, given)
+    wants = {n for n, declared in kind.inputs.items() if declared.kind == "hand"} - set(given)
+    if wants and wants & kind.needs(kind.parsed(params)):
+        given |= dict.fromkeys(wants, hand_states(base))
 
+    @cache
+    def ids() -> Callable[[], int]:
+        seed = orjson.dumps([base.pk, operation, params], option=orjson.OPT_SORT_KEYS)
+        return drawn(_taken(base), seed)
 
-def _drawn(base: Revision, operation: str, params: Mapping[str, Any]) -> Callable[[], int]:
-    """Ids that no layer of the clip has or had on the way to its head."""
-    seed = orjson.dumps([base.pk, operation, params], option=orjson.OPT_SORT_KEYS)
-    taken: set[int] = set()
-    count = 0
-
-    def fresh() -> int:
-        nonlocal count
-        if not taken:
-            taken.update(_taken(base))
-        while True:
-            found = hashlib.sha256(seed + count.to_bytes(4)).digest()
-            count += 1
-            number = int.from_bytes(found[:8]) % MOST_ID + 1
-            if number not in taken:
-                taken.add(number)
-                return number
-
-    return fresh
+    return new_line(operation, identified(kind.Params, params, lambda: ids()()), scope, given)
 
 
 def _taken(base: Revision) -> Iterable[int]:
+    """Ids that layers of the clip have, or had on the way to its head."""
     head = base.clip.head or base
     for line in head.recipe:
         yield from made_by(operation_named(line["operation"]).Params, line["params"])

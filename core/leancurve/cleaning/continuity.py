@@ -171,7 +171,7 @@ def layers_said_anew(before: Clip, after: Clip, joints: Iterable[int]) -> dict[T
     """
     out: dict[TrackId, Curve] = {}
     for joint in joints:
-        layers = [x for x in after.layers if _in_angles(after, x, joint)]
+        layers = [x for x in after.layers if _in_angles(x, joint)]
         order = after.order(joint)
         if not layers or len(order) != 3 or before.order(joint) != order:
             continue
@@ -200,7 +200,7 @@ def _told(curve: Curve, sign: Floats, shift: Floats) -> Curve:
     return SampledCurve(sign * curve.at(np.arange(len(sign), dtype=np.float64)) + shift)
 
 
-def _in_angles(clip: Clip, layer: Layer, joint: int) -> bool:
+def _in_angles(layer: Layer, joint: int) -> bool:
     """Whether what a layer makes of a joint hangs on how its angles are said: of three own angles
     that take the place of all it does not."""
     turns = sum(c[0] == "r" for c in layer.channels.get(joint, ()))

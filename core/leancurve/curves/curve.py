@@ -376,6 +376,13 @@ ON_FRAME = 1e-6
 """Frames: a key nearer to a frame than this stands on it (rounding of files' own times)."""
 
 
+def negated(curve: Curve) -> Curve:
+    """A curve with its values the other way round."""
+    if isinstance(curve, SampledCurve):
+        return SampledCurve(-curve.values)
+    return curve.edited(value=-curve.value, slope_in=-curve.slope_in, slope_out=-curve.slope_out)
+
+
 def frame_values(curve: Curve) -> Floats:
     """The values of a curve that is dense: sampled, or keyed on every frame."""
     return curve.values if isinstance(curve, SampledCurve) else curve.value

@@ -77,17 +77,20 @@ class Layer:
         return (self.weight, *own)
 
 
+KINDS_ONCE: Final = {"add": "additive", "replace": "override"}
+"""What older documents and lines call kinds that have other words now."""
+
+
 def of_older_versions(layers: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
     """Layers as plain values that had other words for their kinds once, and could be solo: of those
     that were not beside one that was, the document says that they are muted, so that the motion is
     what it was."""
-    kinds = {"add": "additive", "replace": "override"}
     alone = any(x.get("solo") for x in layers)
     out = []
     for layer in layers:
         values = {k: v for k, v in layer.items() if k != "solo"}
         if "kind" in values:
-            values["kind"] = kinds.get(values["kind"], values["kind"])
+            values["kind"] = KINDS_ONCE.get(values["kind"], values["kind"])
         if alone and not layer.get("solo"):
             values["muted"] = True
         out.append(values)

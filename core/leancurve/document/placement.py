@@ -91,12 +91,17 @@ def placed_pose(clip: Clip, frames: Floats, joints: Sequence[int]) -> Pose:
 def _met(clip: Clip) -> Floats:
     """How far off each prop is ``(P, 3)``, along the floor, when it comes nearest to the root."""
     frames = np.arange(clip.frames, dtype=np.float64)
-    root = next(j for j, p in enumerate(clip.skeleton.parents) if p < 0)
-    points = prop_pose(clip, frames)[1]
-    away = points - layered_pose(clip, frames, [root]).translation
+    root = layered_pose(clip, frames, [clip.skeleton.root]).translation
+    return _nearest(clip, prop_pose(clip, frames)[1], root)
+
+
+def _nearest(clip: Clip, points: Floats, root: Floats) -> Floats:
+    """Ways ``(P, 3)`` along the floor to points ``(F, P, 3)`` from a root ``(F, 1, 3)``, each where
+    it is shortest."""
+    away = points - root
     away[..., UP[clip.reading.up_axis]] = 0.0
-    nearest = np.argmin(np.linalg.norm(away, axis=-1), axis=0)
-    return np.asarray(away[nearest, np.arange(len(clip.props))])
+    at = np.argmin(np.linalg.norm(away, axis=-1), axis=0)
+    return np.asarray(away[at, np.arange(away.shape[1])])
 
 
 def _offsets(clip: Clip, placement: Placement) -> Floats:
@@ -129,10 +134,8 @@ def unplaced_prop(clip: Clip, turns: Floats, points: Floats) -> tuple[Floats, Fl
     off = np.zeros(3)
     if placement.scale != 1.0:
         frames = np.arange(clip.frames, dtype=np.float64)
-        root = next(j for j, p in enumerate(clip.skeleton.parents) if p < 0)
-        away = points - placed_pose(clip, frames, [root]).translation[:, 0]
-        away[:, UP[clip.reading.up_axis]] = 0.0
-        off = rotation.rotate(back, away[np.argmin(np.linalg.norm(away, axis=1))])
+        root = placed_pose(clip, frames, [clip.skeleton.root]).translation
+        off = rotation.rotate(back, _nearest(clip, points[:, None], root)[0])
     left = (points - rotation.rotate(by, off) - about - np.array(placement.move)) / _along(
         clip, placement
     )

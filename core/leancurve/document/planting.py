@@ -20,7 +20,7 @@ from leancurve.document.base import Below, between_frames
 from leancurve.document.clip import Clip
 from leancurve.document.kept import kept
 from leancurve.document.placement import placed_pose, placed_props
-from leancurve.document.plant import Plant
+from leancurve.document.plant import Ease, Plant
 from leancurve.errors import BadInput
 from leancurve.figure.chain import follow
 from leancurve.figure.feet import Chain, Limb, chain_to, limbs_of
@@ -378,13 +378,13 @@ class _Correction:
         """What is known at frames ``a`` and ``b`` led away from them by their plants' eases, in
         place; both together where there is no room for one after the other."""
         room = b - a
-        sides = []
-        for edge, frames in ((a, "last"), (b, "first")):
-            ease = "ease_out" if frames == "last" else "ease_in"
-            ends = [p for p in self.plants if getattr(p, frames) == edge and getattr(p, ease) > 1]
-            if ends:
-                plant = max(ends, key=lambda p: int(getattr(p, ease)))
-                sides.append((edge, plant.ease, min(int(getattr(plant, ease)), room)))
+        going = [(p.ease_out, p.ease) for p in self.plants if p.last == a and p.ease_out > 1]
+        coming = [(p.ease_in, p.ease) for p in self.plants if p.first == b and p.ease_in > 1]
+        sides: list[tuple[int, Ease, int]] = []
+        for edge, eases in ((a, going), (b, coming)):
+            if eases:
+                over, ease = max(eases, key=lambda found: found[0])
+                sides.append((edge, ease, min(over, room)))
         if all(name == "settle" for _, name, _ in sides):
             return
         close = len(sides) == 2 and sum(over for _, _, over in sides) > room

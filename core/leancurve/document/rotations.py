@@ -2,7 +2,7 @@
 
 Between a document's angles and the quaternions that everything is worked on as there is one door.
 A joint may have three rotation channels in any order, two, one or none. What fewer than three
-cannot say is left out: they take the angles that come nearest, and the residual tells how far off.
+cannot say is left out: they take the angles that come nearest.
 """
 
 from __future__ import annotations
@@ -34,11 +34,6 @@ def said(own: Floats, rotations: Floats, order: str, moved: Bools | None = None)
     if moved is None:
         moved = np.ones(len(own), dtype=np.bool_)
     return rewritten(own, rotations, moved, order)
-
-
-def residual_deg(rotations: Floats, angles: Floats, order: str) -> Floats:
-    """How far ``(F,)`` angles ``(F, n)`` of an order leave rotations ``(F, 4)`` unsaid, degrees."""
-    return rotation.geodesic_deg(rotations, rotation.from_euler(angles, order))
 
 
 def written(clip: Clip, joint: int, angles: Floats) -> dict[TrackId, Curve]:

@@ -114,6 +114,11 @@ class Skeleton:
         cloud = np.array([*self.rest_positions, *self.rest_tips])
         return float(np.max(np.ptp(cloud, axis=0)))
 
+    @property
+    def root(self) -> int:
+        """The first joint that hangs on none."""
+        return self.parents.index(-1)
+
     def chain(self, joint: int) -> tuple[int, ...]:
         """The joints from ``joint`` up to its root."""
         out = [joint]

@@ -337,7 +337,8 @@ class Operation(ABC, Generic[P]):
         return frozenset(n for n, declared in self.inputs.items() if not declared.optional)
 
     def _require_inputs(self, given: Inputs, params: P) -> None:
-        missing = sorted(self.needs(params) - set(given))
+        none = {n for n, found in given.items() if isinstance(found, Sequence) and not found}
+        missing = sorted(self.needs(params) - (set(given) - none))
         if missing:
             raise BadInput(f"{self.name}: {self.inputs[missing[0]].asks}")
 

@@ -39,12 +39,15 @@ def all_meant(description: str) -> Any:
     return Field(None, max_length=200, description=description, json_schema_extra=extra)
 
 
-def drawn(taken: Iterable[int]) -> Callable[[], int]:
-    """Ids that nobody has, one after the other."""
-    known = set(taken)
+def drawn(taken: Iterable[int], seed: bytes | None = None) -> Callable[[], int]:
+    """Ids that nobody has, one after the other: the same ones from a seed, where one is given. Who
+    has which is asked with the first."""
+    draw = random.Random(seed)
+    known: set[int] = set()
 
     def fresh() -> int:
-        while (found := random.randrange(1, MOST_ID)) in known:
+        known.update(taken)
+        while (found := draw.randrange(1, MOST_ID)) in known:
             pass
         known.add(found)
         return found
@@ -87,8 +90,12 @@ def made_by(model: type[BaseModel], values: Mapping[str, Any]) -> list[int]:
 
 def renumbered_owner(owner: Any, ids: Mapping[int, int]) -> Any:
     """An owner, such as ``layer:3``, where layers have other ids."""
+    return _owned(owner, lambda found: ids.get(found, found))
+
+
+def _owned(owner: Any, other: Callable[[int], int]) -> Any:
     found = layer_of(owner) if isinstance(owner, str) else None
-    return owner if found is None else layer_owner(ids.get(found, found))
+    return owner if found is None else layer_owner(other(found))
 
 
 def _walked(
@@ -107,9 +114,8 @@ def _walked(
                 out[name] = value
         elif extra.get("names") and named is not None and out.get(name) is not None:
             out[name] = named(out[name])
-        elif name == "owner" and named is not None and isinstance(out.get(name), str):
-            found = layer_of(out[name])
-            out[name] = out[name] if found is None else layer_owner(named(found))
+        elif name == "owner" and named is not None and name in out:
+            out[name] = _owned(out[name], named)
         elif inner is not None and isinstance(out.get(name), list | tuple):
             out[name] = [_walked(inner, v, made, named) if isinstance(v, Mapping) else v
                          for v in out[name]]  # fmt: skip

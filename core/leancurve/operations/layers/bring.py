@@ -10,7 +10,7 @@ from typing import Any, ClassVar
 import numpy as np
 from pydantic import Field
 
-from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve, keyed
+from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve, keyed, negated
 from leancurve.document.clip import Clip
 from leancurve.document.layer import Layer
 from leancurve.document.track import TrackId
@@ -230,7 +230,7 @@ def _turned(own: Mapping[str, Curve], letter: str, axes: Floats, clip: Clip) -> 
         one = int(np.argmax(np.abs(row)))
         if abs(abs(row[one]) - 1.0) < 1e-9:
             given = own.get(names[one], keyed([0.0], [0.0]))
-            out[name] = given if row[one] > 0.0 else mirrored(given)
+            out[name] = given if row[one] > 0.0 else negated(given)
             continue
         values = sum(
             (r * own[n].at(frames) for r, n in zip(row, names, strict=True) if n in own),
@@ -238,14 +238,6 @@ def _turned(own: Mapping[str, Curve], letter: str, axes: Floats, clip: Clip) -> 
         )
         out[name] = written(clip, TrackId("", 0, name), values, times, TURNED)
     return out
-
-
-def mirrored(curve: Curve) -> Curve:
-    """A curve with its values the other way round."""
-    if isinstance(curve, SampledCurve):
-        return SampledCurve(-curve.values)
-    assert isinstance(curve, KeyedCurve)
-    return curve.edited(value=-curve.value, slope_in=-curve.slope_in, slope_out=-curve.slope_out)
 
 
 class ExtractParams(Params):

@@ -10,7 +10,7 @@ from pydantic import Field
 
 from leancurve.curves.curve import Curve, keyed
 from leancurve.document.clip import Clip
-from leancurve.document.layer import Layer, LayerKind, LayerSpace
+from leancurve.document.layer import KINDS_ONCE, Layer, LayerKind, LayerSpace
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
 from leancurve.operations.base import (
@@ -117,12 +117,11 @@ class EditLayers(Operation[EditLayersParams]):
         """Layers were solo in the document once, and their kinds had other words."""
         if version > 1:
             return dict(params)
-        kinds = {"add": "additive", "replace": "override"}
         edits = []
         for edit in params["edits"]:
             kept = {k: v for k, v in edit.items() if k != "solo"}
             if kept.get("kind") is not None:
-                kept["kind"] = kinds.get(kept["kind"], kept["kind"])
+                kept["kind"] = KINDS_ONCE.get(kept["kind"], kept["kind"])
             edits.append(kept)
         return {**params, "edits": edits}
 
@@ -152,6 +151,14 @@ def _told(given: Mapping[str, Any]) -> str:
         "mask": "Mask layer",
     }
     return words.get(name, "Change layer")
+
+
+def layer_meant(clip: Clip, name: str, of_id: int | None = None) -> Layer:
+    """The layer of an id, or of a name where none is given; :class:`BadInput` if there is none."""
+    found = clip.layer_named(name, of_id)
+    if found is None:
+        raise BadInput(f"no layer is named {name!r}")
+    return found
 
 
 def _place(layers: Sequence[Layer], edit: LayerEdit) -> int | None:

@@ -26,6 +26,7 @@ from leancurve.operations.base import (
     silent,
 )
 from leancurve.operations.identity import all_meant
+from leancurve.operations.layers.edit import layer_meant
 from leancurve.operations.layers.writing import KeyedParams, key_times, written
 
 
@@ -57,7 +58,7 @@ class Flatten(Operation[FlattenParams]):
     def apply(
         self, clip: Clip, scope: Scope, params: FlattenParams, progress: Progress = silent
     ) -> Patch:
-        ids = params.ids or tuple(_id_of(clip, name) for name in params.layers)
+        ids = params.ids or tuple(layer_meant(clip, name).id for name in params.layers)
         if ids:
             gone = next((i for i in ids if clip.layer_named("", i) is None), None)
             if gone is not None:
@@ -99,13 +100,6 @@ class Flatten(Operation[FlattenParams]):
     def told(self, params: Mapping[str, Any]) -> str:
         names = params.get("layers") or ()
         return f"Flatten {', '.join(names)}" if names else "Flatten"
-
-
-def _id_of(clip: Clip, name: str) -> int:
-    found = clip.layer_named(name)
-    if found is None:
-        raise BadInput(f"no layer is named {name!r}")
-    return found.id
 
 
 def _times(clip: Clip, track: TrackId) -> Ints | None:

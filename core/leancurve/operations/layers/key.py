@@ -29,6 +29,7 @@ from leancurve.operations.base import (
     timed,
 )
 from leancurve.operations.identity import meant
+from leancurve.operations.layers.edit import layer_meant
 
 Three = tuple[float, float, float]
 BY_JOINT = ("turns", "moves", "turned", "moved")
@@ -140,9 +141,7 @@ class KeyLayer(Operation[KeyLayerParams]):
 def takes_keys(clip: Clip, name: str, of_id: int | None = None) -> Layer:
     """The layer of an id or a name, if it takes keys; :class:`BadInput` says why where it does
     not."""
-    layer = clip.layer_named(name, of_id)
-    if layer is None:
-        raise BadInput(f"no layer is named {name!r}")
+    layer = layer_meant(clip, name, of_id)
     name = layer.name
     if layer.locked:
         raise BadInput(f"the layer {name} is locked: unlock it to key on it")
@@ -200,14 +199,12 @@ class Ramp:
 
     def at(self, frames: Floats) -> Floats:
         """How much of it there is at frames, 0 to 1: flat at both ends of a ramp."""
-        first = -np.inf if self.begins is None else self.begins
-        last = np.inf if self.ends is None else self.ends
-        into = (frames - first) / (self.first - first) if self.begins is not None else frames
-        out = (last - frames) / (last - self.last) if self.ends is not None else frames
-        one = np.ones(len(frames))
-        into = one if self.begins is None else np.clip(into, 0.0, 1.0)
-        out = one if self.ends is None else np.clip(out, 0.0, 1.0)
-        u = np.minimum(into, out)
+        u = np.ones(len(frames))
+        if self.begins is not None:
+            u = np.minimum(u, (frames - self.begins) / (self.first - self.begins))
+        if self.ends is not None:
+            u = np.minimum(u, (self.ends - frames) / (self.ends - self.last))
+        u = np.maximum(u, 0.0)
         return np.asarray(u * u * (3.0 - 2.0 * u))
 
 
@@ -229,20 +226,16 @@ def _as_it_stands(
     out: dict[TrackId, dict[float, float]] = {
         TrackId(layer.owner, j, c): {} for j, channels in wanted.items() for c in channels
     }
+    new = {t.joint for t in out if t not in clip.curves and layer.kind == "override"}
+    still = [{j: np.zeros(3) for j in new if set(wanted[j]) & set(c)} for c in (TURN, MOVE)]
     for time in ramp.away:
-        for joint, channels in wanted.items():
-            fresh = {}
-            if layer.kind == "override" and any(
-                TrackId(layer.owner, joint, c) not in clip.curves for c in channels
-            ):
-                turns = {joint: np.zeros(3)} if set(channels) & set(TURN) else {}
-                moves = {joint: np.zeros(3)} if set(channels) & set(MOVE) else {}
-                fresh = layer_values(clip, layer, time, turns, moves)[joint]
-            for channel in channels:
-                track = TrackId(layer.owner, joint, channel)
-                curve = clip.curves.get(track)
-                known = None if curve is None else float(curve.at(np.array([time]))[0])
-                out[track][time] = fresh.get(channel, 0.0) if known is None else known
+        fresh = layer_values(clip, layer, time, *still) if new else {}
+        for track, values in out.items():
+            curve = clip.curves.get(track)
+            if curve is None:
+                values[time] = fresh.get(track.joint, {}).get(track.name, 0.0)
+            else:
+                values[time] = float(curve.at(np.array([time]))[0])
     return out
 
 

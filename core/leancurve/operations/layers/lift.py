@@ -120,8 +120,6 @@ Turns = dict[int, Floats]
 def _by_hand(clip: Clip, states: Any, joints: list[int]) -> tuple[Turns, Turns]:
     """What lines of hand work made one after the other, by joint: rotation vectors ``(F, 3)`` in
     degrees and moves ``(F, 3)``."""
-    if not states:
-        raise BadInput("lift: nothing was done by hand")
     turned, moved = (np.zeros((clip.frames, len(joints), n)) for n in (4, 3))
     turned[..., 3] = 1.0
     for before, after in zip(states[::2], states[1::2], strict=True):

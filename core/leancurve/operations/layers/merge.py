@@ -27,7 +27,7 @@ from leancurve.operations.base import (
     timed,
 )
 from leancurve.operations.identity import all_meant, identity, meant
-from leancurve.operations.layers.edit import free_name, fresh_id
+from leancurve.operations.layers.edit import free_name, fresh_id, layer_meant
 from leancurve.operations.layers.lift import differences, sampled_layer
 from leancurve.operations.layers.writing import KeyedParams, key_times, written
 
@@ -65,7 +65,7 @@ class MergeLayers(Operation[MergeLayersParams]):
         if len(ids) != len(params.layers):
             raise BadInput("merge_layers: as many ids as layers are to be named")
         named = dict(zip(params.layers, ids, strict=True))
-        chosen = [_layer(clip, name, i) for name, i in named.items()]
+        chosen = [layer_meant(clip, name, i) for name, i in named.items()]
         places = sorted(clip.layers.index(x) for x in chosen)
         first, last = places[0], places[-1]
         between = [x for x in clip.layers[first : last + 1] if x not in chosen]
@@ -108,13 +108,6 @@ class MergeLayers(Operation[MergeLayersParams]):
 
     def told(self, params: Mapping[str, Any]) -> str:
         return f"Merge {' and '.join(params['layers'])}"
-
-
-def _layer(clip: Clip, name: str, layer: int | None = None) -> Layer:
-    found = clip.layer_named(name, layer)
-    if found is None:
-        raise BadInput(f"no layer is named {name!r}")
-    return found
 
 
 def _through(clip: Clip, heard: set[int], end: int) -> Clip:
@@ -162,7 +155,7 @@ class SplitLayer(Operation[SplitLayerParams]):
     def apply(
         self, clip: Clip, scope: Scope, params: SplitLayerParams, progress: Progress = silent
     ) -> Patch:
-        layer = _layer(clip, params.layer, params.layer_id)
+        layer = layer_meant(clip, params.layer, params.layer_id)
         if bool(params.joints) == (params.frame is not None):
             raise BadInput("split_layer: name joints, or a frame")
         name = params.name or f"{layer.name}, split"

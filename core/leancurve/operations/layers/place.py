@@ -106,15 +106,11 @@ def _three(values: Floats) -> Three:
     return (x, y, z)
 
 
-def _root(clip: Clip) -> int:
-    return next(j for j, p in enumerate(clip.skeleton.parents) if p < 0)
-
-
 def _start(clip: Clip) -> Three:
     """The root's place on the first frame, on the ground of its axes."""
     if not clip.frames:
         return (0.0, 0.0, 0.0)
-    place = evaluate(clip, np.zeros(1), [_root(clip)]).translation[0, 0].copy()
+    place = evaluate(clip, np.zeros(1), [clip.skeleton.root]).translation[0, 0].copy()
     place[UP[clip.reading.up_axis]] = 0.0
     return _three(place)
 
@@ -134,7 +130,7 @@ def _require_channels(clip: Clip, placement: Placement) -> None:
 def _roots(clip: Clip, placement: Placement | None) -> Floats:
     """The root's places ``(F, 3)`` under a placement, without plants."""
     bare = replace(clip, plants=(), placement=placement)
-    return evaluate(bare, joints=[_root(clip)]).translation[:, 0]
+    return evaluate(bare, joints=[clip.skeleton.root]).translation[:, 0]
 
 
 def _with(clip: Clip, after: Placement) -> tuple[Plant, ...]:

@@ -6,7 +6,7 @@ from typing import Any, ClassVar, Literal
 
 from pydantic import Field
 
-from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve
+from leancurve.curves.curve import Curve, negated
 from leancurve.document.clip import Clip
 from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput
@@ -35,8 +35,8 @@ class Swap(Operation[SwapParams]):
     def apply(
         self, clip: Clip, scope: Scope, params: SwapParams, progress: Progress = silent
     ) -> Patch:
-        negated = {a for a in "xyz" if getattr(params, f"negate_{a}")}
-        if params.exchange == "none" and not negated:
+        opposed = {a for a in "xyz" if getattr(params, f"negate_{a}")}
+        if params.exchange == "none" and not opposed:
             raise BadInput("swap: choose two axes to exchange, or one to negate")
         other = {a: a for a in "xyz"}
         if params.exchange != "none":
@@ -51,8 +51,8 @@ class Swap(Operation[SwapParams]):
                 # One of a pair alone has nothing to change places with.
                 source = channel
             curve = clip.curves[source]
-            if axis in negated:
-                curve = _negated(curve)
+            if axis in opposed:
+                curve = negated(curve)
             if curve is not clip.curves[channel]:
                 curves[channel] = curve
         return Patch(curves=curves, report=change_report(clip, curves))
@@ -65,11 +65,3 @@ class Swap(Operation[SwapParams]):
         parts += [f"negate {', '.join(axes)}"] if axes else []
         told = ", ".join(parts) or "swap"
         return told[0].upper() + told[1:]
-
-
-def _negated(curve: Curve) -> Curve:
-    if isinstance(curve, KeyedCurve):
-        return curve.edited(
-            value=-curve.value, slope_in=-curve.slope_in, slope_out=-curve.slope_out
-        )
-    return SampledCurve(-curve.values)
