@@ -18,6 +18,7 @@ from editing.recipes import Line, current, replay, title
 from editing.refitting import refit_edits
 from leancurve.document.clip import Clip as Document
 from leancurve.document.evaluation import VERSION as EVALUATION
+from leancurve.document.parts.registry import public_parts
 from leancurve.document.scope import Scope
 from leancurve.errors import BadInput
 from leancurve.operations import operation_named
@@ -91,13 +92,7 @@ def clip_out(clip: Clip) -> dict[str, Any]:
         "height": skeleton.rest_height,
         **figure_out(document),
         "reading": asdict(document.reading),
-        "marks": [asdict(m) for m in document.marks],
-        "plants": [asdict(p) for p in document.plants],
-        "props": [asdict(p) for p in document.props],
-        "layers": [
-            {**asdict(x), "channels": dict(x.layout), "mask": dict(x.mask)} for x in document.layers
-        ],
-        "placement": None if document.placement is None else asdict(document.placement),
+        **public_parts(document),
         "carried": _carried(take),
         "camera": clip.camera,
         "evaluation": EVALUATION,

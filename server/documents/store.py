@@ -4,7 +4,7 @@ States are immutable, so a cached one is never stale and processes need no word 
 """
 
 from collections.abc import Callable, Collection, Iterable
-from dataclasses import dataclass, fields
+from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
 
@@ -16,6 +16,7 @@ from django.db.models.functions import Now
 from django.utils import timezone
 from leancurve.curves.curve import Curve
 from leancurve.document.clip import Clip
+from leancurve.document.parts.registry import Touched, touched
 from leancurve.document.stored import (
     clip_of,
     skeleton_of,
@@ -288,29 +289,30 @@ def is_that(state: State, clip: Clip, document: Packed) -> bool:
 
 def changed_channels(a: State, b: State) -> set[TrackId]:
     """Tracks of the second whose curves differ between two states."""
+    return touched_channels(a, b) & manifest_of(b).keys()
+
+
+def touched_channels(a: State, b: State) -> set[TrackId]:
+    """Tracks whose curves differ between two states, those included that only one of them has."""
     if a.hash == b.hash:
         return set()
     before, after = manifest_of(a), manifest_of(b)
-    return {t for t, sha in after.items() if before.get(t) != sha}
+    return {t for t in before.keys() | after.keys() if before.get(t) != after.get(t)}
 
 
 FRAME = frozenset({"skeleton", "layout", "rate", "frames", "reading"})
 """What poses are made of beside curves."""
-BESIDE = frozenset(part.name for part in fields(Clip)) - {"curves"}
-"""All that a clip is beside its curves: what two writers may both have changed."""
 
 
-def changed_parts(a: State, b: State) -> set[str]:
-    """What differs between two states beside their curves, by the clip's own names."""
-    if a.header_id == b.header_id:
-        return set()
-    one, other = load_clip(a), load_clip(b)
-    return {part for part in BESIDE if getattr(one, part) != getattr(other, part)}
+def changed_parts(a: State, b: State) -> frozenset[Touched]:
+    """What differs between two states beside their curves: items of the clip's parts by their keys,
+    and what else it is by its name."""
+    return frozenset() if a.header_id == b.header_id else touched(load_clip(a), load_clip(b))
 
 
 def frame_changed(a: State, b: State) -> bool:
     """Whether two states differ in what poses are made of beside curves."""
-    return bool(changed_parts(a, b) & FRAME)
+    return any(name in FRAME for name, _ in changed_parts(a, b))
 
 
 def held_by(states: Iterable[State]) -> set[str]:

@@ -7,7 +7,7 @@ it was computed for; acknowledged means committed.
 import logging
 import time
 import uuid
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager, nullcontext
 from typing import Any
 
@@ -17,11 +17,13 @@ from documents.blobs import keep_lines, keeping
 from documents.models import State
 from documents.store import (
     FRAME,
-    changed_channels,
     changed_parts,
     load_clip,
+    touched_channels,
 )
+from leancurve.document.parts.registry import PARTS, Touched, touched
 from leancurve.errors import BadInput
+from leancurve.operations import apply_patch
 from leancurve.progress import Progress, silent
 from leancurve.recipe import named_states
 from library.models import Take
@@ -174,8 +176,12 @@ def _attempt(
     return _commit(clip, head, result, request_id, user)
 
 
-TOLD = {"reading": "how the take is read", "accepted": "findings that are meant"}
+TOLD = {"reading": "how the take is read", **{part.name: part.told for part in PARTS}}
 """Parts of a clip in words, where their names are not."""
+
+
+def _told(parts: Iterable[Touched]) -> list[str]:
+    return sorted({TOLD.get(name, name) for name, _ in parts})
 
 
 def _require_disjoint(
@@ -190,20 +196,26 @@ def _require_disjoint(
     def named(tracks: set[Any]) -> list[str]:
         return [standing.named(t) for t in sorted(tracks)]
 
-    told = named(theirs) or sorted(TOLD.get(part, part) for part in parts)
-    if change.append is None or change.remove is not None or parts & FRAME:
+    told = named(theirs) or _told(parts)
+    if (
+        change.append is None
+        or change.remove is not None
+        or any(name in FRAME for name, _ in parts)
+    ):
         raise Conflict(head, told, ["the recipe"], base.pk)
     # What it touches is told on the revision that it was made on.
     patch = compute(change.append, base.state, take_state_of(base), progress)
-    ours = set(patch.curves)
-    both = parts & set(patch.parts)
+    below = load_clip(base.state)
+    after = apply_patch(below, patch)
+    ours = {*patch.curves, *(below.curves.keys() - after.curves.keys())}
+    both = parts & touched(below, after)
     if ours & theirs or both:
-        raise Conflict(head, told, named(ours) or sorted(both), base.pk)
+        raise Conflict(head, told, named(ours) or _told(both), base.pk)
 
 
 def _changes_since(
     base: Revision, head: Revision, own: set[uuid.UUID]
-) -> tuple[set[Any], set[str]]:
+) -> tuple[set[Any], set[Touched]]:
     """Tracks that others changed between two revisions, and what else of the clip. Where the one
     does not lead to the other, all that differs counts."""
     since = Revision.objects.select_related("state__header").filter(
@@ -211,7 +223,7 @@ def _changes_since(
     )
     states = {r.pk: r for r in since}
     tracks: set[Any] = set()
-    parts: set[str] = set()
+    parts: set[Touched] = set()
     at = states.get(head.pk)
     while at is not None:
         before = base.state if at.parent_id == base.pk else None
@@ -221,12 +233,12 @@ def _changes_since(
                 break
             before = parent.state
         if at.request_id not in own:
-            tracks |= changed_channels(before, at.state)
+            tracks |= touched_channels(before, at.state)
             parts |= changed_parts(before, at.state)
         if at.parent_id == base.pk:
             return tracks, parts
         at = states.get(at.parent_id) if at.parent_id else None
-    return changed_channels(base.state, head.state), changed_parts(base.state, head.state)
+    return touched_channels(base.state, head.state), set(changed_parts(base.state, head.state))
 
 
 def _commit(

@@ -20,7 +20,8 @@ import orjson
 from documents.packing import decode
 from leancurve.curves.curve import Curve, SampledCurve
 from leancurve.document.clip import Clip
-from leancurve.document.limits import require_room, require_sound, require_sound_curve
+from leancurve.document.limits import require_room, require_sound_curve
+from leancurve.document.sound import require_sound
 from leancurve.document.stored import clip_of, skeleton_of, tracks_of, upgraded
 from leancurve.errors import BadInput, short
 from leancurve.operations import operation_named

@@ -12,21 +12,43 @@ it is stored, and what lines have made is computed anew here, never believed.
 import json
 import uuid
 import zipfile
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import IO
 
 from delivery.models import Delivery
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import connection, transaction
+from django.db.models import Model
 from django.utils import timezone
 from documents.blobs import keep_blobs, keeping
-from documents.models import Blob, State
+from documents.models import Blob, Inspection, State
 from documents.store import held_by
-from editing.models import Carried, Chosen, Clip, JointMap, Recipe, Revision, StoredMotion
+from editing.models import (
+    Batch,
+    Carried,
+    Chosen,
+    Clip,
+    JointMap,
+    Memo,
+    Presence,
+    Recipe,
+    Revision,
+    StoredMotion,
+)
 from leancurve import __version__
 from leancurve.progress import Progress, silent
-from library.models import Membership, Profile, Skeleton, StoredFile, Take, Workspace
+from library.models import (
+    Job,
+    Membership,
+    Preferences,
+    Profile,
+    Pulse,
+    Skeleton,
+    StoredFile,
+    Take,
+    Workspace,
+)
 
 from place.checking import blob_names
 from place.told import (
@@ -46,6 +68,24 @@ from place.told import (
     ToldStored,
     ToldTake,
 )
+
+EXPORTED: Mapping[type[Model], str] = {
+    Skeleton: "workspace", Profile: "workspace", StoredFile: "take__workspace",
+    Take: "workspace", Carried: "take__workspace", Clip: "workspace",
+    Revision: "clip__workspace", Chosen: "clip__workspace", JointMap: "workspace",
+    StoredMotion: "workspace", Recipe: "workspace", Delivery: "clip__workspace",
+}  # fmt: skip
+"""Models of which a workspace's file holds what belongs to it, and by which way it does."""
+LEFT_OUT: Mapping[type[Model], str] = {
+    Workspace: "it gets a name of its own where it is brought in",
+    Membership: "whoever brings it in is alone in it at first",
+    Preferences: "of a person, not of a workspace",
+    Presence: "of the moment", Pulse: "of the installation", Job: "of the moment",
+    Batch: "of the moment; what it made are clips",
+    Memo: "made again when it is asked for", Inspection: "made again when it is asked for",
+    State: "goes along with what refers to it", Blob: "goes along with what refers to it",
+}  # fmt: skip
+"""Models of which it holds nothing by themselves, and why."""
 
 AT_ONCE = 200
 """Blobs that are looked up together."""

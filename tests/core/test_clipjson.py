@@ -114,6 +114,8 @@ def put(*path: Any, value: Any) -> Any:
         (put("curves", 0, "keys", "flags", 1, value=-1), "flags: expected whole numbers"),
         (put("curves", 9, "values", 3, value=[1]), "values: expected a list of numbers"),
         (put("curves", 9, "values", value=[1.0]), "expected 900 values, found 1"),
+        (put("placement", value={"spin": 5}), r"\$\.placement: .*'spin'"),
+        (put("placement", value={"move": [1, "x", 0]}), r"\$\.placement\.move"),
         (lambda d: d["curves"].pop(), "must match one to one"),
         (lambda d: d["curves"][9].pop("values"), r"\$\.curves\[9\]"),
     ],

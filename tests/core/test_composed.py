@@ -15,11 +15,11 @@ from leancurve.cleaning.contacts import contacts_of
 from leancurve.curves.curve import KeyedCurve, SampledCurve
 from leancurve.document.clip import Clip, Contact, Placement
 from leancurve.document.evaluation import effective, evaluate
-from leancurve.document.limits import require_sound
 from leancurve.document.placement import placed_props
 from leancurve.document.plant import Plant
 from leancurve.document.planting import plan_of
 from leancurve.document.scope import Scope
+from leancurve.document.sound import require_sound
 from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput
 from leancurve.formats.clipjson import read_clip, write_clip

@@ -13,7 +13,8 @@ import pytest
 from leancurve.curves.curve import SampledCurve
 from leancurve.document import limits
 from leancurve.document.clip import Clip
-from leancurve.document.limits import LARGEST, require_room, require_sound
+from leancurve.document.limits import LARGEST, require_room
+from leancurve.document.sound import require_sound
 from leancurve.document.track import base_track
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import EndSite

@@ -439,14 +439,6 @@ def test_two_who_change_the_same_part_are_told(
     assert second.json()["theirs"]
 
 
-def test_conflicts_know_every_part_of_a_clip() -> None:
-    from dataclasses import fields
-
-    from leancurve.document.clip import Clip as Document
-
-    assert store.BESIDE | {"curves"} == {part.name for part in fields(Document)}
-
-
 def test_kept_numbers_have_another_address_once_the_ids_mean_something_else(
     api: Api, clip: dict, take: Take
 ) -> None:

@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from django.apps import apps
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import CommandError, call_command
@@ -35,12 +36,14 @@ from editing.sweeping import sweep
 from leancurve.errors import BadInput
 from library import kinds
 from library.models import Job, StoredFile, Take, Workspace
-from place import moving
+from place import moving, portable
 from place.checking import Most, checked
 
 from tests.server.conftest import Api, a_take, a_workspace, arrays, somebody
 from tests.server.test_deliveries import body
 from tests.server.test_storage import forget_caches
+
+OURS = {"delivery", "documents", "editing", "library", "place"}
 
 
 def delivered(api: Api, clip: dict, version: int) -> bytes:
@@ -149,6 +152,34 @@ def test_it_opens_replays_and_delivers_the_same_bytes_elsewhere(
     undone = api.post(f"{path}/undo", {"revision": head}).json()
     assert undone["head"]["cause"] == "Thin within 1°"
     assert api.post(f"{path}/redo", {"revision": undone["head"]["id"]}).status_code == 200
+
+
+def test_every_model_of_the_application_is_exported_or_says_why_not() -> None:
+    ours = {m for m in apps.get_models() if m.__module__.split(".")[0] in OURS}
+    assert len(ours) > 20
+    assert not set(portable.EXPORTED) & set(portable.LEFT_OUT)
+    assert set(portable.EXPORTED) | set(portable.LEFT_OUT) == ours
+    assert all(why for why in portable.LEFT_OUT.values())
+
+
+def test_as_many_of_each_exported_model_come_back(
+    api: Api, worked: dict, take: Take, workspace: Workspace, tmp_path: Path
+) -> None:
+    """With a profile, a map between skeletons and a retargeted clip there are some of each."""
+    workspace.profiles.create(name="crew", names=["Hips"], roles={"Hips": "hips"}, groups={})
+    workspace.joint_maps.create(source=["Hips"], target=["Hips"], joints={"Hips": "Hips"})
+    wanted = {"revision": worked["head"]["id"], "targets": [take.pk], "params": {}}
+    (job,) = api.post(f"clips/{worked['id']}/carry", wanted).json()
+    kinds.run(job["id"])
+    target = tmp_path / "whole.zip"
+    call_command("export_workspace", "Crew", str(target), stdout=StringIO())
+    call_command("import_workspace", str(target), owner="mate", stdout=StringIO())
+    other = Workspace.objects.exclude(pk=workspace.pk).get()
+    for model, way in portable.EXPORTED.items():
+        here, there = (
+            model.objects.filter(**{way: w}).distinct().count() for w in (workspace, other)
+        )
+        assert here == there > 0, model.__name__
 
 
 def test_beside_what_is_there_it_gets_another_name(api: Api, worked: dict, file: Path) -> None:

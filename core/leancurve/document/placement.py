@@ -27,7 +27,7 @@ def placed_joints(clip: Clip) -> frozenset[int]:
     """Joints that stand otherwise by the clip's placement: its roots."""
     if clip.placement is None or not clip.placement.counts:
         return frozenset()
-    return frozenset(j for j, p in enumerate(clip.skeleton.parents) if p < 0)
+    return frozenset(clip.skeleton.roots)
 
 
 def turn_of(clip: Clip, placement: Placement) -> Floats:

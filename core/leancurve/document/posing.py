@@ -8,6 +8,7 @@ from typing import TypeAlias
 import numpy as np
 
 from leancurve.document.clip import Clip
+from leancurve.document.root_motion import heading
 from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput
 from leancurve.numbers import rotation
@@ -101,14 +102,6 @@ def _reflected_root(q: Floats, axis: int, up: int) -> Floats:
     facing = heading(q, up)
     lean = rotation.multiply(rotation.conjugate(facing), q)
     return np.asarray(rotation.multiply(facing, _reflected(lean, axis)))
-
-
-def heading(turn: Floats, up: int) -> Floats:
-    """The twist of a rotation ``(4,)`` about the up axis; none where it stands on its head."""
-    twist = np.zeros(4)
-    twist[[up, 3]] = turn[[up, 3]]
-    size = float(np.linalg.norm(twist))
-    return twist / size if size > 1e-9 else rotation.IDENTITY
 
 
 def _parent_world(clip: Clip, joint: int) -> Floats:

@@ -7,16 +7,16 @@ one, in the order of ``tracks``.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import asdict, fields
+from collections.abc import Mapping
+from dataclasses import asdict
 from fractions import Fraction
 from typing import Any
 
 from leancurve.curves.curve import Curve
-from leancurve.document.clip import Accepted, Clip, Contact, Mark, Placement, Reading
-from leancurve.document.layer import Layer, of_older_versions
-from leancurve.document.plant import Plant
-from leancurve.document.prop import Prop
+from leancurve.document.clip import Clip, Reading
+from leancurve.document.layer import of_older_versions
+from leancurve.document.moves import point_of
+from leancurve.document.parts.registry import part_values, parts_of
 from leancurve.document.track import BASE, TrackId
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import EndSite, Skeleton
@@ -45,15 +45,10 @@ def skeleton_of(values: Mapping[str, Any]) -> Skeleton:
     return Skeleton(
         tuple(values["names"]),
         tuple(values["parents"]),
-        tuple(point(o) for o in values["offsets"]),
-        tuple(EndSite(e["parent"], point(e["offset"]), e["before"]) for e in values["ends"]),
+        tuple(point_of(o) for o in values["offsets"]),
+        tuple(EndSite(e["parent"], point_of(e["offset"]), e["before"]) for e in values["ends"]),
         tuple((float(x), float(y), float(z), float(w)) for x, y, z, w in values.get("rests", ())),
     )
-
-
-def point(values: Sequence[float]) -> tuple[float, float, float]:
-    x, y, z = (float(v) for v in values)
-    return (x, y, z)
 
 
 def reading_values(reading: Reading) -> dict[str, Any]:
@@ -67,82 +62,6 @@ def reading_of(values: Mapping[str, Any]) -> Reading:
     return Reading(**{**values, "ends": tuple(values["ends"]), "roles": roles})
 
 
-def span_values(clip: Clip) -> dict[str, Any]:
-    """Contacts, acceptances, marks, plants, props and placement as plain JSON values, what is empty
-    left out."""
-    out: dict[str, Any] = {}
-    if clip.contacts is not None:
-        out["contacts"] = [asdict(c) for c in clip.contacts]
-    if clip.accepted:
-        out["accepted"] = [asdict(a) for a in clip.accepted]
-    if clip.marks:
-        out["marks"] = [asdict(m) for m in clip.marks]
-    if clip.plants:
-        out["plants"] = [_plant_values(p) for p in clip.plants]
-    if clip.props:
-        out["props"] = [{**asdict(p), "size": list(p.size)} for p in clip.props]
-    if clip.placement is not None:
-        given = asdict(clip.placement)
-        out["placement"] = {**given, "move": list(given["move"]), "about": list(given["about"])}
-    return out
-
-
-def _layer_values(layer: Layer) -> dict[str, Any]:
-    """A layer as plain JSON values; what is as it is for most is left out."""
-    usual = {f.name: f.default for f in fields(Layer)}
-    values = {f: getattr(layer, f) for f in usual if getattr(layer, f) != usual[f]}
-    for name in ("layout", "mask"):
-        if name in values:
-            values[name] = [[j, list(x) if name == "layout" else x] for j, x in values[name]]
-    return values
-
-
-def _layer_of(values: Mapping[str, Any]) -> Layer:
-    return Layer(
-        **{
-            **values,
-            "layout": tuple((j, tuple(names)) for j, names in values.get("layout", ())),
-            "mask": tuple((j, float(share)) for j, share in values.get("mask", ())),
-        }
-    )
-
-
-def _plant_values(plant: Plant) -> dict[str, Any]:
-    """A plant as plain JSON values; what is as it is for most is left out."""
-    usual = {f.name: f.default for f in fields(Plant)}
-    return {k: v for k, v in asdict(plant).items() if v != usual[k]}
-
-
-def _plant_of(values: Mapping[str, Any]) -> Plant:
-    turn = values.get("turn")
-    x, y, z = (float(v) for v in values["place"])
-    whole = {**values, "place": (x, y, z)}
-    if turn is not None:
-        a, b, c, d = (float(v) for v in turn)
-        whole["turn"] = (a, b, c, d)
-    return Plant(**whole)
-
-
-def _placement_of(values: Mapping[str, Any] | None) -> Placement | None:
-    if values is None:
-        return None
-    whole = {n: point(values[n]) for n in ("move", "about") if n in values}
-    return Placement(**{**values, **whole})
-
-
-def spans_of(values: Mapping[str, Any]) -> dict[str, Any]:
-    """The parts of a clip that :func:`span_values` gave."""
-    contacts = values.get("contacts")
-    return {
-        "contacts": None if contacts is None else tuple(Contact(**c) for c in contacts),
-        "accepted": tuple(Accepted(**a) for a in values.get("accepted", ())),
-        "marks": tuple(Mark(**m) for m in values.get("marks", ())),
-        "plants": tuple(_plant_of(p) for p in values.get("plants", ())),
-        "placement": _placement_of(values.get("placement")),
-        "props": tuple(Prop(**{**p, "size": point(p["size"])}) for p in values.get("props", ())),
-    }
-
-
 def header_of(clip: Clip, skeleton: str) -> dict[str, Any]:
     """Everything of a clip but its curves and its skeleton, which is named: by its digest."""
     return {
@@ -154,8 +73,7 @@ def header_of(clip: Clip, skeleton: str) -> dict[str, Any]:
         "rate": [clip.rate.numerator, clip.rate.denominator],
         "frames": clip.frames,
         "reading": reading_values(clip.reading),
-        **span_values(clip),
-        **({"layers": [_layer_values(x) for x in clip.layers]} if clip.layers else {}),
+        **part_values(clip),
     }
 
 
@@ -178,8 +96,7 @@ def clip_of(header: Mapping[str, Any], skeleton: Skeleton, curves: Mapping[Track
         header["frames"],
         reading_of(header["reading"]),
         header["name"],
-        **spans_of(header),
-        layers=tuple(_layer_of(x) for x in header.get("layers", ())),
+        **parts_of(header),
     )
 
 

@@ -119,6 +119,11 @@ class Skeleton:
         """The first joint that hangs on none."""
         return self.parents.index(-1)
 
+    @property
+    def roots(self) -> tuple[int, ...]:
+        """The joints that hang on none."""
+        return tuple(j for j, parent in enumerate(self.parents) if parent < 0)
+
     def chain(self, joint: int) -> tuple[int, ...]:
         """The joints from ``joint`` up to its root."""
         out = [joint]

@@ -27,16 +27,15 @@ from leancurve.curves.curve import (
     Segment,
 )
 from leancurve.document.clip import Clip
-from leancurve.document.layer import NOBODY, Layer, layer_owner, of_older_versions
+from leancurve.document.layer import NOBODY, layer_owner, of_older_versions
 from leancurve.document.limits import (
     MOST_JOINTS,
-    MOST_LAYERS,
-    MOST_PLANTS,
-    MOST_PROPS,
     require_name,
     require_rate,
     require_room,
 )
+from leancurve.document.parts.layers import LAYERS
+from leancurve.document.parts.registry import PARTS, part_values, parts_of
 from leancurve.document.plant import Plant
 from leancurve.document.prop import PROP, prop_track
 from leancurve.document.stored import (
@@ -44,8 +43,6 @@ from leancurve.document.stored import (
     reading_values,
     skeleton_of,
     skeleton_values,
-    span_values,
-    spans_of,
 )
 from leancurve.document.track import BASE, TrackId
 from leancurve.errors import BadInput, short
@@ -79,32 +76,8 @@ def _header(clip: Clip) -> dict[str, Any]:
         "frames": clip.frames,
         "reading": reading_values(clip.reading),
         "skeleton": {"joints": joints, "ends": ends},
-        **span_values(clip),
-        **({"layers": [_layer_values(clip, x) for x in clip.layers]} if clip.layers else {}),
+        **part_values(clip, by_names=True),
     }
-
-
-def _layer_values(clip: Clip, layer: Layer) -> dict[str, Any]:
-    """A layer by the names of its joints; what is as it is for most is left out."""
-    names = clip.skeleton.names
-    usual = Layer(layer.id, layer.name)
-    given = {n: getattr(layer, n) for n in ("kind", "space", "muted", "locked")}
-    out: dict[str, Any] = {"id": layer.id, "name": layer.name}
-    out |= {n: v for n, v in given.items() if v != getattr(usual, n)}
-    out["channels"] = {names[j]: list(channels) for j, channels in layer.layout}
-    if layer.mask:
-        out["mask"] = {names[j]: share for j, share in layer.mask}
-    return out
-
-
-def _layer_of(values: Mapping[str, Any], names: Sequence[str]) -> Layer:
-    unknown = [n for part in ("channels", "mask") for n in values.get(part, {}) if n not in names]
-    if unknown:
-        raise BadInput(f"the layer {short(values['name'])}: no joint is named {short(unknown[0])}")
-    layout = sorted((names.index(n), tuple(c)) for n, c in values["channels"].items())
-    mask = sorted((names.index(n), float(share)) for n, share in values.get("mask", {}).items())
-    rest = {n: v for n, v in values.items() if n not in ("channels", "mask")}
-    return Layer(**rest, layout=tuple(layout), mask=tuple(mask))
 
 
 def _clip(header: Mapping[str, Any], curves: Mapping[TrackId, Curve]) -> Clip:
@@ -127,8 +100,7 @@ def _clip(header: Mapping[str, Any], curves: Mapping[TrackId, Curve]) -> Clip:
         header["frames"],
         reading_of(header["reading"]),
         header["name"],
-        **spans_of(header),
-        layers=tuple(_layer_of(x, skeleton.names) for x in header.get("layers", ())),
+        **parts_of(header, skeleton.names),
     )
     return replace(clip, plants=tuple(sorted(_whole_turn(p) for p in clip.plants)))
 
@@ -254,10 +226,7 @@ def read_clip(data: bytes, name: str | None = None) -> Take:
     return Take(clip)
 
 
-MOST_OF = {
-    "curves": 60_000, "recipe": 10_000, "contacts": 20_000, "accepted": 20_000, "marks": 10_000,
-    "plants": MOST_PLANTS, "props": MOST_PROPS, "layers": MOST_LAYERS,
-}  # fmt: skip
+MOST_OF = {"curves": 60_000, "recipe": 10_000}
 MOST_IN_SKELETON = {"joints": MOST_JOINTS, "ends": MOST_JOINTS}
 
 
@@ -265,11 +234,11 @@ def _require_counts(document: Mapping[str, Any]) -> None:
     """Refuse more of anything than a clip holds before each is looked at."""
     skeleton = document.get("skeleton")
     parts = [
-        (document, MOST_OF),
+        (document, {**MOST_OF, **{part.name: part.most for part in PARTS if not part.single}}),
         (skeleton if isinstance(skeleton, dict) else {}, MOST_IN_SKELETON),
     ]
     layers = document.get("layers")
-    for layer in layers[:MOST_LAYERS] if isinstance(layers, list) else ():
+    for layer in layers[: LAYERS.most] if isinstance(layers, list) else ():
         if isinstance(layer, dict):
             parts.append((layer, {"channels": MOST_JOINTS, "mask": MOST_JOINTS}))
     reading = document.get("reading")

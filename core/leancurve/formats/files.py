@@ -7,7 +7,7 @@ from pathlib import PurePath
 from typing import Any
 
 from leancurve.document.clip import Clip
-from leancurve.document.limits import require_sound
+from leancurve.document.sound import require_sound
 from leancurve.errors import BadInput
 from leancurve.formats.bvh import Take, read_bvh, write_bvh
 from leancurve.formats.clipjson import read_clip, write_clip

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from abc import ABC
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, replace
 from fractions import Fraction
 from typing import Any, ClassVar, Generic, Literal, TypeAlias, TypeVar
 from weakref import WeakKeyDictionary, ref
@@ -15,10 +15,11 @@ from leancurve.cleaning.continuity import kept_continuous, layers_said_anew
 from leancurve.curves.curve import Curve
 from leancurve.document.clip import Accepted, Clip, Contact, Mark, Placement, Reading
 from leancurve.document.layer import NOBODY, Layer
-from leancurve.document.limits import require_room, require_sound
+from leancurve.document.limits import require_room
 from leancurve.document.plant import Plant
 from leancurve.document.prop import PROP, Prop
 from leancurve.document.scope import Scope
+from leancurve.document.sound import require_sound
 from leancurve.document.track import BASE, TrackId
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import Skeleton
@@ -87,10 +88,7 @@ class Patch:
     @property
     def parts(self) -> dict[str, Any]:
         """What changes beside curves, by the clip's own names."""
-        names = (
-            *("reading", "skeleton", "layout", "rate", "frames"),
-            *("contacts", "accepted", "marks", "plants", "props", "layers", "placement"),
-        )
+        names = {f.name for f in fields(self)} - {"curves", "unset", "report"}
         given = {n: getattr(self, n) for n in names if getattr(self, n) is not None}
         return {**given, **dict.fromkeys(self.unset)}
 

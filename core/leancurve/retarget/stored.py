@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
-from leancurve.document.posing import heading, mirrored
-from leancurve.document.track import BASE
+from leancurve.document.parts.registry import bare
+from leancurve.document.posing import mirrored
+from leancurve.document.root_motion import heading
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import UP
 from leancurve.numbers import rotation
@@ -21,9 +20,7 @@ from leancurve.time.resample import resampled
 def excerpt(clip: Clip, first: int, last: int) -> Clip:
     """The frames from ``first`` to ``last``, both included, as they are seen, with layers,
     placement and plants in the curves; of one frame it is a pose."""
-    cut = resampled(clip, first=first, last=last, planted=True)
-    own = {t: c for t, c in cut.curves.items() if t.owner == BASE}
-    return replace(cut, curves=own, props=(), contacts=None, accepted=(), marks=())
+    return bare(resampled(clip, first=first, last=last, planted=True))
 
 
 def pose_on(clip: Clip, source: Clip, at: int, frame: int, mirror: bool) -> dict[int, Floats]:

@@ -14,6 +14,7 @@ from leancurve.curves.handles import with_handle
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.document.layer import Layer
+from leancurve.document.parts.registry import bare
 from leancurve.document.rotations import written as turned_to
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
@@ -189,10 +190,7 @@ def _resting(clip: Clip) -> Clip:
         curves |= turned_to(clip, joint, rotation.angles_near(rest, order, near))
         place = clip.translation_values(joint, clip.skeleton.offset_array[None, joint])
         curves |= {t: SampledCurve(np.ascontiguousarray(v)) for t, v in place.items()}
-    return replace(
-        clip, curves=curves, frames=1, contacts=(), accepted=(), marks=(), plants=(), props=(),
-        layers=(), placement=None,
-    )  # fmt: skip
+    return replace(bare(clip), curves=curves, frames=1, contacts=())
 
 
 def _poses(

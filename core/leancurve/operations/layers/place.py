@@ -10,8 +10,10 @@ import numpy as np
 
 from leancurve.document.clip import Clip, Placement
 from leancurve.document.evaluation import evaluate
+from leancurve.document.moves import Move, point_of
+from leancurve.document.parts.plants import moved_plant
 from leancurve.document.placement import turn_of
-from leancurve.document.plant import Plant
+from leancurve.document.plant import Plant, Point
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import UP
 from leancurve.measures.account import Kind
@@ -27,11 +29,9 @@ from leancurve.operations.base import (
     silent,
 )
 
-Three = tuple[float, float, float]
-
 
 class PlaceParams(Params):
-    move: Three | None = number(
+    move: Point | None = number(
         None, "cm", "how far the whole clip is moved, along X, Y, Z; empty: as it is"
     )
     turn: float | None = number(
@@ -42,7 +42,7 @@ class PlaceParams(Params):
         None, "times", "how long its way along the floor is; heights stay; empty: as it is",
         ge=0.01, le=100,
     )  # fmt: skip
-    about: Three | None = number(
+    about: Point | None = number(
         None, "cm", "the point it is turned and scaled about; empty: as it is, at first where the "
         "root stands on the first frame",
     )  # fmt: skip
@@ -73,10 +73,10 @@ class Place(Operation[PlaceParams]):
             None if v is None else np.array(v) / unit for v in (params.move, params.about)
         )
         placement = Placement(
-            was.move if move is None else _three(move),
+            was.move if move is None else point_of(move),
             was.turn if params.turn is None else params.turn,
             was.scale if params.scale is None else params.scale,
-            was.about if about is None else _three(about),
+            was.about if about is None else point_of(about),
             was.muted if params.muted is None else params.muted,
         )
         _require_channels(clip, placement)
@@ -101,25 +101,18 @@ class Place(Operation[PlaceParams]):
         return "place"
 
 
-def _three(values: Floats) -> Three:
-    x, y, z = (float(v) for v in values)
-    return (x, y, z)
-
-
-def _start(clip: Clip) -> Three:
+def _start(clip: Clip) -> Point:
     """The root's place on the first frame, on the ground of its axes."""
     if not clip.frames:
         return (0.0, 0.0, 0.0)
     place = evaluate(clip, np.zeros(1), [clip.skeleton.root]).translation[0, 0].copy()
     place[UP[clip.reading.up_axis]] = 0.0
-    return _three(place)
+    return point_of(place)
 
 
 def _require_channels(clip: Clip, placement: Placement) -> None:
     """What placement makes is delivered in the root's channels: it needs them."""
-    for root, parent in enumerate(clip.skeleton.parents):
-        if parent >= 0 or not placement.counts:
-            continue
+    for root in clip.skeleton.roots if placement.counts else ():
         name = clip.skeleton.names[root]
         if not {"tx", "ty", "tz"} <= set(clip.layout[root]):
             raise BadInput(f"place: {name} has not three position channels to be moved by")
@@ -147,15 +140,6 @@ def _with(clip: Clip, after: Placement) -> tuple[Plant, ...]:
     )
     out = []
     for plant in clip.plants:
-        if not plant.in_world:
-            out.append(plant)
-            continue
         middle = (plant.first + plant.last) // 2
-        away = np.array(plant.place) - there[middle]
-        place = here[middle] + rotation.rotate(by, away)
-        turn = plant.turn
-        if turn is not None:
-            a, b, c, d = (float(v) for v in rotation.multiply(by, np.array(turn)))
-            turn = (a, b, c, d)
-        out.append(replace(plant, place=_three(place), turn=turn))
+        out.append(moved_plant(plant, Move.between(there[middle], here[middle], by)))
     return tuple(out)

@@ -13,6 +13,7 @@ from leancurve.curves.curve import Curve
 from leancurve.curves.easing import easing_of
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
+from leancurve.document.root_motion import RootMotion
 from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput
 from leancurve.figure.pose import Pose
@@ -35,7 +36,6 @@ from leancurve.operations.retarget.carry import ChainParams, Turn, pairs_of, req
 from leancurve.operations.shaping import RampParams, Window
 from leancurve.progress import part_of
 from leancurve.retarget.carry import Outcome, Wishes, carried
-from leancurve.retarget.carrying import twist_of
 
 
 class BringOverParams(RampParams):
@@ -175,18 +175,12 @@ def _moves(clip: Clip, joint: int) -> bool:
 def _go_on(clip: Clip, here: Pose, turns: dict[int, Floats], places: dict[int, Floats]) -> None:
     """The root's way laid on from where this clip has it on the first frame, level and about the
     up axis, in place."""
-    up = np.zeros(3)
-    up[UP[clip.reading.up_axis]] = 1.0
+    up = UP[clip.reading.up_axis]
     for joint, place in places.items():
-        back = rotation.conjugate(turns[joint][:1])
-        heading = twist_of(rotation.multiply(here.rotation[:1, joint], back), up)
-        turn = rotation.exp(heading[:, None] * up)[0]
-        begun = here.translation[0, joint]
-        way = place - place[0]
-        level = begun + rotation.rotate(np.broadcast_to(turn, (len(way), 4)), way)
-        level[:, UP[clip.reading.up_axis]] = place[:, UP[clip.reading.up_axis]]
-        places[joint] = level
-        turns[joint] = rotation.multiply(turn, turns[joint])
+        theirs = RootMotion.of(turns[joint][:1], place[:1], up).at(0)
+        ours = RootMotion.of(here.rotation[:1, joint], here.translation[:1, joint], up).at(0)
+        on = theirs.inverse.then(ours)
+        turns[joint], places[joint] = on.turns(turns[joint]), on.points(place)
 
 
 def _moved_curves(

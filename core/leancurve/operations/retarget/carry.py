@@ -11,6 +11,7 @@ from pydantic import Field
 
 from leancurve.cleaning.contacts import support_of
 from leancurve.document.clip import Clip, Placement
+from leancurve.document.parts.registry import without_figure
 from leancurve.errors import BadInput
 from leancurve.operations.base import (
     Input,
@@ -132,8 +133,9 @@ class Carry(Operation[CarryParams]):
             keys = {"keys_kept": kept.kept, "keys_added": kept.added}
         patch = Patch(
             curves=curves, skeleton=made.skeleton, layout=made.layout, reading=made.reading,
-            contacts=made.contacts, plants=(), props=made.props, layers=(), accepted=(),
+            contacts=made.contacts, props=made.props,
             placement=None if clip.placement is None else Placement(),
+            **without_figure(),
         )  # fmt: skip
         planted: dict[str, int] = {}
         if params.plant:

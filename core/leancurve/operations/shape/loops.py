@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
-from typing import Any, ClassVar, Literal, TypeVar
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
@@ -11,12 +12,14 @@ from pydantic import Field
 from leancurve.curves.curve import Curve, Handle, SampledCurve
 from leancurve.curves.insertion import cut, insert_keys
 from leancurve.curves.splice import joined
-from leancurve.document.clip import Accepted, Clip, Contact, Mark
+from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
+from leancurve.document.moves import Move, point_of
+from leancurve.document.parts.registry import PARTS
 from leancurve.document.placement import placed_moves
-from leancurve.document.plant import Plant
 from leancurve.document.prop import PROP
-from leancurve.document.track import BASE, TrackId, base_track
+from leancurve.document.root_motion import root_motion
+from leancurve.document.track import BASE, TrackId
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import UP
 from leancurve.numbers.arrays import Floats, runs
@@ -32,9 +35,6 @@ from leancurve.operations.base import (
     silent,
 )
 from leancurve.operations.shaping import change_report
-from leancurve.time.retimed import told_apart
-
-Span = TypeVar("Span", Contact, Accepted, Mark, Plant)
 
 
 def travels(clip: Clip, channel: TrackId) -> bool:
@@ -94,16 +94,10 @@ class Repeat(Operation[RepeatParams]):
             on = every or (params.offset == "travel" and travels(clip, channel))
             curves[channel] = _repeated(curve, first, last, params.times, on, clip.frames)
             progress(done / len(clip.curves))
-        contacts = None if clip.contacts is None else _copied(clip.contacts, first, last, params)
         return Patch(
             curves=curves,
             frames=frames,
-            contacts=contacts,
-            accepted=_copied(clip.accepted, first, last, params),
-            marks=_copied(clip.marks, first, last, params),
-            plants=told_apart(
-                _copied(clip.plants, first, last, params, _travel(clip, first, last, params))
-            ),
+            **_repeated_parts(clip, first, last, params),
             report={"frames_before": clip.frames, "frames_after": frames},
         )
 
@@ -119,66 +113,63 @@ class Repeat(Operation[RepeatParams]):
         return f"Repeat {first} – {to}, {params.get('times', 2)} times"
 
 
-def _travel(clip: Clip, first: int, last: int, params: RepeatParams) -> Floats:
+def _repeated_parts(clip: Clip, first: int, last: int, params: RepeatParams) -> dict[str, Any]:
+    """The clip's spans in each round, what has a place in the world further on in each."""
+    on = _step(clip, first, last, params)
+    out = {}
+    for part in PARTS:
+        if not part.spans or getattr(clip, part.name) is None:
+            continue
+        copied = [
+            (item, k)
+            if part.moved is None
+            else (part.moved(clip, (item,), Move(point_of(k * on)))[0], k)
+            for item, k in _copied(part.of(clip), first, last, params)
+        ]
+        items = sorted(_joined([item for item, _ in copied]))
+        out[part.name] = tuple(items) if part.apart is None else part.apart(items)
+    return out
+
+
+def _step(clip: Clip, first: int, last: int, params: RepeatParams) -> Floats:
     """How far ``(3,)`` the figure goes on in each round, as its places in the world do."""
-    out = np.zeros(3)
-    root = clip.skeleton.chain(clip.body.find("hips") or 0)[-1]
-    if not clip.plants or params.offset == "none":
-        return out
-    moved = evaluate(clip.below, np.array([first, last], dtype=np.float64), (root,)).translation
-    for axis, name in enumerate(("tx", "ty", "tz")):
-        if params.offset == "all" or travels(clip, base_track(root, name)):
-            out[axis] = moved[1, 0, axis] - moved[0, 0, axis]
-    return placed_moves(clip, out)
-
-
-def _carried(span: Any, by: Floats) -> Any:
-    """A span with its place moved, if it is a plant at one in the world."""
-    if not isinstance(span, Plant) or not span.in_world:
-        return span
-    x, y, z = (float(a + b) for a, b in zip(span.place, by, strict=True))
-    return replace(span, place=(x, y, z))
+    if params.offset == "none":
+        return np.zeros(3)
+    if params.offset == "travel":
+        path = root_motion(clip, (first, last)).path
+    else:
+        root = clip.skeleton.chain(clip.body.find("hips") or 0)[-1]
+        path = evaluate(clip.below, np.array([first, last], float), (root,)).translation[:, 0]
+    return placed_moves(clip, path[1] - path[0])
 
 
 def _copied(
-    spans: tuple[Span, ...],
-    first: int,
-    last: int,
-    params: RepeatParams,
-    travel: Floats | None = None,
-) -> tuple[Span, ...]:
-    """Spans in each round, cut to it; those after the repeated one later, those around it longer.
-    Plants go on by ``travel (3,)`` in each round.
+    spans: Sequence[Any], first: int, last: int, params: RepeatParams
+) -> Iterator[tuple[Any, int]]:
+    """Spans in each round, cut to it, and which round that is; those after the repeated one later,
+    those around it longer.
 
     A span that reaches over a border is in every round what lies within it, joined with what
     lies beyond in the first or the last one.
     """
     period = last - first
     late = (params.times - 1) * period
-    out: list[Span] = []
-
-    def put(span: Span, rounds: int, begin: int, end: int) -> None:
-        moved = replace(span, first=begin, last=end)
-        out.append(moved if travel is None else _carried(moved, rounds * travel))
-
     for span in spans:
         if span.last < first or span.first > last:
-            rounds = params.times - 1 if span.first > last else 0
-            put(span, rounds, span.first + rounds * period, span.last + rounds * period)
-            continue
-        if span.first <= first and span.last >= last:
-            put(span, 0, span.first, span.last + late)
-            continue
-        for k in range(params.times):
-            begin = span.first if k == 0 else max(span.first, first)
-            end = span.last if k == params.times - 1 else min(span.last, last)
-            put(span, k, begin + k * period, end + k * period)
-    return tuple(sorted(_joined(out)))
+            k = params.times - 1 if span.first > last else 0
+            yield replace(span, first=span.first + k * period, last=span.last + k * period), k
+        elif span.first <= first and span.last >= last:
+            yield replace(span, last=span.last + late), 0
+        else:
+            for k in range(params.times):
+                begin = span.first if k == 0 else max(span.first, first)
+                end = span.last if k == params.times - 1 else min(span.last, last)
+                yield replace(span, first=begin + k * period, last=end + k * period), k
 
 
-def _joined(spans: list[Span]) -> list[Span]:
+def _joined(spans: Sequence[Any]) -> list[Any]:
     """Spans of one thing that meet at a seam are one."""
-    out: list[Span] = []
+    out: list[Any] = []
     for span in sorted(spans, key=lambda s: (s.first, s.last)):
         before = next(
             (
