@@ -155,14 +155,16 @@ def _attempt(
     assert clip.head is not None
     head = clip.head
     head.clip = clip
+    base = head
     if head.pk != base_id:
-        base = (
+        found = (
             Revision.objects.select_related("state__header", "take_state__header")
             .filter(clip_id=clip_id, pk=base_id)
             .first()
         )
-        if base is None:
+        if found is None:
             raise BadInput("that revision is not one of this clip")
+        base = found
         try:
             _require_disjoint(base, head, change, own, progress)
         except Conflict:
@@ -172,7 +174,14 @@ def _attempt(
                 raise
             return mine
     require_room(clip.workspace)
-    result = outcome_of(head, change, progress)
+    try:
+        result = outcome_of(head, change, progress)
+    except BadInput as refusal:
+        if head.pk == base_id:
+            raise
+        # What could be done on the revision that it was made on is barred by what came since.
+        theirs, parts = _changes_since(base, head, own)
+        raise Conflict(head, _named(head, theirs, parts), [refusal.message], base.pk) from None
     return _commit(clip, head, result, request_id, user)
 
 
@@ -180,8 +189,11 @@ TOLD = {"reading": "how the take is read", **{part.name: part.told for part in P
 """Parts of a clip in words, where their names are not."""
 
 
-def _told(parts: Iterable[Touched]) -> list[str]:
-    return sorted({TOLD.get(name, name) for name, _ in parts})
+def _named(head: Revision, tracks: Iterable[Any], parts: Iterable[Touched]) -> list[str]:
+    """What a change touches in words: its tracks as the clip calls them now, or else its parts."""
+    standing = load_clip(head.state)
+    named = [standing.named(t) for t in sorted(tracks)]
+    return named or sorted({TOLD.get(name, name) for name, _ in parts})
 
 
 def _require_disjoint(
@@ -191,12 +203,7 @@ def _require_disjoint(
     theirs, parts = _changes_since(base, head, own)
     if not theirs and not parts:
         return
-    standing = load_clip(head.state)
-
-    def named(tracks: set[Any]) -> list[str]:
-        return [standing.named(t) for t in sorted(tracks)]
-
-    told = named(theirs) or _told(parts)
+    told = _named(head, theirs, parts)
     if (
         change.append is None
         or change.remove is not None
@@ -210,7 +217,7 @@ def _require_disjoint(
     ours = {*patch.curves, *(below.curves.keys() - after.curves.keys())}
     both = parts & touched(below, after)
     if ours & theirs or both:
-        raise Conflict(head, told, named(ours) or _told(both), base.pk)
+        raise Conflict(head, told, _named(head, ours, both), base.pk)
 
 
 def _changes_since(

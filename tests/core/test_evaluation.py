@@ -179,7 +179,6 @@ STORED = {
     "measures/findings/keys.py": "looks at keys themselves",
     "measures/findings/stuck.py": "looks at keys themselves",
     "retarget/keys.py": "asks where a clip has its keys, and gives another one the same",
-    "retarget/stored.py": "cuts out what is seen, as curves of its own",
     "measures/findings/idle.py": "asks which channels have more than one key",
 }
 

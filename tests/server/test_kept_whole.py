@@ -439,6 +439,35 @@ def test_two_who_change_the_same_part_are_told(
     assert second.json()["theirs"]
 
 
+def test_two_who_change_other_items_of_a_part_are_put_together(api: Api, clip: dict) -> None:
+    def marked(name: str, first: int) -> dict[str, Any]:
+        return {"operation": "edit_marks", "params": {"edits": [
+            {"do": "add", "name": name, "first": first}]}}  # fmt: skip
+
+    assert api.write(clip, append=marked("lifts", 20)).status_code == 200
+    second = api.write(clip, append=marked("lands", 60))
+    assert second.status_code == 200
+    assert [m["name"] for m in second.json()["marks"]] == ["lifts", "lands"]
+
+
+@pytest.mark.parametrize("gone", [False, True], ids=["muted", "taken out"])
+def test_who_keys_a_layer_that_is_shut_or_gone_by_now_is_told(
+    api: Api, clip: dict, gone: bool
+) -> None:
+    def edited(**change: Any) -> dict[str, Any]:
+        return {"operation": "edit_layers", "params": {"edits": [{"name": "head", **change}]}}
+
+    laid = api.write(clip, append=edited(do="add")).json()
+    key = {"layer": "head", "frame": 5, "turns": {clip["joints"][1]["name"]: [0, 9, 0]}}
+    laid = api.apply(laid, "key_layer", **key)
+    other = edited(do="remove") if gone else edited(do="set", muted=True)
+    assert api.write(laid, append=other).status_code == 200
+    mine = {"operation": "key_layer", "params": {**key, "frame": 30}}
+    second = api.write(laid, append=mine)
+    assert second.status_code == 409
+    assert second.json()["theirs"]
+
+
 def test_kept_numbers_have_another_address_once_the_ids_mean_something_else(
     api: Api, clip: dict, take: Take
 ) -> None:
