@@ -188,7 +188,7 @@ def stacked() -> Clip:
         clip, "key_layer", layer="head", frame=200, turns={HEAD: (0, -10.0, 0)}, ramp_out=40
     )
     clip = edited(clip, {"do": "add", "name": "lift"})
-    return done(clip, "key_layer", layer="lift", frame=0, moves={"Hips": (0.0, 4.0, 0.0)})
+    return done(clip, "key_layer", layer="lift", frame=0, moves={"Hips": (0.0, 40.0, 0.0)})
 
 
 @cache
@@ -201,7 +201,7 @@ def test_plants_hold_over_layers() -> None:
     """The hips lifted by a layer: planted feet stay where they are."""
     clip = planted_walk()
     lifted = edited(clip, {"do": "add", "name": "lift"})
-    lifted = done(lifted, "key_layer", layer="lift", frame=0, moves={"Hips": (0.0, 3.0, 0.0)})
+    lifted = done(lifted, "key_layer", layer="lift", frame=0, moves={"Hips": (0.0, 30.0, 0.0)})
     plant = next(p for p in clip.plants if p.part == "left toe")
     toe = of(clip, "LeftToe")
     here, there = (evaluate(c).world(c.skeleton)[1] for c in (clip, lifted))
@@ -559,7 +559,14 @@ def test_how_joints_shall_stand_is_keyed_through_whatever_lies_over_and_under(
     by = {j: (5.0 + k, -6.0, 2.5 * k) for k, j in enumerate(joints)}
     hips = (1.0, -2.0, 0.5)
     frame = 30
-    given = done(over, "key_layer", layer="mine", frame=frame, turned=by, moved={"Hips": hips})
+    given = done(
+        over,
+        "key_layer",
+        layer="mine",
+        frame=frame,
+        turned=by,
+        moved={"Hips": tuple(10 * v for v in hips)},
+    )
     was, now = (evaluate(c, np.array([float(frame)])) for c in (over, given))
     for joint, vector in by.items():
         k = of(walk(), joint)

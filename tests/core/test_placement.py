@@ -31,8 +31,8 @@ def placed(clip: Clip, **params: Any) -> Clip:
 
 def test_all_joints_are_moved_and_turned_as_scipy_does() -> None:
     """The walk is in cm, Y up."""
-    clip = placed(laid(walk(), "head", {HEAD: (0, 25, 0)}), move=(120, 0, -40), turn=90,
-                  about=(10, 0, 5))  # fmt: skip
+    clip = placed(laid(walk(), "head", {HEAD: (0, 25, 0)}), move=(1200, 0, -400), turn=90,
+                  about=(100, 0, 50))  # fmt: skip
     before = laid(walk(), "head", {HEAD: (0, 25, 0)})
     about = np.array([10.0, 0.0, 5.0])
     by = Rotation.from_euler("Y", 90, degrees=True)
@@ -58,7 +58,7 @@ def test_a_scaled_way_leaves_heights_and_limbs_as_they_are() -> None:
 
 
 def test_muted_or_of_nothing_it_is_the_clip_bit_for_bit() -> None:
-    clip = placed(walk(), move=(100, 0, 0), turn=30)
+    clip = placed(walk(), move=(1000, 0, 0), turn=30)
     for back in (placed(clip, muted=True), placed(clip, move=(0, 0, 0), turn=0)):
         assert np.array_equal(evaluate(back).rotation, evaluate(walk()).rotation)
         assert np.array_equal(evaluate(back).translation, evaluate(walk()).translation)
@@ -68,7 +68,7 @@ def test_muted_or_of_nothing_it_is_the_clip_bit_for_bit() -> None:
 
 def test_what_is_planted_goes_along_and_comes_back() -> None:
     clip = planted_walk()
-    moved = placed(clip, move=(200, 0, 50), turn=-70)
+    moved = placed(clip, move=(2000, 0, 500), turn=-70)
     by = Rotation.from_euler("Y", -70, degrees=True)
     start = np.array(moved.placement.about) if moved.placement else np.zeros(3)
     flat = world(clip).reshape(-1, 3)
@@ -82,7 +82,7 @@ def test_what_is_planted_goes_along_and_comes_back() -> None:
 
 
 def test_what_is_delivered_stands_there_without_a_jump() -> None:
-    clip = placed(walk(), move=(0, 0, 300), turn=170)
+    clip = placed(walk(), move=(0, 0, 3000), turn=170)
     values = effective(clip)
     root = np.stack([values[t] for t in clip.turns_of(0)], axis=-1)
     assert np.abs(np.diff(root, axis=0)).max() < 20
@@ -97,7 +97,7 @@ def test_what_is_delivered_stands_there_without_a_jump() -> None:
 
 
 def test_it_is_kept_in_files_and_in_the_store() -> None:
-    clip = placed(walk(), move=(1, 2, 3), turn=4, scale=1.1, about=(5, 6, 7))
+    clip = placed(walk(), move=(10, 20, 30), turn=4, scale=1.1, about=(50, 60, 70))
     assert read_clip(write_clip(clip)).clip.placement == clip.placement
     header = header_of(clip, "digest")
     assert clip_of(header, clip.skeleton, clip.curves).placement == clip.placement
@@ -106,7 +106,7 @@ def test_it_is_kept_in_files_and_in_the_store() -> None:
 
 def test_a_joint_of_the_root_is_moved_on_a_layer_as_it_is_seen() -> None:
     clip = placed(laid(walk(), "lower", {HEAD: (0, 1, 0)}), turn=90, scale=2.0)
-    lower = done(clip, "key_layer", layer="lower", frame=50, moved={"Hips": (3.0, -4.0, 2.0)})
+    lower = done(clip, "key_layer", layer="lower", frame=50, moved={"Hips": (30.0, -40.0, 20.0)})
     by = world(lower)[50] - world(clip)[50]
     assert np.abs(by - [3.0, -4.0, 2.0]).max() < 1e-9
 
@@ -131,7 +131,7 @@ def test_what_cannot_be_placed_is_told_and_nothing_counts_as_cost() -> None:
 def test_plants_over_layers_and_placement_are_baked_into_a_layer() -> None:
     """The motion is the same without its plants, and what lies below is untouched."""
     leg = laid(planted_walk(), "knee", {"LeftThigh": (0, 6, 2)})
-    clip = placed(leg, move=(40, 0, 10), turn=50, scale=1.1)
+    clip = placed(leg, move=(400, 0, 100), turn=50, scale=1.1)
     baked = done(clip, "bake_plants")
     assert baked.plants == ()
     assert [x.name for x in baked.layers] == ["knee", "held by plants"]

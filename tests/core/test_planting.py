@@ -335,7 +335,7 @@ def test_a_plant_is_changed_moved_muted_and_freed() -> None:
     first = next(p for p in clip.plants if p.part == "left toe" and p.first > 0)
     named = {"part": first.part, "first": first.first, "last": first.last}
     run = OPERATIONS["edit_plants"].run
-    edit = {"do": "set", **named, "new_last": first.last - 4, "ease_out": 9, "move": [1, 0, -2]}
+    edit = {"do": "set", **named, "new_last": first.last - 4, "ease_out": 9, "move": [10, 0, -20]}
     changed = run(clip, {"edits": [edit]}).plants or ()
     (one,) = set(changed) - set(clip.plants)
     assert (one.last, one.ease_out) == (first.last - 4, 9)

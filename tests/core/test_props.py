@@ -87,7 +87,7 @@ def test_both_hands_stay_on_the_crate_while_it_moves_and_turns(crate: Clip) -> N
     assert slip(loose) > 5
     assert slip(held) < 1
     # The prop moved: the hands go along, and the change says that they do.
-    moved = edited(held, {"do": "key", "name": "crate", "frame": 600, "place": [0, 110, 120]})
+    moved = edited(held, {"do": "key", "name": "crate", "frame": 600, "place": [0, 1100, 1200]})
     assert slip(moved) < 1 or moved.props == held.props
     changed = [prop_track(0, "tx")]
     arms = {held.skeleton.index(j) for j in ("LeftUpperArm", "LeftForearm", "LeftHand")}
@@ -142,8 +142,8 @@ def test_props_are_made_keyed_renamed_and_taken_out(crate: Clip) -> None:
     clip = edited(
         crate.below,
         {"do": "add", "name": "lamp", "shape": "cylinder", "size": [90, 200, 90],
-         "place": [10, 150, 0]},
-        {"do": "key", "name": "lamp", "frame": 40, "place": [10, 160, 0]},
+         "place": [100, 1500, 0]},
+        {"do": "key", "name": "lamp", "frame": 40, "place": [100, 1600, 0]},
     )  # fmt: skip
     assert [p.name for p in clip.props] == ["crate", "lamp"]
     lamp = clip.props[1]
@@ -201,7 +201,7 @@ def test_feet_are_planted_on_a_step_and_on_a_slope(walk: Clip) -> None:
     """A place's height is that of the prop's top beneath it, and of the part above its floor."""
     slope = edited(
         walk,
-        {"do": "add", "name": "ramp", "size": [4000, 100, 9000], "place": [0, 5, 200],
+        {"do": "add", "name": "ramp", "size": [4000, 100, 9000], "place": [0, 50, 2000],
          "turn": [0, -3, 0]},
     )  # fmt: skip
     level = {p.part + str(p.first): p for p in OPERATIONS["plant"].run(walk).plants or ()}

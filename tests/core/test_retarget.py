@@ -419,7 +419,7 @@ def with_crate(clip: Clip) -> Clip:
         {"do": "add", "name": "crate", "shape": "box", "size": [380, 260, 300],
          "joints": ["LeftHand", "RightHand"]},
         {"do": "add", "name": "bollard", "shape": "cylinder", "size": [200, 500, 200],
-         "place": [60.0, 25.0, 150.0]},
+         "place": [600.0, 250.0, 1500.0]},
     ]  # fmt: skip
     return apply_patch(clip, OPERATIONS["edit_props"].run(clip, {"edits": edits}))
 

@@ -23,7 +23,7 @@ def turns(clip: Clip, frame: int) -> Floats:
 
 
 def test_an_excerpt_is_what_is_seen_and_nothing_lies_over_it() -> None:
-    clip = done(laid(walk(), "arm", {FOREARM: (0, 18.5, 0)}), "place", move=(50, 0, 0), turn=30)
+    clip = done(laid(walk(), "arm", {FOREARM: (0, 18.5, 0)}), "place", move=(500, 0, 0), turn=30)
     kept = excerpt(clip, 100, 160)
     assert (kept.frames, kept.layers, kept.placement, kept.props) == (61, (), None, ())
     assert set(kept.curves) == set(clip.channels)

@@ -59,7 +59,7 @@ def test_placement_over_the_api_and_what_it_and_layers_do_is_told_apart(
 ) -> None:
     made = api.apply(clip, "edit_layers", edits=[{"do": "add", "name": "head"}])
     keyed = api.apply(made, "key_layer", layer="head", frame=10, turned={"Head": [0, 15, 0]})
-    placed = api.apply(keyed, "place", move=[100, 0, 0], turn=30)
+    placed = api.apply(keyed, "place", move=[1000, 0, 0], turn=30)
     assert placed["placement"]["turn"] == 30
     assert not placed["placement"]["muted"]
     path = f"clips/{clip['id']}/account?revision={placed['head']['id']}"

@@ -30,7 +30,7 @@ def gangway_take(seed: int = 12) -> Capture:
         {"do": "add", "name": "lamp", "shape": "cylinder", "size": [110, 220, 110],
          "joints": ["RightHand"]},
         {"do": "add", "name": "mooring line", "shape": "line", "size": [40, 900, 40],
-         "place": [70.0, 45.0, 180.0]},
+         "place": [700.0, 450.0, 1800.0]},
     ]  # fmt: skip
     patch = OPERATIONS["edit_props"].run(clip, {"edits": props})
     return Capture(apply_patch(clip, patch), truth)

@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 from leancurve.curves.curve import KeyedCurve
 from leancurve.document.clip import Clip
 from leancurve.document.layer import NOBODY
+from leancurve.document.prop import PROP
 from leancurve.document.track import BASE, TrackId
 from leancurve.numbers.arrays import Bools
 
@@ -80,9 +81,10 @@ class Scope(BaseModel):
         return [(*k, None) if isinstance(k, list | tuple) and len(k) == 3 else k for k in value]
 
     def resolve(self, clip: Clip) -> tuple[TrackId, ...]:
-        """The clip's channels in scope. A joint that this skeleton lacks selects nothing."""
+        """The clip's channels in scope. A joint that this skeleton lacks selects nothing; one that
+        it calls by another name is known by what it is."""
         inside = self._joints(clip)
-        single = self._single
+        single = self._single(clip)
         owner = self.owner or BASE
         return tuple(
             c
@@ -94,11 +96,15 @@ class Scope(BaseModel):
             and (single is None or (clip.whose(c), c.name) in single)
         )
 
-    @property
-    def _single(self) -> set[tuple[str, str]] | None:
+    def _single(self, clip: Clip) -> set[tuple[str, str]] | None:
         if self.keys is not None:
-            return {(joint, channel) for joint, channel, _, _ in self.keys}
-        return None if self.only is None else set(self.only)
+            return {(self._called(clip, joint), channel) for joint, channel, _, _ in self.keys}
+        return None if self.only is None else {(self._called(clip, j), c) for j, c in self.only}
+
+    def _called(self, clip: Clip, name: str) -> str:
+        """What a joint of a name is called here; a prop, and one that is not here, is called so."""
+        at = None if self.owner == PROP or not name else clip.joint_called(name)
+        return name if at is None else clip.skeleton.names[at]
 
     def keys_of(self, clip: Clip, channel: TrackId) -> list[int] | None:
         """Ids of a channel's keys in scope; None where keys are not picked.
@@ -110,15 +116,22 @@ class Scope(BaseModel):
             return None
         where = (clip.whose(channel), channel.name)
         curve = clip.curves[channel]
-        picked = [(key, at) for joint, name, key, at in self.keys if (joint, name) == where]
+        picked = [
+            (key, at)
+            for joint, name, key, at in self.keys
+            if (self._called(clip, joint), name) == where
+        ]
         if not isinstance(curve, KeyedCurve):
             return [key for key, _ in picked]
         found = (_found(curve, key, at) for key, at in picked)
         return [key for key in found if key is not None]
 
     def unplaced(self, clip: Clip) -> list[dict[str, Any]]:
-        """Picked keys that the clip does not have."""
-        out: list[dict[str, Any]] = []
+        """Joints and picked keys that the clip does not have."""
+        known = {p.name for p in clip.props} if self.owner == PROP else set(clip.skeleton.names)
+        out: list[dict[str, Any]] = [
+            {"joint": name} for name in self.joints or () if self._called(clip, name) not in known
+        ]
         for joint, name, key, at in self.keys or ():
             track = clip.track(self.owner or BASE, joint, name)
             curve = None if track is None else clip.curves.get(track)
@@ -130,7 +143,7 @@ class Scope(BaseModel):
     def _joints(self, clip: Clip) -> set[str] | None:
         if self.joints is None and self.groups is None:
             return None
-        inside = set(self.joints or ())
+        inside = {self._called(clip, name) for name in self.joints or ()}
         for name in self.groups or ():
             inside |= {clip.skeleton.names[j] for j in clip.body.groups.get(name, ())}
         return inside

@@ -24,6 +24,7 @@ from leancurve.document.track import BASE, TrackId
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import Skeleton
 from leancurve.measures.account import Kind
+from leancurve.operations.lengths import in_own_unit
 from leancurve.progress import Cancelled, Progress, silent
 from leancurve.time.meaning import ClipTime, Meaning
 
@@ -264,7 +265,7 @@ class Operation(ABC, Generic[P]):
         self._require_room(clip, parsed)
         given = {name: found for name, found in (inputs or {}).items() if name in self.inputs}
         self._require_inputs(given, parsed)
-        patch = self.apply_with(clip, given, scope, parsed, progress)
+        patch = self.apply_with(clip, given, scope, in_own_unit(parsed, clip.millimetres), progress)
         self._require_open(clip, patch)
         if patch.curves or patch.parts:
             require_sound(apply_patch(clip, patch), clip)

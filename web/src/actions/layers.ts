@@ -11,6 +11,7 @@ import { notify, useBench } from '../view/bench'
 import { NO_RAMPS, type Ramps, type Shown, useLayers } from '../view/layerChoice'
 import { clearKeys } from '../view/selection'
 import { transport } from '../view/transport'
+import { inMillimetres } from './lengths'
 
 export const KINDS = {
   additive: 'additive: turns further',
@@ -212,7 +213,9 @@ export const keyLayer = (
     layer: layer.name,
     layer_id: layer.id,
     frame: Math.round(frame),
-    [what]: { [joint]: values },
+    [what]: {
+      [joint]: what === 'moves' ? inMillimetres(useBench.getState().clip!, values) : values,
+    },
     ...ramped,
   })
 
@@ -232,14 +235,14 @@ export function keyOverRange(
 
 /** Key joints on a layer as they shall stand otherwise: with the ramps that are set. */
 export function keyFurther(layer: Layer, { frame, by }: Corrected): Promise<boolean> {
-  const { joints } = useBench.getState().clip!
+  const clip = useBench.getState().clip!
   const turned: Record<string, readonly number[]> = {}
   const moved: Record<string, readonly number[]> = {}
   for (const [joint, { turn, move }] of by) {
     const vector = turnOf(turn)
-    const { name } = joints[joint]!
+    const { name } = clip.joints[joint]!
     if (Math.hypot(...vector) > 1e-6) turned[name] = vector
-    if (Math.hypot(...move) > 1e-9) moved[name] = move
+    if (Math.hypot(...move) > 1e-9) moved[name] = inMillimetres(clip, move)
   }
   if (!Object.keys({ ...turned, ...moved }).length) return Promise.resolve(true)
   const params = { layer: layer.name, layer_id: layer.id, frame, turned, moved, ...rampsNow() }

@@ -4,6 +4,7 @@ import type { Plant } from '../evaluation/model'
 import { apply } from '../sync/write'
 import { useBench } from '../view/bench'
 import { transport } from '../view/transport'
+import { inMillimetres } from './lengths'
 
 const { setState: set } = useBench
 
@@ -27,7 +28,13 @@ export function choosePlant(plant: Plant | null): void {
 }
 
 export async function changePlant(plant: Plant, change: PlantEdit): Promise<void> {
-  const edits = [{ do: 'set', ...named(plant), ...change }]
+  const { clip } = useBench.getState()
+  if (!clip) return
+  const lengths = {
+    ...(change.place && { place: inMillimetres(clip, change.place) }),
+    ...(change.move && { move: inMillimetres(clip, change.move) }),
+  }
+  const edits = [{ do: 'set', ...named(plant), ...change, ...lengths }]
   if (!(await apply('edit_plants', { edits }))) return
   const first = change.new_first ?? plant.first
   const last = change.new_last ?? plant.last

@@ -36,6 +36,7 @@ import { draft } from '../view/draft'
 import { transport } from '../view/transport'
 import { commitEdits, showEdits } from './edits'
 import { chosenLayer, keyFurther, whyNoKeys } from './layers'
+import { inMillimetres } from './lengths'
 
 export type Values = ReadonlyMap<ChannelKey, number>
 
@@ -446,7 +447,10 @@ export async function offsetSoftly(): Promise<void> {
       {
         joint: clip.joints[joint]!.name,
         turn: turnOf(multiply(inverse(here.rotation), there.rotation)),
-        move: there.translation.map((v, k) => v - here.translation[k]!),
+        move: inMillimetres(
+          clip,
+          there.translation.map((v, k) => v - here.translation[k]!),
+        ),
       },
     ]
   })

@@ -1,11 +1,13 @@
 /** Props by hand: every change is an edit of the clip. */
 import { type Schemas, textOf } from '../api/client'
 import type { ChannelKey, Curve } from '../evaluation/curves'
+import type { Clip } from '../evaluation/model'
 import { channelsOfProp } from '../evaluation/owners'
 import { bringCurves } from '../sync/confirmed'
 import { apply } from '../sync/write'
 import { notify, useBench } from '../view/bench'
 import { transport } from '../view/transport'
+import { inMillimetres } from './lengths'
 
 export type Prop = Schemas['PropOut']
 
@@ -34,9 +36,8 @@ function fresh(shape: string): string {
 export async function makeProp(shape: keyof typeof SHAPES, joints: string[]): Promise<void> {
   const { clip } = useBench.getState()
   if (!clip) return
-  const metre = 1 / clip.reading.metres_per_unit
   const place = [0, 0, 0]
-  place['xyz'.indexOf(clip.reading.up_axis)] = 0.15 * metre
+  place['xyz'.indexOf(clip.reading.up_axis)] = 150
   await edit({
     do: 'add',
     name: fresh(shape),
@@ -53,8 +54,13 @@ export const leadProp = (prop: Prop, joints: string[]): Promise<boolean> =>
   edit({ do: 'follow', name: prop.name, joints })
 
 /** Set keys on a prop at now, where it shall be. */
-export const keyProp = (prop: Prop, place: number[]): Promise<boolean> =>
-  edit({ do: 'key', name: prop.name, frame: transport.frame, place })
+export const keyProp = (clip: Clip, prop: Prop, place: number[]): Promise<boolean> =>
+  edit({
+    do: 'key',
+    name: prop.name,
+    frame: transport.frame,
+    place: inMillimetres(clip, place),
+  })
 
 /** Open a prop in the panel, or none; its curves are brought, so that it is known what they are. */
 export function openProp(prop: number | null): void {

@@ -20,7 +20,6 @@ from leancurve.errors import BadInput
 from leancurve.numbers.arrays import Floats
 from leancurve.operations.base import (
     Operation,
-    Params,
     Patch,
     Progress,
     Scope,
@@ -30,12 +29,13 @@ from leancurve.operations.base import (
 )
 from leancurve.operations.identity import meant
 from leancurve.operations.layers.edit import layer_meant
+from leancurve.operations.lengths import WithLengths, length, of_own_unit
 
 Three = tuple[float, float, float]
 BY_JOINT = ("turns", "moves", "turned", "moved")
 
 
-class KeyLayerParams(Params):
+class KeyLayerParams(WithLengths):
     layer: str = Field(min_length=1, max_length=60, description="the layer's name")
     layer_id: int | None = meant()
     frame: int = timed(time="frame", ge=0, description="where keys are set")
@@ -43,19 +43,14 @@ class KeyLayerParams(Params):
         default_factory=dict,
         description="by joint what the layer's turn X, Y, Z shall be there, degrees",
     )
-    moves: dict[str, Three] = Field(
-        default_factory=dict,
-        description="by joint what its move X, Y, Z shall be there, in the skeleton's unit",
-    )
+    moves: dict[str, Three] = length({}, "by joint what its move X, Y, Z shall be there")
     turned: dict[str, Three] = Field(
         default_factory=dict,
         description="by joint how much further it shall turn there than it does, of all layers "
         "together: a rotation vector about its own axes, degrees",
     )
-    moved: dict[str, Three] = Field(
-        default_factory=dict,
-        description="by joint how much further it shall be there, in the axes of the joint above "
-        "it and the skeleton's unit",
+    moved: dict[str, Three] = length(
+        {}, "by joint how much further it shall be there, in the axes of the joint above it"
     )
     ramp_in: int | None = timed(
         None, time="length", ge=0, le=100000,
@@ -86,6 +81,7 @@ class KeyLayer(Operation[KeyLayerParams]):
     part = "layers"
     grows = True
     meant = True
+    version = 2
     scoped = False
     Params: ClassVar[type[KeyLayerParams]] = KeyLayerParams
 
@@ -132,6 +128,10 @@ class KeyLayer(Operation[KeyLayerParams]):
                 **({"unplaced": [{"joint": n} for n in sorted(gone)]} if gone else {}),
             },
         )
+
+    def upgraded(self, version: int, params: Mapping[str, Any]) -> dict[str, Any]:
+        """Lengths were in the skeleton's own unit once."""
+        return of_own_unit(params) if version < 2 else dict(params)
 
     def told(self, params: Mapping[str, Any]) -> str:
         joints = {j for what in BY_JOINT for j in params.get(what, {})}

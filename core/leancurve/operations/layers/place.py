@@ -21,18 +21,18 @@ from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
 from leancurve.operations.base import (
     Operation,
-    Params,
     Patch,
     Progress,
     Scope,
     number,
     silent,
 )
+from leancurve.operations.lengths import WithLengths, length
 
 
-class PlaceParams(Params):
-    move: Point | None = number(
-        None, "cm", "how far the whole clip is moved, along X, Y, Z; empty: as it is"
+class PlaceParams(WithLengths):
+    move: Point | None = length(
+        None, "how far the whole clip is moved, along X, Y, Z; empty: as it is"
     )
     turn: float | None = number(
         None, "degrees", "how far it is turned about the up axis; empty: as it is",
@@ -42,9 +42,9 @@ class PlaceParams(Params):
         None, "times", "how long its way along the floor is; heights stay; empty: as it is",
         ge=0.01, le=100,
     )  # fmt: skip
-    about: Point | None = number(
-        None, "cm", "the point it is turned and scaled about; empty: as it is, at first where the "
-        "root stands on the first frame",
+    about: Point | None = length(
+        None, "the point it is turned and scaled about; empty: as it is, at first where the root "
+        "stands on the first frame",
     )  # fmt: skip
     muted: bool | None = number(None, "", "switched off, for a while; empty: as it is")
 
@@ -60,6 +60,7 @@ class Place(Operation[PlaceParams]):
     title = "Place the clip"
     step = "shape"
     part = "layers"
+    version = 2
     scoped = False
     Params: ClassVar[type[PlaceParams]] = PlaceParams
 
@@ -67,16 +68,12 @@ class Place(Operation[PlaceParams]):
         self, clip: Clip, scope: Scope, params: PlaceParams, progress: Progress = silent
     ) -> Patch:
         before = clip.placement
-        unit = 100.0 * clip.reading.metres_per_unit
         was = before or Placement(about=_start(clip))
-        move, about = (
-            None if v is None else np.array(v) / unit for v in (params.move, params.about)
-        )
         placement = Placement(
-            was.move if move is None else point_of(move),
+            was.move if params.move is None else params.move,
             was.turn if params.turn is None else params.turn,
             was.scale if params.scale is None else params.scale,
-            was.about if about is None else point_of(about),
+            was.about if params.about is None else params.about,
             was.muted if params.muted is None else params.muted,
         )
         _require_channels(clip, placement)
@@ -90,6 +87,11 @@ class Place(Operation[PlaceParams]):
                 "turned_deg": placement.turn if placement.counts else 0.0,
             },
         )
+
+    def upgraded(self, version: int, params: Mapping[str, Any]) -> dict[str, Any]:
+        """Lengths were centimetres once."""
+        told = {k: [10.0 * x for x in params[k]] for k in ("move", "about") if params.get(k)}
+        return {**params, **told} if version < 2 else dict(params)
 
     def told(self, params: Mapping[str, Any]) -> str:
         given = {k: v for k, v in params.items() if v is not None}

@@ -33,6 +33,7 @@ from leancurve.operations.base import (
 )
 from leancurve.operations.identity import identity
 from leancurve.operations.layers.lift import differences, sampled_layer
+from leancurve.operations.lengths import WithLengths, length, of_own_unit
 from leancurve.operations.plant.figures import plant_figures
 from leancurve.operations.plant.places import (
     EASE_S,
@@ -57,8 +58,8 @@ class PlantEdit(Params):
     new_first: int | None = timed(None, time="begins", description="where it begins now", ge=0)
     new_last: int | None = timed(None, time="ends", description="where it ends now", ge=0)
     rule: Rule | None = Field(None, description="what of the stand says where it is")
-    place: Point | None = Field(None, description="where it is, in the skeleton's unit")
-    move: Point | None = Field(None, description="how far its place is moved, in the same")
+    place: Point | None = length(None, "where it is")
+    move: Point | None = length(None, "how far its place is moved")
     hold_turn: bool | None = Field(None, description="hold how it is turned as well")
     with_joint: str | None = Field(None, description="the joint it is held with", max_length=200)
     with_prop: str | None = Field(None, description="the prop it is held with", max_length=200)
@@ -71,7 +72,7 @@ class PlantEdit(Params):
     muted: bool | None = None
 
 
-class EditPlantsParams(Params):
+class EditPlantsParams(WithLengths):
     edits: tuple[PlantEdit, ...] = Field(min_length=1)
 
 
@@ -83,6 +84,7 @@ class EditPlants(Operation[EditPlantsParams]):
     name = "edit_plants"
     title = "Edit plants"
     step = "plant"
+    version = 2
     scoped = False
     Params: ClassVar[type[EditPlantsParams]] = EditPlantsParams
 
@@ -116,6 +118,10 @@ class EditPlants(Operation[EditPlantsParams]):
         if unplaced:
             report["unplaced"] = unplaced
         return Patch(plants=after, contacts=contacts, report=report)
+
+    def upgraded(self, version: int, params: Mapping[str, Any]) -> dict[str, Any]:
+        """Lengths were in the skeleton's own unit once."""
+        return of_own_unit(params) if version < 2 else dict(params)
 
     def told(self, params: Any) -> str:
         edits = params["edits"]

@@ -32,6 +32,7 @@ from leancurve.operations.base import (
     silent,
     timed,
 )
+from leancurve.operations.lengths import WithLengths, length, of_own_unit
 
 Three = tuple[float, float, float]
 
@@ -47,14 +48,14 @@ class PropEdit(Params):
     shape: Shape | None = None
     size: Three | None = Field(None, description="millimetres along its own axes")
     frame: int | None = timed(None, time="frame", description="where keys are set", ge=0)
-    place: Three | None = Field(None, description="where its middle is, in the skeleton's unit")
+    place: Three | None = length(None, "where its middle is")
     turn: Three | None = Field(None, description="how it is turned: Z, X, Y in degrees, intrinsic")
     joints: tuple[str, ...] = Field((), description="one or two joints that lead it", max_length=2)
     within_mm: float = Field(1.0, gt=0, description="of thinning: how far a move may lie off")
     within_deg: float = Field(0.25, gt=0, description="of thinning: how far a turn may lie off")
 
 
-class EditPropsParams(Params):
+class EditPropsParams(WithLengths):
     edits: tuple[PropEdit, ...] = Field(min_length=1)
 
 
@@ -67,6 +68,7 @@ class EditProps(Operation[EditPropsParams]):
     title = "Edit props"
     step = "plant"
     part = "props"
+    version = 2
     scoped = False
     Params: ClassVar[type[EditPropsParams]] = EditPropsParams
 
@@ -123,6 +125,10 @@ class EditProps(Operation[EditPropsParams]):
             plants=held if held != clip.plants else None,
             report=report,
         )
+
+    def upgraded(self, version: int, params: Mapping[str, Any]) -> dict[str, Any]:
+        """Lengths were in the skeleton's own unit once."""
+        return of_own_unit(params) if version < 2 else dict(params)
 
     def told(self, params: Any) -> str:
         edits = params["edits"]

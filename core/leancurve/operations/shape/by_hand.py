@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any, ClassVar
 
 import numpy as np
@@ -25,6 +26,7 @@ from leancurve.operations.base import (
     number,
     silent,
 )
+from leancurve.operations.lengths import WithLengths, length, of_own_unit
 from leancurve.operations.shape.brush import fall_off
 from leancurve.operations.shaping import change_report
 
@@ -69,12 +71,10 @@ class Offset(Params):
     turn: tuple[float, float, float] = Field(
         (0.0, 0.0, 0.0), description="rotation vector in degrees, in the joint's own axes"
     )
-    move: tuple[float, float, float] = Field(
-        (0.0, 0.0, 0.0), description="in the skeleton's unit, in the parent's axes"
-    )
+    move: tuple[float, float, float] = length((0.0, 0.0, 0.0), "in the parent's axes")
 
 
-class SoftOffsetParams(Params):
+class SoftOffsetParams(WithLengths):
     frame: int = number(0, "frame", "where it counts in full", ge=0)
     radius: float = number(12.0, "frames", "how far from there it dies out", ge=2, le=100000)
     offsets: tuple[Offset, ...] = Field(min_length=1, max_length=1000)
@@ -92,6 +92,7 @@ class SoftOffset(Operation[SoftOffsetParams]):
     step = "shape"
     part = "pose"
     grows = True
+    version = 2
     Params: ClassVar[type[SoftOffsetParams]] = SoftOffsetParams
 
     def apply(
@@ -125,6 +126,10 @@ class SoftOffset(Operation[SoftOffsetParams]):
         if unplaced:
             report["unplaced"] = [{"joint": name} for name in unplaced]
         return Patch(curves=curves, report=report)
+
+    def upgraded(self, version: int, params: Mapping[str, Any]) -> dict[str, Any]:
+        """Lengths were in the skeleton's own unit once."""
+        return of_own_unit(params) if version < 2 else dict(params)
 
     def told(self, params: Any) -> str:
         count = len(params["offsets"])

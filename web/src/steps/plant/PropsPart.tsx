@@ -90,7 +90,7 @@ function PropEditor({ prop, index }: { prop: Prop; index: number }) {
               onCommit={(v) => {
                 const next = [...place]
                 next[k] = v / mm
-                void keyProp(prop, next)
+                void keyProp(clip, prop, next)
               }}
             />
           ))}
@@ -108,7 +108,7 @@ function PropEditor({ prop, index }: { prop: Prop; index: number }) {
             Lead by {leaders.length === 2 ? 'the two joints' : 'the joint'}
           </Button>
         </Tip>
-        <Button disabled={!place} onClick={() => place && void keyProp(prop, place)}>
+        <Button disabled={!place} onClick={() => place && void keyProp(clip, prop, place)}>
           Key at now
         </Button>
         <Tip text="Show its curves in the sheets">

@@ -12,6 +12,8 @@ const AXES = ['X', 'Y', 'Z'] as const
 const NOWHERE = { move: [0, 0, 0], turn: 0, scale: 1, muted: false }
 
 const place = (change: Record<string, unknown>): Promise<boolean> => apply('place', change)
+/** Centimetres, as shown, in the millimetres of a recipe. */
+const inMm = (values: readonly number[]): number[] => values.map((v) => 10 * v)
 
 function Three({
   label,
@@ -93,7 +95,7 @@ export function PlacementPart({ clip }: { clip: Clip }) {
             label="Move the clip"
             told="move, cm"
             values={inCm(now.move)}
-            onCommit={(move) => void place({ move })}
+            onCommit={(move) => void place({ move: inMm(move) })}
           />
           <div className="flex items-center justify-between gap-1 text-ink-2">
             <span className="whitespace-nowrap">turn, °</span>
@@ -120,7 +122,7 @@ export function PlacementPart({ clip }: { clip: Clip }) {
               label="About the point"
               told="about, cm"
               values={inCm(now.about)}
-              onCommit={(about) => void place({ about })}
+              onCommit={(about) => void place({ about: inMm(about) })}
             />
           )}
           <div className="flex gap-1.5">
@@ -128,7 +130,7 @@ export function PlacementPart({ clip }: { clip: Clip }) {
               <Button
                 onClick={() => {
                   const about = rootNow(clip, cm)
-                  if (about) void place({ about })
+                  if (about) void place({ about: inMm(about) })
                 }}
               >
                 About now
