@@ -117,7 +117,7 @@ set_up() {
   fi
   [ -d web/node_modules ] || rm -f "$LOCAL/stamps/npm"
   once npm web/package-lock.json -- npm --prefix web ci --silent --no-progress
-  local sources; mapfile -t sources < <(find web/src web/index.html web/vite.config.ts web/package-lock.json -type f | sort)
+  local sources; mapfile -t sources < <(find web/src core/leancurve/figure/radii.json web/index.html web/vite.config.ts web/package-lock.json -type f | sort)
   [ -f web/dist/index.html ] || rm -f "$LOCAL/stamps/web"
   once web "${sources[@]}" -- front_end
   mapfile -t sources < <(find core/leancurve/numbers/kernels -name '*.py' | sort)

@@ -12,7 +12,8 @@ from leancurve.document.base import times_of
 from leancurve.document.evaluation import posed
 from leancurve.document.layering import soloed
 from leancurve.document.placement import placed_pose
-from leancurve.document.planting import limb_of, plan_of
+from leancurve.document.planting.parts import limb_of
+from leancurve.document.planting.plan import plan_of
 from leancurve.errors import BadInput
 from leancurve.figure.feet import limbs_of
 from leancurve.figure.limb import usual_hinge

@@ -9,7 +9,7 @@ import numpy as np
 from leancurve.demo import TAKES, captured
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
-from leancurve.document.planting import plan_of
+from leancurve.document.planting.plan import plan_of
 from leancurve.figure.feet import Limb
 from leancurve.operations import OPERATIONS, apply_patch
 from leancurve.recipe import ALL_OF_IT, run_recipe

@@ -9,7 +9,8 @@ import pytest
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.document.plant import Plant
-from leancurve.document.planting import holding, plan_of
+from leancurve.document.planting.parts import holding
+from leancurve.document.planting.plan import plan_of
 from leancurve.figure.chain import follow
 from leancurve.figure.feet import Chain
 from leancurve.numbers import rotation

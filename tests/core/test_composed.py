@@ -17,7 +17,7 @@ from leancurve.document.clip import Clip, Contact, Placement
 from leancurve.document.evaluation import effective, evaluate
 from leancurve.document.placement import placed_props
 from leancurve.document.plant import Plant
-from leancurve.document.planting import plan_of
+from leancurve.document.planting.plan import plan_of
 from leancurve.document.scope import Scope
 from leancurve.document.sound import require_sound
 from leancurve.document.track import TrackId, base_track

@@ -16,7 +16,9 @@ from leancurve.demo import TAKES, DemoTake, captured, gangway_take
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import affected, effective, evaluate
 from leancurve.document.plant import Plant
-from leancurve.document.planting import carrier_of, holding, plan_of, touched
+from leancurve.document.planting.parts import holding
+from leancurve.document.planting.plan import plan_of, planted_joints
+from leancurve.document.planting.root import carrier_of
 from leancurve.document.track import base_track
 from leancurve.errors import BadInput
 from leancurve.figure.feet import limbs_of
@@ -220,7 +222,7 @@ def test_some_frames_are_all_frames_chosen_from(frames: list[int]) -> None:
     some, whole = evaluate(clip, np.array(frames, dtype=float)), evaluate(clip)
     assert np.array_equal(some.rotation, whole.rotation[frames])
     assert np.array_equal(some.translation, whole.translation[frames])
-    legs = [base_track(j, "rx") for j in sorted(touched(clip)) if "rx" in clip.layout[j]]
+    legs = [base_track(j, "rx") for j in sorted(planted_joints(clip)) if "rx" in clip.layout[j]]
     values = effective(clip, np.array(frames, dtype=float), legs)
     every = effective(clip, channels=legs)
     assert all(np.array_equal(values[t], every[t][frames]) for t in legs)
@@ -239,7 +241,7 @@ def test_only_the_limb_within_span_and_ease_changes() -> None:
     frames = np.flatnonzero(np.any(ours.rotation != theirs.rotation, axis=(1, 2)))
     assert plant.first - plant.ease_in <= frames[0] <= plant.first
     assert plant.last <= frames[-1] <= plant.last + plant.ease_out
-    assert set(touched(one)) == set(limb.joints) | {
+    assert set(planted_joints(one)) == set(limb.joints) | {
         j for x in limbs_of(clip.skeleton, clip.body) if x.is_leg for j in x.joints
     }
 
@@ -409,7 +411,7 @@ def test_baked_plants_are_in_the_curves(keyed: bool) -> None:
 def test_a_change_below_says_that_planted_limbs_are_others() -> None:
     clip = planted_walk()
     hips = base_track(clip.skeleton.index("Hips"), "tx")
-    assert set(touched(clip)) <= set(affected(clip, [hips]))
+    assert set(planted_joints(clip)) <= set(affected(clip, [hips]))
     assert affected(clip.below, [hips]) == (clip.skeleton.index("Hips"),)
 
 

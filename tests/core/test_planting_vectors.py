@@ -17,7 +17,7 @@ from leancurve.document.base import base_pose, times_of
 from leancurve.document.clip import Clip, Reading
 from leancurve.document.evaluation import evaluate
 from leancurve.document.plant import Plant
-from leancurve.document.planting import plan_of
+from leancurve.document.planting.plan import plan_of
 from leancurve.document.track import base_track
 from leancurve.figure.limb import reach, usual_hinge
 from leancurve.figure.skeleton import EndSite, Skeleton

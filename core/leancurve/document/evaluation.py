@@ -6,7 +6,8 @@
 1. base: what the clip's own curves give, a local rotation and translation a joint;
 2. correction layers (:mod:`leancurve.document.layering`), bottom to top;
 3. placement (:mod:`leancurve.document.placement`);
-4. plants (:mod:`leancurve.document.planting`).
+4. the root corrected (:mod:`leancurve.document.planting.root`): a sum of named contributions;
+5. limbs (:mod:`leancurve.document.planting.limbs`), which hold what is planted.
 
 Each stage asks those below it for the joints that it needs, and gives a pose of its own. World
 poses are the last stage's, through the hierarchy: :meth:`Pose.world`. What reads a motion and does
@@ -21,7 +22,7 @@ from typing import TypeAlias
 
 import numpy as np
 
-from leancurve.document import layering, planting
+from leancurve.document import layering
 from leancurve.document.base import (
     Below,
     base_pose,
@@ -34,6 +35,7 @@ from leancurve.document.clip import Clip
 from leancurve.document.kept import recent
 from leancurve.document.layer import NOBODY
 from leancurve.document.placement import placed, placed_joints, placed_props
+from leancurve.document.planting.plan import planted, planted_joints, rooted
 from leancurve.document.prop import ORDER, PROP, prop_track
 from leancurve.document.rotations import said
 from leancurve.document.track import BASE, TrackId
@@ -46,7 +48,7 @@ VERSION = 5
 
 Stage: TypeAlias = Callable[[Clip, Floats, Sequence[int], Below], Pose]
 
-STAGES: tuple[Stage, ...] = (layering.layered, placed, planting.planted)
+STAGES: tuple[Stage, ...] = (layering.layered, placed, rooted, planted)
 """What follows the base, in order: each makes a pose ``(F, J)`` at times ``(F,)`` in frames of what
 the stages below it give, so that some frames are exactly all frames chosen from."""
 
@@ -87,7 +89,7 @@ def _bytes(found: dict[int, Floats]) -> int:
 
 def _over(clip: Clip) -> frozenset[int]:
     """Joints that layers, placement or plants put elsewhere."""
-    return layering.touched(clip) | placed_joints(clip) | planting.touched(clip)
+    return layering.touched(clip) | placed_joints(clip) | planted_joints(clip)
 
 
 SAME_DEG = 1e-9
@@ -187,9 +189,9 @@ def affected(clip: Clip, changed: Iterable[TrackId], before: Clip | None = None)
             # A weight counts for all of its joints; in the figure's space all above one do.
             whole = NOBODY in own or (layer.space == "figure" and (joints or own))
             joints |= reached if whole else own & reached
-    held = planting.touched(clip)
+    held = planted_joints(clip)
     if before is not None:
-        held |= planting.touched(before)
+        held |= planted_joints(before)
         if before.layers != clip.layers:
             joints |= layering.touched(before) | layering.touched(clip)
         if before.placement != clip.placement:

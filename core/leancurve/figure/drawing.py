@@ -1,7 +1,7 @@
 """The drawn figure flat: a paper body of tapered shapes, back to front, for small pictures.
 
 Proportions are shares of the figure's height, as common drawing manuals give them (from memory);
-the stage's solids have the same.
+how thick limbs are the stage's solids have from the same table.
 """
 
 from __future__ import annotations
@@ -12,21 +12,11 @@ import numpy as np
 
 from leancurve.figure.body import Body
 from leancurve.figure.body_shape import FINGERS
+from leancurve.figure.radii import FINGER, LIMBS
 from leancurve.figure.skeleton import UP, Skeleton
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
 
-LIMBS = {
-    "spine": (0.07, 0.068),
-    "neck": (0.031, 0.03),
-    "clavicle": (0.03, 0.034),
-    "upper arm": (0.033, 0.026),
-    "forearm": (0.026, 0.018),
-    "thigh": (0.053, 0.037),
-    "shin": (0.037, 0.024),
-}
-"""Radii of a limb at its two ends."""
-FINGER = (0.0075, 0.0065)
 HIDDEN = frozenset({"twist", "end", "jaw", "eye"})
 WHOLE = frozenset({"head", "hand", "foot", "toe"})
 """Parts that are drawn whole, whatever hangs on them."""

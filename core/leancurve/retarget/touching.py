@@ -12,6 +12,7 @@ import numpy as np
 
 from leancurve.cleaning.contacts import hysteresis, tidy
 from leancurve.figure.feet import Limb, limbs_of
+from leancurve.figure.radii import CAPSULES
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats
 from leancurve.retarget.carrying import World, turned
@@ -27,11 +28,6 @@ SLOW = (0.06, 0.17)
 TOUCH_S = 0.35
 THROUGH = -0.03
 """A palm deeper in a body than that went through it: no touch."""
-RADII = {
-    "head": 0.05, "hips": 0.06, "chest": 0.065, "thigh": 0.043, "upper arm": 0.025,
-    "forearm": 0.02, "hand": 0.018,
-}  # fmt: skip
-"""How thick parts are, as shares of stature."""
 WITH_BENT_ARM = ("hips", "chest", "thigh")
 FOLDED_DEG = 55.0
 """An arm that hangs is bent by up to 52° in the demo's takes: it holds on to nothing."""
@@ -142,10 +138,10 @@ def parts_of(standing: Standing, side: str) -> list[_Part]:
         joint = standing.find(role)
         if joint is not None:
             bone = _to(standing, joint, "spine" if kind == "hips" else None)
-            out.append(_Part(role, joint, bone, RADII[kind]))
+            out.append(_Part(role, joint, bone, CAPSULES[kind]))
     spine = standing.body.all("spine")
     if spine:
-        out.append(_Part("chest", spine[-1], _to(standing, spine[-1], "neck"), RADII["chest"]))
+        out.append(_Part("chest", spine[-1], _to(standing, spine[-1], "neck"), CAPSULES["chest"]))
     return out
 
 
@@ -170,7 +166,7 @@ def _gap(part: _Part, local: Floats, height: float) -> Floats:
     length = max(float(part.bone @ part.bone), 1e-12)
     along = np.clip(local @ part.bone / length, 0.0, 1.0)
     away = np.linalg.norm(local - along[:, None] * part.bone, axis=1)
-    return np.asarray(away / height - part.radius - RADII["hand"])
+    return np.asarray(away / height - part.radius - CAPSULES["hand"])
 
 
 def _touches(standing: Standing, motion: World, rate: float, side: str, held: Bools) -> list[Touch]:

@@ -1,5 +1,6 @@
 /** The drawn figure's solids, made from a skeleton at rest: a paper body with the joints' proportions. */
 import { Quaternion, Vector3 } from 'three'
+import radii from '../../../core/leancurve/figure/radii.json'
 import type { Drawn } from '../sync/carrying'
 import type { Bone } from './bones'
 
@@ -36,17 +37,9 @@ interface Ring {
 }
 
 /** Radii of a limb at its two ends, as shares of the figure's height. */
-const LIMBS: Readonly<Record<string, [number, number]>> = {
-  spine: [0.07, 0.068],
-  neck: [0.031, 0.03],
-  clavicle: [0.03, 0.034],
-  'upper arm': [0.033, 0.026],
-  forearm: [0.026, 0.018],
-  thigh: [0.053, 0.037],
-  shin: [0.037, 0.024],
-}
+const LIMBS = radii.limbs as unknown as Readonly<Record<string, [number, number]>>
 const FINGERS = new Set(['thumb', 'index', 'middle', 'ring', 'little'])
-const FINGER = 0.0075
+const FINGER = radii.finger as [number, number]
 /** Limbs are not quite round: a twist shows. */
 const FLAT = 0.8
 /** Joints that no solid leads to: what hangs there is inside of another. */
@@ -254,7 +247,7 @@ export function solidsOf(
     const draw = (radii: readonly [number, number], sides: number) =>
       limb(bone, [radii[0] * height, radii[1] * height], sides, hatched)
     if (HIDDEN.has(to) || HIDDEN.has(part) || WHOLE.has(part)) continue
-    if (FINGERS.has(part)) draw([FINGER, 0.85 * FINGER], 6)
+    if (FINGERS.has(part)) draw(FINGER, 6)
     else if (part === 'hips' && (to === 'spine' || pelvis)) {
       if (to === 'spine') draw(LIMBS.spine!, 12)
     } else if (part === 'spine' && bone.joint === top && ribs) {

@@ -10,11 +10,12 @@ import numpy as np
 from pydantic import Field
 
 from leancurve.curves.curve import Curve
-from leancurve.document import layering, planting
+from leancurve.document import layering
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import effective
 from leancurve.document.layering import live_layers, with_only_layers
 from leancurve.document.placement import placed_joints
+from leancurve.document.planting.plan import planted_joints
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
 from leancurve.numbers.arrays import Ints
@@ -68,7 +69,7 @@ class Flatten(Operation[FlattenParams]):
         else:
             chosen = {x.id for x in live_layers(clip)}
             seen = clip
-        joints = layering.touched(seen) | planting.touched(seen) | placed_joints(seen)
+        joints = layering.touched(seen) | planted_joints(seen) | placed_joints(seen)
         tracks = [t for t in clip.channels if t.joint in joints]
         values = effective(seen, channels=tracks)
         own = effective(clip.below, channels=tracks)

@@ -17,7 +17,8 @@ from leancurve.document.clip import Clip
 from leancurve.document.evaluation import effective
 from leancurve.document.placement import placed_joints, unplaced_moves
 from leancurve.document.plant import Ease, Plant, Point
-from leancurve.document.planting import limb_of, touched
+from leancurve.document.planting.parts import limb_of
+from leancurve.document.planting.plan import planted_joints
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
 from leancurve.operations.base import (
@@ -258,7 +259,7 @@ class BakePlants(Operation[BakePlantsParams]):
         )
         left = tuple(p for p in clip.plants if p not in chosen)
         baked = replace(clip, plants=chosen)
-        joints = touched(baked)
+        joints = planted_joints(baked)
         if (layering.touched(clip) | placed_joints(clip)) & joints:
             return _onto_a_layer(clip, baked, left, params.new_id)
         tracks = [t for t in clip.channels if t.joint in joints]
@@ -289,7 +290,7 @@ class BakePlants(Operation[BakePlantsParams]):
 
 def _onto_a_layer(clip: Clip, baked: Clip, left: tuple[Plant, ...], new_id: int | None) -> Patch:
     """What plants make as a layer on top of all others, with a value on every frame."""
-    vectors, moves = differences(baked.unplanted, baked, sorted(touched(baked)))
+    vectors, moves = differences(baked.unplanted, baked, sorted(planted_joints(baked)))
     roots = placed_joints(clip)
     moves = {j: unplaced_moves(clip, v) if j in roots else v for j, v in moves.items()}
     layer, curves = sampled_layer(clip, "held by plants", vectors, moves, new_id)

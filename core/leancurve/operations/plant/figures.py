@@ -11,7 +11,8 @@ from leancurve.cleaning.contacts import contacts_of
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import posed
 from leancurve.document.plant import Plant
-from leancurve.document.planting import Plan, holding, plan_of
+from leancurve.document.planting.parts import holding
+from leancurve.document.planting.plan import Plan, plan_of
 from leancurve.figure.feet import foot_points, limbs_of
 from leancurve.measures.findings.base import Motion
 from leancurve.measures.findings.floor import inner_frames, largest_slide_mm

@@ -12,7 +12,7 @@ from leancurve.document.clip import Clip, Contact
 from leancurve.document.evaluation import evaluate
 from leancurve.document.placement import placed_props
 from leancurve.document.plant import Plant, Point, Turn
-from leancurve.document.planting import limb_of
+from leancurve.document.planting.parts import limb_of
 from leancurve.errors import BadInput
 from leancurve.figure.feet import Chain, Limb, limbs_of
 from leancurve.figure.skeleton import UP

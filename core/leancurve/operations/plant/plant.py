@@ -12,7 +12,7 @@ from pydantic import Field
 from leancurve.cleaning.contacts import contacts_of
 from leancurve.document.clip import Clip, Contact
 from leancurve.document.plant import Ease, Plant
-from leancurve.document.planting import limb_of
+from leancurve.document.planting.parts import limb_of
 from leancurve.errors import BadInput
 from leancurve.figure.feet import limbs_of
 from leancurve.operations.base import (

@@ -10,7 +10,7 @@ from pydantic import Field
 from leancurve.cleaning.turned import turned_curves
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
-from leancurve.document.planting import limb_of
+from leancurve.document.planting.parts import limb_of
 from leancurve.errors import BadInput
 from leancurve.figure.chain import follow
 from leancurve.figure.feet import Chain, Limb
