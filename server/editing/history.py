@@ -33,6 +33,7 @@ from plumbing.logs import note
 
 from editing.company import changes_since
 from editing.models import Chosen, Clip, Revision
+from editing.moving import between
 from editing.outcomes import Change, Outcome, outcome_of, take_state_of
 from editing.recipes import (
     Line,
@@ -182,7 +183,16 @@ def _attempt(
         # What could be done on the revision that it was made on is barred by what came since.
         theirs, parts = _changes_since(base, head, own)
         raise Conflict(head, _named(head, theirs, parts), [refusal.message], base.pk) from None
-    return _commit(clip, head, result, request_id, user)
+    return _commit(clip, head, result, time_of(clip, head, result), request_id, user)
+
+
+def time_of(clip: Clip, head: Revision, result: Outcome) -> list[list[float]] | None:
+    """Where the frames of the head lie after a change of it."""
+    made = Revision(clip=clip, take=result.take or head.take, state=result.after.state)
+    made.recipe = list(result.recipe)
+    if result.same_step:
+        return head.time_map  # switches of layers, which move no time
+    return between(head, made)
 
 
 TOLD = {"reading": "how the take is read", **{part.name: part.told for part in PARTS}}
@@ -249,7 +259,12 @@ def _changes_since(
 
 
 def _commit(
-    clip: Clip, head: Revision, result: Outcome, request_id: uuid.UUID, user: AbstractBaseUser
+    clip: Clip,
+    head: Revision,
+    result: Outcome,
+    time_map: list[list[float]] | None,
+    request_id: uuid.UUID,
+    user: AbstractBaseUser,
 ) -> Revision | None:
     """The new head, or None if another write came first."""
     with keeping():
@@ -273,6 +288,7 @@ def _commit(
             state=result.after.state,
             before=result.before,
             take_state=result.after.take,
+            time_map=time_map,
             cause=result.cause,
             report=result.report,
             author=user,

@@ -62,7 +62,9 @@ class Revision(models.Model):
     ``take`` is what lies beneath it: undoing a swap brings the other take back. ``lines`` are the
     digests of its recipe's lines: revisions of one clip have most of them in common. ``before`` is
     what stood before the last of them, ``take_state`` the take as read on this revision's time:
-    what it is to be compared with.
+    what it is to be compared with. ``time_map`` says where the frames of its parent lie, as the
+    pieces of a :class:`leancurve.time.maps.TimeMap`: none where they lie as they did, and None
+    where it is not known yet.
     """
 
     clip = models.ForeignKey(Clip, on_delete=models.CASCADE, related_name="revisions")
@@ -73,6 +75,7 @@ class Revision(models.Model):
     state = models.ForeignKey(State, on_delete=models.PROTECT)
     before = models.ForeignKey(State, null=True, on_delete=models.PROTECT, related_name="+")
     take_state = models.ForeignKey(State, null=True, on_delete=models.PROTECT, related_name="+")
+    time_map = models.JSONField(null=True)
     cause = models.CharField(max_length=200)
     report = models.JSONField(default=dict)
     author = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)

@@ -92,6 +92,13 @@ def test_frames_are_led_through_changes_of_time_and_back(api: Api, clip: dict) -
     assert moved(slower, same, [7]) == [7]
     trimmed = api.apply(same, "trim", first=5, last=50, calibration=False)
     assert moved(same, trimmed, [3, 5, 50, 60]) == [None, 0, 45, None]
+    # Each revision keeps its own step; those of older versions are looked at when they are asked.
+    kept = Revision.objects.filter(clip=clip["id"]).order_by("number")
+    maps = [r.time_map for r in kept]
+    assert [bool(m) for m in maps[1:]] == [True, True, False, True]
+    kept.update(time_map=None)
+    assert moved(clip, trimmed, [20, 40]) == [5, 20]
+    assert [r.time_map for r in kept.all()][1:] == maps[1:]
 
 
 def test_frames_are_led_from_one_take_to_another_by_the_second(
