@@ -28,7 +28,7 @@ from leancurve.operations.plant.figures import plant_figures
 from leancurve.recipe import ALL_OF_IT, KeptRecipe, checked_line, entry_of, read_recipe, run_recipe
 from leancurve.retarget.matching import match
 from leancurve.retarget.profile import Profile, read_profile, told, write_profile
-from leancurve.retarget.standing import Standing
+from leancurve.retarget.rest import RestFigure
 
 
 def _bytes(path: str) -> bytes:
@@ -275,7 +275,7 @@ def _profile(path: str | None) -> Profile:
 
 
 def retarget(args: argparse.Namespace) -> dict[str, Any]:
-    """Carry a file's performance onto another skeleton."""
+    """Retarget a file's performance onto another skeleton."""
     began = time.perf_counter()
     clip, target = _read(args.file).clip, _read(args.to).clip
     profile = _profile(args.map).fitting(clip.skeleton, target.skeleton)
@@ -284,19 +284,19 @@ def retarget(args: argparse.Namespace) -> dict[str, Any]:
         "chains": [c._asdict() for c in profile.chains],
         "feet": args.ends, "hands": args.ends, "plant": args.plant,
     }  # fmt: skip
-    patch = OPERATIONS["carry"].run(clip, params, inputs={"target": target})
-    carried = apply_patch(clip, patch)
-    _write(carried, args.out)
+    patch = OPERATIONS["retarget"].run(clip, params, inputs={"target": target})
+    retargeted = apply_patch(clip, patch)
+    _write(retargeted, args.out)
     report = dict(patch.report)
     if args.plant:
-        report["missed_mm"] = max(report["missed_mm"], plant_figures(carried)["missed_mm"])
+        report["missed_mm"] = max(report["missed_mm"], plant_figures(retargeted)["missed_mm"])
     return {**report, "seconds": round(time.perf_counter() - began, 3)}
 
 
 def joint_map(args: argparse.Namespace) -> dict[str, Any]:
     """Which joints of one skeleton give which of another theirs; --out keeps it as a file."""
     clip, target = _read(args.source).clip, _read(args.target).clip
-    ours, theirs = (Standing.of(c.skeleton, c.reading) for c in (clip, target))
+    ours, theirs = (RestFigure.of(c.skeleton, c.reading) for c in (clip, target))
     links = match(ours, theirs)
     rows = told(ours, theirs, links)
     if args.out:

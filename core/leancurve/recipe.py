@@ -66,7 +66,7 @@ def checked_line(
     else:
         where = kind.scope_of(where.model_dump())
     return {
-        "operation": operation,
+        "operation": kind.name,
         "version": kind.version,
         "params": parsed.model_dump(mode="json", exclude_none=True),
         "scope": where.model_dump(mode="json", exclude_none=True),

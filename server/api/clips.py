@@ -9,7 +9,7 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from documents.models import State
 from documents.store import load_clip, stored_bytes
-from editing import carrying, company, history, outcomes, preparing, undoing
+from editing import company, history, outcomes, preparing, retargeting, undoing
 from editing.asking import asked_line
 from editing.inputs import require_ours
 from editing.models import Clip, Revision
@@ -93,7 +93,7 @@ def clip_out(clip: Clip) -> dict[str, Any]:
         **figure_out(document),
         "reading": asdict(document.reading),
         **public_parts(document),
-        "carried": _carried(take),
+        "retargeted": _retargeted(take),
         "camera": clip.camera,
         "evaluation": EVALUATION,
         "notes": take.notes,
@@ -104,9 +104,9 @@ def clip_out(clip: Clip) -> dict[str, Any]:
     }
 
 
-def _carried(take: Take) -> dict[str, Any] | None:
-    """What the clip was carried from."""
-    made = carrying.source_of(take)
+def _retargeted(take: Take) -> dict[str, Any] | None:
+    """What the clip was retargeted from."""
+    made = retargeting.source_of(take)
     if made is None:
         return None
     source = made.source
@@ -116,7 +116,7 @@ def _carried(take: Take) -> dict[str, Any] | None:
         "clip_name": take.name if source is None else source.clip.name,
         "revision": None if source is None else source.number,
         "target": made.target_id,
-        "newest": carrying.newer_than(made),
+        "newest": retargeting.newer_than(made),
     }
 
 

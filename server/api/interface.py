@@ -30,7 +30,6 @@ from place.attempts import address_waits
 from place.people import change_own_password
 from pydantic import ValidationError as PydanticError
 
-from api.carrying import router as carrying
 from api.clips import router as clips
 from api.deliveries import router as deliveries
 from api.guard import StrictParser
@@ -40,6 +39,7 @@ from api.place import router as place
 from api.plants import router as plants
 from api.previews import router as previews
 from api.recipes import router as recipes
+from api.retargeting import router as retargeting
 from api.schemas import interface as schemas
 from api.schemas import shared
 from api.stored import router as stored
@@ -76,7 +76,7 @@ api.add_router("", motion)
 api.add_router("", inspections)
 api.add_router("", previews)
 api.add_router("", plants)
-api.add_router("", carrying)
+api.add_router("", retargeting)
 api.add_router("", deliveries)
 api.add_router("", recipes)
 api.add_router("", stored)

@@ -34,7 +34,7 @@ LINE = 0.01
 def _takes(request: HttpRequest) -> QuerySet[Take]:
     return (
         Take.objects.seen_by(request.user)
-        .select_related("file", "skeleton", "carried__target")
+        .select_related("file", "skeleton", "retargeted__target")
         .defer("file__data")
         .annotate(last_clip=Max("worked_on__id", filter=Q(worked_on__binned=None)))
     )
@@ -81,13 +81,13 @@ def take_out(take: Take) -> dict[str, Any]:
         "warnings": take.warnings,
         "picture": picture_out(take.picture),
         "clip": take.last_clip,
-        "carried_onto": _aim(take),
+        "retargeted_onto": _aim(take),
         "created": take.created,
     }
 
 
 def _aim(take: Take) -> str | None:
-    made = getattr(take, "carried", None)
+    made = getattr(take, "retargeted", None)
     return None if made is None or made.target is None else made.target.name
 
 
@@ -104,7 +104,7 @@ def _shapes(figure: list[list[float]]) -> list[list[float]]:
 def list_takes(request: HttpRequest, workspace_id: int) -> Any:
     workspace = workspace_for(request, workspace_id)
     mine = _takes(request).filter(workspace=workspace)
-    takes = list(mine.select_related("workspace", "file", "skeleton", "carried__target"))
+    takes = list(mine.select_related("workspace", "file", "skeleton", "retargeted__target"))
     inspect_missing(takes)
     return takes_out(takes)
 

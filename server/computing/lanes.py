@@ -18,7 +18,7 @@ LIGHT = frozenset({"history", "storage", "prepare", "deliveries", "here"})
 WHOLE = frozenset(
     {
         "preview/whole", "findings", "tolerances", "account", "account/frames", "drift", "orders",
-        "cycles", "plants", "carry/preview/whole",
+        "cycles", "plants", "retarget/preview/whole",
     }
 )  # fmt: skip
 
@@ -28,7 +28,7 @@ ELSE: tuple[tuple[str, re.Pattern[str], Lane], ...] = (
     ("GET", re.compile(r"/api/clips/\d+/lines/[^/]+/states"), "quick"),
     ("POST", re.compile(r"/api/clips/\d+/stored/\d+/pose"), "quick"),
     ("POST", re.compile(r"/api/clips/\d+/deliveries"), "quick"),
-    ("POST", re.compile(r"/api/workspaces/\d+/carry"), "whole"),
+    ("POST", re.compile(r"/api/workspaces/\d+/retarget"), "whole"),
 )
 """Addresses of other forms, and listings by a method alone, that compute as well."""
 

@@ -9,6 +9,7 @@ from typing import Any
 
 import orjson
 from django.db import connection, transaction
+from leancurve.operations.registry import NAMES_ONCE
 
 from documents.caches import Cache
 from documents.models import Blob
@@ -71,7 +72,12 @@ def kept_lines(digests: Sequence[str]) -> list[dict[str, Any]]:
         for sha, data in Blob.objects.filter(sha__among=missing).values_list("sha", "data"):
             found[sha] = bytes(data)
             _lines.put(sha, found[sha])
-    return [orjson.loads(zlib.decompress(found[sha])) for sha in digests]
+    return [_named_now(orjson.loads(zlib.decompress(found[sha]))) for sha in digests]
+
+
+def _named_now(line: dict[str, Any]) -> dict[str, Any]:
+    name = line["operation"]
+    return {**line, "operation": NAMES_ONCE.get(name, name)}
 
 
 def keep_blobs(blobs: Mapping[str, bytes]) -> None:

@@ -34,7 +34,7 @@ from plumbing.logs import note
 from editing.company import changes_since
 from editing.models import Chosen, Clip, Revision
 from editing.moving import between
-from editing.outcomes import Change, Outcome, outcome_of, take_state_of
+from editing.outcomes import Change, Result, outcome_of, take_state_of
 from editing.recipes import (
     Line,
     begin,
@@ -186,7 +186,7 @@ def _attempt(
     return _commit(clip, head, result, time_of(clip, head, result), request_id, user)
 
 
-def time_of(clip: Clip, head: Revision, result: Outcome) -> list[list[float]] | None:
+def time_of(clip: Clip, head: Revision, result: Result) -> list[list[float]] | None:
     """Where the frames of the head lie after a change of it."""
     made = Revision(clip=clip, take=result.take or head.take, state=result.after.state)
     made.recipe = list(result.recipe)
@@ -261,7 +261,7 @@ def _changes_since(
 def _commit(
     clip: Clip,
     head: Revision,
-    result: Outcome,
+    result: Result,
     time_map: list[list[float]] | None,
     request_id: uuid.UUID,
     user: AbstractBaseUser,

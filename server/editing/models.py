@@ -105,13 +105,13 @@ class Chosen(models.Model):
         constraints = [models.UniqueConstraint(fields=["clip", "state"], name="chosen_once")]
 
 
-class Carried(models.Model):
-    """A take made of a revision of another clip, to be carried onto a skeleton: the take holds all
-    of it, and stays what it is when the source goes on. ``request`` is the wish that made it."""
+class Retargeted(models.Model):
+    """A take made of a revision of another clip, to be retargeted onto a skeleton: the take holds
+    all of it, and stays what it is when the source goes on. ``request`` is what asked for it."""
 
-    take = models.OneToOneField(Take, on_delete=models.CASCADE, related_name="carried")
+    take = models.OneToOneField(Take, on_delete=models.CASCADE, related_name="retargeted")
     source = models.ForeignKey(
-        Revision, null=True, on_delete=models.SET_NULL, related_name="carried"
+        Revision, null=True, on_delete=models.SET_NULL, related_name="retargeted"
     )
     target = models.ForeignKey(Take, null=True, on_delete=models.SET_NULL, related_name="+")
     request = models.UUIDField(unique=True)

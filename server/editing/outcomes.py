@@ -73,7 +73,7 @@ def take_state_of(revision: Revision) -> State:
 
 
 @dataclass(frozen=True)
-class Outcome:
+class Result:
     """Recipe, state, report and cause that a change makes of a revision."""
 
     recipe: list[Line]
@@ -86,7 +86,7 @@ class Outcome:
     """Whether it goes on with the step that made the revision it is made of."""
 
 
-def outcome_of(base: Revision, change: Change, progress: Progress) -> Outcome:
+def outcome_of(base: Revision, change: Change, progress: Progress) -> Result:
     """Recipe, state, report and cause that a change makes of a revision."""
     if change.append is not None and change.remove is not None:
         return _exchanged(base, change, progress)
@@ -99,7 +99,7 @@ def outcome_of(base: Revision, change: Change, progress: Progress) -> Outcome:
     return _changed(base, change, progress)
 
 
-def _changed(base: Revision, change: Change, progress: Progress) -> Outcome:
+def _changed(base: Revision, change: Change, progress: Progress) -> Result:
     """A line given other parameters, or taken out, and all after it replayed."""
     recipe: list[Line] = list(base.recipe)
     wanted = change.remove or (change.edit or {}).get("line_id")
@@ -127,22 +127,22 @@ def _changed(base: Revision, change: Change, progress: Progress) -> Outcome:
     return _result(base, steps, report, cause)
 
 
-def _exchanged(base: Revision, change: Change, progress: Progress) -> Outcome:
+def _exchanged(base: Revision, change: Change, progress: Progress) -> Result:
     """A line taken out and another one appended, as one step."""
     assert change.append is not None
     without = _changed(base, replace(change, append=None), part_of(progress, 0.0, 0.8))
     step = run_line(change.append, without.after, part_of(progress, 0.8, 0.2))
     told = title(change.append)
-    return Outcome(
+    return Result(
         [*without.recipe, step.line], step.after, without.after.state, step.report, told[:200]
     )
 
 
 def _result(
     base: Revision, steps: list[Step], report: dict[str, Any], cause: str, take: Take | None = None
-) -> Outcome:
+) -> Result:
     before = steps[-2].state if len(steps) > 1 else (take or take_of(base)).state
-    return Outcome([s.line for s in steps], steps[-1].after, before, report, cause[:200], take)
+    return Result([s.line for s in steps], steps[-1].after, before, report, cause[:200], take)
 
 
 def unplaced_in(steps: Sequence[Step]) -> list[dict[str, Any]]:
@@ -154,16 +154,16 @@ def unplaced_in(steps: Sequence[Step]) -> list[dict[str, Any]]:
     ]
 
 
-def _appended(base: Revision, line: Line, progress: Progress) -> Outcome:
+def _appended(base: Revision, line: Line, progress: Progress) -> Result:
     at = standing(base)
     recipe = list(base.recipe)
     step = run_line(line, at, progress)
-    result = Outcome([*recipe, step.line], step.after, base.state, step.report, title(line))
+    result = Result([*recipe, step.line], step.after, base.state, step.report, title(line))
     merged = _merged(base, line, step)
     return result if merged is None else replace(result, **merged)
 
 
-def _with_recipe(base: Revision, many: Many, progress: Progress) -> Outcome:
+def _with_recipe(base: Revision, many: Many, progress: Progress) -> Result:
     """All lines of a recipe after those that stand; if one fails nothing is changed."""
     lines, lost = many.lines, []
     if many.rate is not None:
@@ -181,10 +181,10 @@ def _with_recipe(base: Revision, many: Many, progress: Progress) -> Outcome:
         before, at = at.state, step.after
         report.append({"told": title(line), "report": step.report, "keys": at.state.keys})
     told = {"lines": report, **({"unplaced": lost} if lost else {})}
-    return Outcome([*base.recipe, *lines], at, before, told, f"Recipe {many.name}"[:200])
+    return Result([*base.recipe, *lines], at, before, told, f"Recipe {many.name}"[:200])
 
 
-def _swapped(base: Revision, take: Take, progress: Progress) -> Outcome:
+def _swapped(base: Revision, take: Take, progress: Progress) -> Result:
     """The recipe on another take: each line on the seconds that it was meant for; what lies beyond
     the end, or cannot be done there, is set aside and listed."""
     before, after = load_clip(take_of(base).state), load_clip(take.state)

@@ -354,9 +354,9 @@ def _check_references(told: Told) -> None:
     fine = fine and all((d.clip, d.revision) in made for d in told.deliveries)
     revisions = {r for _, r in made}
     for take in told.takes:
-        if take.carried is not None:
-            fine = fine and take.carried.source in revisions | {None}
-            fine = fine and take.carried.target in takes | {None}
+        if take.retargeted is not None:
+            fine = fine and take.retargeted.source in revisions | {None}
+            fine = fine and take.retargeted.target in takes | {None}
     if not fine or not named - {None} <= known:
         raise BadInput("workspace.json: something in it refers to what is not there")
     for name in told.states:

@@ -26,13 +26,13 @@ from documents.models import Blob, Inspection, State
 from documents.store import held_by
 from editing.models import (
     Batch,
-    Carried,
     Chosen,
     Clip,
     JointMap,
     Memo,
     Presence,
     Recipe,
+    Retargeted,
     Revision,
     StoredMotion,
 )
@@ -55,13 +55,13 @@ from place.told import (
     VERSION,
     WHAT,
     Told,
-    ToldCarried,
     ToldChain,
     ToldClip,
     ToldDelivery,
     ToldMap,
     ToldProfile,
     ToldRecipe,
+    ToldRetargeted,
     ToldRevision,
     ToldSkeleton,
     ToldState,
@@ -71,7 +71,7 @@ from place.told import (
 
 EXPORTED: Mapping[type[Model], str] = {
     Skeleton: "workspace", Profile: "workspace", StoredFile: "take__workspace",
-    Take: "workspace", Carried: "take__workspace", Clip: "workspace",
+    Take: "workspace", Retargeted: "take__workspace", Clip: "workspace",
     Revision: "clip__workspace", Chosen: "clip__workspace", JointMap: "workspace",
     StoredMotion: "workspace", Recipe: "workspace", Delivery: "clip__workspace",
 }  # fmt: skip
@@ -140,7 +140,9 @@ def _told(workspace: Workspace) -> tuple[Told, set[str]]:
     takes += Take.objects.filter(pk__among=swapped).select_related("skeleton")
     stored = list(StoredMotion.objects.filter(workspace=workspace, binned=None))
     chosen = list(Chosen.objects.filter(clip__in=clips))
-    carried = {m.take_id: m for m in Carried.objects.filter(take__among=[t.pk for t in takes])}
+    retargeted = {
+        m.take_id: m for m in Retargeted.objects.filter(take__among=[t.pk for t in takes])
+    }
     states = _states((x.state_id for x in (*takes, *stored, *chosen)), revisions)
     lines = {sha for r in revisions for sha in r.lines} | {s.line for s in states if s.line}
     skeletons = list(Skeleton.objects.filter(workspace=workspace))
@@ -187,7 +189,9 @@ def _told(workspace: Workspace) -> tuple[Told, set[str]]:
                 t,
                 files[t.pk],
                 t.pk in swapped,
-                _told_carried(carried.get(t.pk), {r.pk for r in revisions}, {x.pk for x in takes}),
+                _told_retargeted(
+                    retargeted.get(t.pk), {r.pk for r in revisions}, {x.pk for x in takes}
+                ),
             )
             for t in takes
         ],
@@ -233,17 +237,21 @@ def _states(named: Iterable[str], revisions: Iterable[Revision]) -> list[State]:
     return list(found.values())
 
 
-def _told_carried(made: Carried | None, revisions: set[int], takes: set[int]) -> ToldCarried | None:
+def _told_retargeted(
+    made: Retargeted | None, revisions: set[int], takes: set[int]
+) -> ToldRetargeted | None:
     """What a take was made of to be retargeted, as far as it goes along."""
     if made is None:
         return None
-    return ToldCarried(
+    return ToldRetargeted(
         source=made.source_id if made.source_id in revisions else None,
         target=made.target_id if made.target_id in takes else None,
     )
 
 
-def _told_take(take: Take, file_name: str, hidden: bool, carried: ToldCarried | None) -> ToldTake:
+def _told_take(
+    take: Take, file_name: str, hidden: bool, retargeted: ToldRetargeted | None
+) -> ToldTake:
     return ToldTake(
         id=take.pk,
         name=take.name,
@@ -260,7 +268,7 @@ def _told_take(take: Take, file_name: str, hidden: bool, carried: ToldCarried | 
         warnings=take.warnings,
         picture=take.picture,
         hidden=hidden,
-        carried=carried,
+        retargeted=retargeted,
     )
 
 
@@ -336,8 +344,8 @@ def bring_in(source: Path, told: Told, workspace: Workspace) -> None:
         revisions: dict[int, Revision] = {}
         clips = {c.id: _bring_clip(c, takes, revisions, workspace) for c in told.clips}
         for t in told.takes:
-            if t.carried is not None:
-                _bring_carried(t, t.carried, takes, revisions)
+            if t.retargeted is not None:
+                _bring_retargeted(t, t.retargeted, takes, revisions)
         for d in told.deliveries:
             data = file.read(d.file)
             Delivery.objects.create(
@@ -414,10 +422,10 @@ def _bring_take(told: ToldTake, data: bytes, workspace: Workspace) -> Take:
     )
 
 
-def _bring_carried(
-    take: ToldTake, told: ToldCarried, takes: dict[int, Take], revisions: dict[int, Revision]
+def _bring_retargeted(
+    take: ToldTake, told: ToldRetargeted, takes: dict[int, Take], revisions: dict[int, Revision]
 ) -> None:
-    Carried.objects.create(
+    Retargeted.objects.create(
         take=takes[take.id],
         source=None if told.source is None else revisions[told.source],
         target=None if told.target is None else takes[told.target],

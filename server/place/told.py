@@ -5,7 +5,7 @@ Nothing of it is believed: :mod:`place.checking` looks at what it says and at al
 
 from typing import Annotated, Any, Literal
 
-from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
+from pydantic import AliasChoices, AwareDatetime, BaseModel, ConfigDict, Field
 
 WHAT = "Lean Curve workspace"
 VERSION = 2
@@ -85,7 +85,7 @@ class ToldStored(_Part):
     picture: ToldPicture
 
 
-class ToldCarried(_Part):
+class ToldRetargeted(_Part):
     """What a take was made of to be retargeted: a revision, and onto which take's skeleton."""
 
     source: Id | None
@@ -111,7 +111,10 @@ class ToldTake(_Part):
     warnings: Annotated[list[Annotated[str, Field(max_length=1_000)]], Field(max_length=200)]
     picture: ToldPicture
     hidden: bool = False
-    carried: ToldCarried | None = None
+    retargeted: ToldRetargeted | None = Field(
+        None,
+        validation_alias=AliasChoices("retargeted", "carried"),  # its name in older files
+    )
 
 
 class ToldRevision(_Part):

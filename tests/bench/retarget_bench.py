@@ -1,4 +1,4 @@
-"""Carrying to another skeleton: all frames at once against SciPy, frame by frame."""
+"""Retargeting to another skeleton: all frames at once against SciPy, frame by frame."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate, posed
 from leancurve.operations import OPERATIONS, apply_patch
 from leancurve.retarget.alignment import common_turns
-from leancurve.retarget.carry import Outcome, Wishes, carried
+from leancurve.retarget.retargeting import Retargeted, Wishes, retargeted
 from scipy.spatial.transform import Rotation
 
 from tests.bench.plants_bench import solved
@@ -22,15 +22,15 @@ from tests.bench.tables import Table, best, ms
 def run() -> list[Table]:
     source = TAKES[0].clean()
     table = Table(
-        f"Carried to another skeleton: {len(source.skeleton)} joints × {source.frames} frames",
+        f"Retargeted to another skeleton: {len(source.skeleton)} joints × {source.frames} frames",
         ("way", "time", "ratio to ours", "goal"),
     )
     for name, target in (("Heron", heron_file()), ("Wren", wren_file())):
-        ours = best(lambda aim=target: carried(replace(source, name="again"), aim))  # type: ignore[misc]
+        ours = best(lambda aim=target: retargeted(replace(source, name="again"), aim))  # type: ignore[misc]
         table.add(f"to {name}: joints, root, feet, hands, channels", ms(ours), "1", "≤ 0.3 s")
         held = best(lambda aim=target: planted(source, aim), runs=3)  # type: ignore[misc]
         table.add("the same, feet planted, poses of all joints", ms(held), f"{held / ours:.1f}", "")
-        plain = frame_by_frame(source, carried(source, target, Wishes(feet=0.0, hands=0.0)))
+        plain = frame_by_frame(source, retargeted(source, target, Wishes(feet=0.0, hands=0.0)))
         table.add("frame by frame with SciPy", ms(plain), f"{plain / ours:.0f}", "≥ 50")
     table.note = (
         "Frame by frame: measured on 60 frames, turns of all joints and both legs, and scaled."
@@ -39,11 +39,11 @@ def run() -> list[Table]:
 
 
 def planted(source: Clip, target: Clip) -> None:
-    done = carried(replace(source, name="again"), target).clip
+    done = retargeted(replace(source, name="again"), target).clip
     evaluate(apply_patch(done, OPERATIONS["plant"].run(done)))
 
 
-def frame_by_frame(source: Clip, done: Outcome, count: int = 60) -> float:
+def frame_by_frame(source: Clip, done: Retargeted, count: int = 60) -> float:
     """Seconds that all frames would take where each joint is turned by itself, one frame after
     another, and each leg bent by a root finder."""
     ours, theirs = done.source, done.target

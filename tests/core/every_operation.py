@@ -39,7 +39,7 @@ WALK: dict[str, dict[str, Any]] = {
     "plant": {},
     "bake_plants": {},
     "thin": {"tolerance_deg": 0.5},
-    "carry": {"plant": True},
+    "retarget": {"plant": True},
 }
 """One after another on a captured walk, which has a body, contacts and noise."""
 

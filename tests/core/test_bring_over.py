@@ -18,7 +18,7 @@ from leancurve.measures.findings import find
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
 from leancurve.operations import OPERATIONS, Patch, Scope, apply_patch
-from leancurve.retarget.carry import carried
+from leancurve.retarget.retargeting import retargeted
 from leancurve.time.resample import resampled
 
 FIRST, LAST, START = 200, 420, 500
@@ -37,7 +37,7 @@ def crate() -> Clip:
 
 @cache
 def on_heron(at: int) -> Clip:
-    return carried(TAKES[at].clean(), heron_file()).clip
+    return retargeted(TAKES[at].clean(), heron_file()).clip
 
 
 def times(clip: Clip, source: Clip) -> Floats:

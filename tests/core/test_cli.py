@@ -226,7 +226,7 @@ def test_a_take_is_carried_and_its_map_kept_and_read(
     document = json.loads(kept.read_text())
     document["joints"]["Head"] = ""
     kept.write_text(json.dumps(document))
-    out = tmp_path / "carried.bvh"
+    out = tmp_path / "retargeted.bvh"
     words = ["retarget", str(take), str(out), "--to", str(target), "--map", str(kept)]
     assert main([*words, "--plant", "--json"]) == 0
     done = json.loads(capsys.readouterr().out)
@@ -242,8 +242,8 @@ def test_a_take_is_carried_and_its_map_kept_and_read(
 
     wren = tmp_path / "wren.json"
     wren.write_bytes(write_clip(wren_file()))
-    carried = tmp_path / "carried.json"
-    assert main(["retarget", str(take), str(carried), "--to", str(wren), "--ends", "0.5"]) == 0
+    retargeted = tmp_path / "retargeted.json"
+    assert main(["retarget", str(take), str(retargeted), "--to", str(wren), "--ends", "0.5"]) == 0
     assert "mapped" in capsys.readouterr().out
     for wrong, said in (
         ('{"schema": "other"}', "no map of joints"),

@@ -65,7 +65,7 @@ def test_springs_extension_and_marks_come_back_the_same(walk: Clip) -> None:
         assert back.curves[c].extend == clip.curves[c].extend  # type: ignore[union-attr]
 
 
-def test_keys_off_the_frame_and_doubled_ones_are_carried() -> None:
+def test_keys_off_the_frame_and_doubled_ones_are_retargeted() -> None:
     capture = lamp_take()
     clip = read_clip(write_clip(capture.clip)).clip
     same(clip, capture.clip)

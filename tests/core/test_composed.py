@@ -27,7 +27,7 @@ from leancurve.measures.findings import find
 from leancurve.measures.readback import read_back
 from leancurve.numbers import rotation
 from leancurve.operations import OPERATIONS, apply_patch
-from leancurve.retarget.carry import carried
+from leancurve.retarget.retargeting import retargeted
 from leancurve.time.resample import resampled
 
 from tests.core.laden import AT, FAMILY, Load, laden
@@ -252,7 +252,7 @@ def test_hips_with_one_position_get_the_two_that_the_travel_needs() -> None:
     clip = bare()
     gone = {base_track(0, "tx"), base_track(0, "tz")}
     target = clip.with_only({t: c for t, c in clip.curves.items() if t not in gone})
-    made = carried(clip, target).clip
+    made = retargeted(clip, target).clip
     assert set(made.layout[0]) >= {"tx", "ty", "tz"}
     ways = [np.diff(evaluate(c).translation[[0, -1], 0], axis=0)[0] for c in (clip, made)]
     assert np.abs((ways[0] - ways[1])[[0, 2]]).max() < 1.0

@@ -1,4 +1,4 @@
-"""Carrying: the same body is the same motion whatever its names, axes, rest, unit and size."""
+"""Retargeting: the same body is the same motion whatever its names, axes, rest, unit and size."""
 
 from __future__ import annotations
 
@@ -25,13 +25,13 @@ from leancurve.measures.findings import find
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
 from leancurve.operations import OPERATIONS, apply_patch
-from leancurve.retarget.carry import Outcome, Wishes, carried
-from leancurve.retarget.carrying import World, twist_of, world_of
 from leancurve.retarget.figures import foot_slide
 from leancurve.retarget.matching import ChainPair
 from leancurve.retarget.profile import Profile, read_profile, write_profile
-from leancurve.retarget.standing import Standing, unit
+from leancurve.retarget.rest import RestFigure, unit
+from leancurve.retarget.retargeting import Retargeted, Wishes, retargeted
 from leancurve.retarget.touching import palm
+from leancurve.retarget.transfer import World, twist_of, world_of
 
 from tests.core.retarget_variants import as_file, random_axes, rebuilt, twisted_in_line
 
@@ -45,12 +45,12 @@ def clean(name: str) -> Clip:
 
 
 @cache
-def on(name: str, target: str) -> Outcome:
-    return carried(clean(name), wren_file() if target == "Wren" else heron_file())
+def on(name: str, target: str) -> Retargeted:
+    return retargeted(clean(name), wren_file() if target == "Wren" else heron_file())
 
 
-def worlds(done: Outcome, source: Clip) -> tuple[World, World]:
-    """Source and carried motion in figure space, metres."""
+def worlds(done: Retargeted, source: Clip) -> tuple[World, World]:
+    """Source and retargeted motion in figure space, metres."""
     floor = done.clip.reading.floor
     assert floor is not None
     return (
@@ -59,7 +59,7 @@ def worlds(done: Outcome, source: Clip) -> tuple[World, World]:
     )
 
 
-def turned_from_rest(standing: Standing, motion: World, joint: int) -> Floats:
+def turned_from_rest(standing: RestFigure, motion: World, joint: int) -> Floats:
     return rotation.multiply(motion.turns[:, joint], rotation.conjugate(standing.turns[joint]))
 
 
@@ -72,7 +72,7 @@ def angle(a: Floats, b: Floats) -> Floats:
 @pytest.mark.parametrize("name", NAMES)
 def test_onto_its_own_skeleton_a_take_is_itself(name: str) -> None:
     source = clean(name)
-    done = carried(source, source)
+    done = retargeted(source, source)
     ours, theirs = evaluate(done.clip), evaluate(source)
     assert np.max(rotation.geodesic_deg(ours.rotation, theirs.rotation)) < 1e-9
     apart = ours.world(source.skeleton)[1] - theirs.world(source.skeleton)[1]
@@ -86,7 +86,7 @@ def test_a_figure_of_another_size_turns_alike_and_goes_as_much_less_or_farther(
     scale: float,
 ) -> None:
     source = clean("walk")
-    done = carried(source, as_file(rebuilt(source.skeleton, scale=scale), source))
+    done = retargeted(source, as_file(rebuilt(source.skeleton, scale=scale), source))
     ours, theirs = evaluate(done.clip), evaluate(source)
     assert np.max(rotation.geodesic_deg(ours.rotation, theirs.rotation)) < 1e-9
     # From floor to floor heights go in the same scale; the floor is where it was.
@@ -98,7 +98,7 @@ def test_a_figure_of_another_size_turns_alike_and_goes_as_much_less_or_farther(
 
 
 def same_motion(source: Clip, target: Clip, tolerance_mm: float, **wishes: object) -> None:
-    done = carried(source, target, Wishes(**wishes))  # type: ignore[arg-type]
+    done = retargeted(source, target, Wishes(**wishes))  # type: ignore[arg-type]
     ours, theirs = worlds(done, source)
     assert all(link.mapped for link in done.links.links)
     assert np.max(np.linalg.norm(ours.points - theirs.points, axis=-1)) * 1000 < tolerance_mm
@@ -156,7 +156,7 @@ def test_a_bent_rest_of_true_hinges_carries_the_same_motion() -> None:
         rest[skeleton.index(f"{side}Thigh")] = thigh
         rest[skeleton.index(f"{side}Foot")] = rotation.from_axis("X", np.array(-15.0))
     target = as_file(rebuilt(skeleton, random_axes(65, 4), pose=rest), source)
-    done = carried(source, target)
+    done = retargeted(source, target)
     ours, theirs = worlds(done, source)
     for side in ("left", "right"):
         for part, below in (("thigh", "shin"), ("shin", "foot"), ("forearm", "hand")):
@@ -167,8 +167,8 @@ def test_a_bent_rest_of_true_hinges_carries_the_same_motion() -> None:
             # The source's own rest is straight: it says nothing of its hinge, to 1.5° here.
             assert np.max(angle(*way)) < 1.5
     both = as_file(rebuilt(skeleton, pose=rest), source)
-    there = carried(source, both)
-    back = carried(there.clip, target)
+    there = retargeted(source, both)
+    back = retargeted(there.clip, target)
     mine, again = worlds(back, there.clip)
     assert np.max(np.linalg.norm(mine.points - again.points, axis=-1)) * 1000 < 1e-3
 
@@ -176,8 +176,8 @@ def test_a_bent_rest_of_true_hinges_carries_the_same_motion() -> None:
 @pytest.mark.parametrize("name", NAMES)
 def test_there_and_back_through_heron_is_the_take(name: str) -> None:
     # What hands hold keeps its width on either figure, which the arms' lengths do not scale with.
-    source, as_carried = clean(name), Wishes(hands=0.0)
-    back = carried(carried(source, heron_file(), as_carried).clip, source, as_carried)
+    source, as_retargeted = clean(name), Wishes(hands=0.0)
+    back = retargeted(retargeted(source, heron_file(), as_retargeted).clip, source, as_retargeted)
     ours = world_of(back.clip, back.target, back.clip.reading.floor or 0.0)
     theirs = world_of(source, back.target, support_of(source).floor)
     body = back.target.body
@@ -200,7 +200,7 @@ def test_there_and_back_through_heron_is_the_take(name: str) -> None:
 def test_limbs_palms_and_the_head_point_where_the_source_s_do(name: str, target: str) -> None:
     source = clean(name)
     file = wren_file() if target == "Wren" else heron_file()
-    done = carried(source, file, Wishes(feet=0.0, hands=0.0))
+    done = retargeted(source, file, Wishes(feet=0.0, hands=0.0))
     ours, theirs = done.source, done.target
     here, there = worlds(done, source)
     for side in ("left", "right"):
@@ -220,7 +220,7 @@ def test_limbs_palms_and_the_head_point_where_the_source_s_do(name: str, target:
     assert np.max(rotation.geodesic_deg(*heads)) < 0.1
 
 
-def beyond(done: Outcome, source: Clip) -> tuple[list[float], list[float]]:
+def beyond(done: Retargeted, source: Clip) -> tuple[list[float], list[float]]:
     """How far each toe in contact goes otherwise than the source's, in proportion, over the floor
     and above it, mm."""
     here, there = worlds(done, source)
@@ -253,7 +253,7 @@ def test_feet_slide_no_more_than_the_source_s_in_proportion(name: str, target: s
     assert np.percentile(heights, 95) < 2.0
 
 
-def knees(standing: Standing, motion: World, side: str) -> Floats:
+def knees(standing: RestFigure, motion: World, side: str) -> Floats:
     """How far a knee is bent ``(F,)``, degrees."""
     found = [standing.find(f"{side} {p}") for p in ("thigh", "shin", "foot")]
     hip, knee, ankle = (motion.points[:, j] for j in found if j is not None)
@@ -277,7 +277,7 @@ def test_nothing_flips_in_any_order() -> None:
 
     for order in ("XYZ", "XZY", "YXZ", "YZX", "ZXY", "ZYX"):
         target = as_file(rebuilt(wren_file().skeleton), wren_file(), order)
-        done = carried(clean("haul"), target)
+        done = retargeted(clean("haul"), target)
         found = continuity_breaks(done.clip)
         assert not found.wraps
         assert not found.alternates
@@ -306,7 +306,7 @@ def test_left_stays_left_where_names_are_mirrored() -> None:
 def test_a_leg_that_is_nearly_straight_is_led_without_a_snap() -> None:
     source = gangway_take().clip
     for file in (wren_file(), heron_file()):
-        done = carried(source, file)
+        done = retargeted(source, file)
         here, there = worlds(done, source)
         for side in ("left", "right"):
             ours, theirs = knees(done.source, here, side), knees(done.target, there, side)
@@ -338,10 +338,10 @@ def test_a_skeleton_whose_rest_is_no_pose_is_told() -> None:
     source = clean("walk")
     curled = np.tile(rotation.from_axis("X", np.array(50.0)), (65, 1))
     odd = rebuilt(source.skeleton, pose=curled)
-    assert Standing.of(source.skeleton, source.reading).is_pose
-    assert Standing.of(wren_file().skeleton, wren_file().reading).is_pose
-    assert Standing.of(heron_file().skeleton, heron_file().reading).is_pose
-    assert not Standing.of(odd, replace(source.reading)).is_pose
+    assert RestFigure.of(source.skeleton, source.reading).is_pose
+    assert RestFigure.of(wren_file().skeleton, wren_file().reading).is_pose
+    assert RestFigure.of(heron_file().skeleton, heron_file().reading).is_pose
+    assert not RestFigure.of(odd, replace(source.reading)).is_pose
 
 
 def test_both_hands_hold_the_crate_for_as_long_as_they_did_and_as_wide_as_it_is() -> None:
@@ -369,24 +369,24 @@ def test_both_hands_hold_the_crate_for_as_long_as_they_did_and_as_wide_as_it_is(
 def test_no_touch_is_found_that_is_not_there() -> None:
     for name in ("haul", "walk"):
         assert not on(name, "Heron").touches
-    assert not carried(gangway_take().clip, heron_file()).touches
+    assert not retargeted(gangway_take().clip, heron_file()).touches
 
 
 def test_a_keyed_clip_is_carried_keyed_on_the_same_frames() -> None:
     source = clean("walk")
     thin = apply_patch(source, OPERATIONS["thin"].run(source, {"tolerance_deg": 0.5}))
-    carry = OPERATIONS["carry"]
+    retarget = OPERATIONS["retarget"]
     for file in (wren_file(), heron_file()):
-        patch = carry.run(thin, {"tolerance_deg": 0.5}, inputs={"target": file})
+        patch = retarget.run(thin, {"tolerance_deg": 0.5}, inputs={"target": file})
         keyed = apply_patch(thin, patch)
         dense = apply_patch(
-            thin, carry.run(thin, {"keys": "on every frame"}, inputs={"target": file})
+            thin, retarget.run(thin, {"keys": "on every frame"}, inputs={"target": file})
         )
         assert dense.key_count == dense.frames * len(dense.channels)
         assert keyed.key_count < 0.25 * dense.key_count
         report = patch.report
         assert report["keys_kept"] + report["keys_added"] == keyed.key_count
-        # Within three channels' tolerances of what was carried on every frame.
+        # Within three channels' tolerances of what was retargeted on every frame.
         off = rotation.geodesic_deg(evaluate(keyed).rotation, evaluate(dense).rotation)
         assert np.max(off) < 1.5
         # A joint that follows one joint has its key times, and more only between them.
@@ -400,15 +400,15 @@ def test_a_keyed_clip_is_carried_keyed_on_the_same_frames() -> None:
 
 def test_a_clip_with_values_on_every_frame_stays_so() -> None:
     source = clean("walk")
-    patch = OPERATIONS["carry"].run(source, inputs={"target": wren_file()})
+    patch = OPERATIONS["retarget"].run(source, inputs={"target": wren_file()})
     assert patch.report["keys_kept"] == patch.report["keys_added"] == 0
 
 
 def test_carrying_without_a_skeleton_is_refused() -> None:
     with pytest.raises(BadInput, match="choose a skeleton"):
-        OPERATIONS["carry"].run(clean("walk"))
+        OPERATIONS["retarget"].run(clean("walk"))
     with pytest.raises(BadInput, match="no joint named 'Tail'"):
-        OPERATIONS["carry"].run(
+        OPERATIONS["retarget"].run(
             clean("walk"), {"joints": {"Tail": "Hips"}}, inputs={"target": heron_file()}
         )
 
@@ -427,7 +427,7 @@ def with_crate(clip: Clip) -> Clip:
 @pytest.mark.parametrize("target", ["Wren", "Heron"])
 def test_a_crate_stays_in_both_hands_and_a_bollard_on_its_deck(target: str) -> None:
     source = with_crate(clean("crate"))
-    done = carried(source, wren_file() if target == "Wren" else heron_file())
+    done = retargeted(source, wren_file() if target == "Wren" else heron_file())
     assert [p.name for p in done.clip.props] == ["crate", "bollard"]
     (hold,) = (t for t in done.touches if t.is_hold)
     span = slice(hold.first, hold.last + 1)
@@ -457,7 +457,7 @@ def test_a_crate_stays_in_both_hands_and_a_bollard_on_its_deck(target: str) -> N
 
 def test_a_lamp_in_one_hand_goes_along_with_it() -> None:
     source = gangway_take().clip
-    done = carried(source, heron_file())
+    done = retargeted(source, heron_file())
     lamp = next(k for k, p in enumerate(done.clip.props) if p.name == "lamp")
     place = prop_pose(done.clip)[1][:, lamp]
     hand = done.target.find("right hand")
@@ -469,7 +469,7 @@ def test_a_lamp_in_one_hand_goes_along_with_it() -> None:
 
 def test_carried_onto_itself_a_clip_keeps_its_props_where_they_are() -> None:
     source = with_crate(clean("crate"))
-    done = carried(source, source)
+    done = retargeted(source, source)
     assert done.clip.props == source.props
     for ours, theirs in zip(prop_pose(done.clip), prop_pose(source), strict=True):
         assert np.max(np.abs(ours - theirs)) < 1e-6
@@ -493,14 +493,14 @@ OF_THE_CAPTURE = {
 
 
 def test_the_open_capture_s_joints_are_mapped_as_a_hand_would(open_capture: Clip) -> None:
-    done = carried(open_capture, heron_file())
+    done = retargeted(open_capture, heron_file())
     wanted = {theirs: ours for ours, theirs in OF_THE_CAPTURE.items() if theirs}
     assert rightly_mapped(done, open_capture, wanted) >= 0.95
     left = [done.clip.skeleton.names[x.target] for x in done.links.links if not x.mapped]
     assert all(n.endswith("Twist") for n in left)
 
 
-def rightly_mapped(done: Outcome, source: Clip, wanted: dict[str, str]) -> float:
+def rightly_mapped(done: Retargeted, source: Clip, wanted: dict[str, str]) -> float:
     """The share of target joints, by name, that have their turn from the joint that is wanted: from
     nothing where that is empty, from anywhere along the spine for "spine"."""
     names, own = source.skeleton.names, done.clip.skeleton.names
@@ -562,7 +562,7 @@ def test_skeletons_of_other_makes_are_mapped_as_a_hand_would(
     """A walker whose wrists are twists of its forearms, and a robot that faces X, arms down."""
     source, target = clean("walk"), of_another_make(name)
     assert set(by_hand) == set(target.skeleton.names)
-    done = carried(source, target)
+    done = retargeted(source, target)
     assert done.target.is_pose
     assert rightly_mapped(done, source, by_hand) >= 0.95
     # Limbs point where they pointed, and feet stand where they stood.
@@ -592,8 +592,8 @@ def test_twist_joints_in_line_take_their_share_and_ends_stay_as_they_are() -> No
     source, plain = clean("crate"), heron_file()
     wrist = plain.skeleton.names.index("LeftWrist")
     rolled = twisted_in_line(plain, "LeftWrist", 0.5, np.zeros(1))
-    one = carried(source, plain)
-    other = carried(source, rolled, Wishes(joints={"LeftLowArmRoll": ""}))
+    one = retargeted(source, plain)
+    other = retargeted(source, rolled, Wishes(joints={"LeftLowArmRoll": ""}))
     twist = other.clip.skeleton.index("LeftLowArmRoll")
     assert other.target.body.joints[twist].role == "left twist"
     here, there = (evaluate(d.clip).world(d.clip.skeleton) for d in (one, other))
@@ -616,7 +616,7 @@ def test_twist_joints_in_line_take_their_share_and_ends_stay_as_they_are() -> No
 def test_the_open_capture_s_feet_slide_no_more_than_they_did(
     open_capture: Clip, target: str
 ) -> None:
-    done = carried(open_capture, wren_file() if target == "Wren" else heron_file())
+    done = retargeted(open_capture, wren_file() if target == "Wren" else heron_file())
     slides, heights = beyond(done, open_capture)
     assert np.percentile(slides, 95) < 0.2
     assert np.percentile(heights, 95) < 2.0
@@ -650,9 +650,9 @@ def test_chains_set_by_hand_carry_what_is_no_human_body(tmp_path: Path) -> None:
     source = replace(made, frames=frames, rate=Fraction(60), curves=curves)
     target = file_of(creature(5, "vertebra", 1.2, 1.0), "other", 1.0, "y", "XYZ")
     pair = ChainPair(("segment0", "segment7"), ("vertebra0", "vertebra4"))
-    alone = carried(source, target)
+    alone = retargeted(source, target)
     assert not any(link.mapped for link in alone.links.links)
-    done = carried(source, target, Wishes(chains=(pair,)))
+    done = retargeted(source, target, Wishes(chains=(pair,)))
     assert all(link.how == "hand" for link in done.links.links)
     here, there = (
         evaluate(source).world(source.skeleton),
@@ -690,7 +690,9 @@ def test_chains_set_by_hand_carry_what_is_no_human_body(tmp_path: Path) -> None:
 )
 def test_chains_that_are_none_are_told(chains: list[dict[str, list[str]]], says: str) -> None:
     with pytest.raises(BadInput, match=says):
-        OPERATIONS["carry"].run(clean("walk"), {"chains": chains}, inputs={"target": heron_file()})
+        OPERATIONS["retarget"].run(
+            clean("walk"), {"chains": chains}, inputs={"target": heron_file()}
+        )
 
 
 def test_a_map_with_chains_that_are_none_is_refused() -> None:
@@ -704,11 +706,11 @@ def test_a_hand_told_relative_to_something_is_where_it_was_there_in_proportion(s
     source = with_crate(clean("crate")) if space == "crate" else clean("walk")
     wishes = Wishes(spaces={"left hand": space})
     # Onto itself any way of telling is the same motion.
-    same = carried(source, source, wishes)
+    same = retargeted(source, source, wishes)
     a, b = (evaluate(c).world(c.skeleton) for c in (source, same.clip))
     assert np.abs(a[1] - b[1]).max() * source.millimetres < 1e-4
-    done = carried(source, heron_file(), wishes)
-    plain = carried(source, heron_file())
+    done = retargeted(source, heron_file(), wishes)
+    plain = retargeted(source, heron_file())
     here, there = worlds(done, source)
     mine, its = palm(done.source, here, "left"), palm(done.target, there, "left")
     assert mine is not None
@@ -758,4 +760,6 @@ def test_a_hand_told_relative_to_something_is_where_it_was_there_in_proportion(s
 )
 def test_spaces_that_are_none_are_told(spaces: dict[str, str], says: str) -> None:
     with pytest.raises(BadInput, match=says):
-        OPERATIONS["carry"].run(clean("walk"), {"spaces": spaces}, inputs={"target": heron_file()})
+        OPERATIONS["retarget"].run(
+            clean("walk"), {"spaces": spaces}, inputs={"target": heron_file()}
+        )

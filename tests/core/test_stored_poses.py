@@ -11,7 +11,7 @@ from leancurve.document.posing import opposites
 from leancurve.errors import BadInput
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
-from leancurve.retarget.carry import Wishes, carried
+from leancurve.retarget.retargeting import Wishes, retargeted
 from leancurve.retarget.stored import excerpt, pose_on
 from scipy.spatial.transform import Rotation
 
@@ -64,11 +64,11 @@ def test_mirrored_twice_it_is_the_pose_again_and_sides_change_places() -> None:
 
 
 def test_a_pose_is_taken_by_another_skeleton_through_the_map() -> None:
-    """As the whole walk carried onto it stands there."""
+    """As the whole walk retargeted onto it stands there."""
     target = heron_file()
     given = pose_on(target, walk(), 150, 0, False)
     assert len(given) > 0.7 * len(target.skeleton)
-    whole = carried(walk(), target, Wishes(feet=0.0, hands=0.0)).clip
+    whole = retargeted(walk(), target, Wishes(feet=0.0, hands=0.0)).clip
     wanted = turns(whole, 150)
     roots = {j for j, p in enumerate(target.skeleton.parents) if p < 0}
     off = {j: float(rotation.geodesic_deg(q, wanted[j])) for j, q in given.items()}

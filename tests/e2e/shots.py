@@ -169,10 +169,10 @@ def layering(page: Page) -> None:
 
 
 def retargeting(page: Page) -> None:
-    """The planted walk carried to Heron, who stands beside it, with the map of joints."""
+    """The planted walk retargeted to Heron, who stands beside it, with the map of joints."""
     page.keyboard.press("Alt+7")
-    page.get_by_label("Skeleton to carry onto").select_option(label="Heron, 64 joints")
-    page.get_by_test_id("carry-numbers").wait_for()
+    page.get_by_label("Skeleton to retarget onto").select_option(label="Heron, 64 joints")
+    page.get_by_test_id("retarget-numbers").wait_for()
     page.get_by_test_id("frame").fill("430")
     page.keyboard.press("Enter")
     page.get_by_role("button", name="¾ view").click()

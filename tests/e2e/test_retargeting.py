@@ -1,4 +1,4 @@
-"""A take carried to another character by pointer: mapped, shaped, worked on, read back."""
+"""A take retargeted to another character by pointer: mapped, shaped, worked on, read back."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from tests.e2e.takes import bring_walk
 from tests.e2e.test_cleaning import revision
 from tests.e2e.test_planting import places
 
-CARRIED = "walk_to_carry · Heron"
+CARRIED = "walk_to_retarget · Heron"
 
 
 def link_row(page: Page, joint: str) -> object:
@@ -27,11 +27,11 @@ def link_row(page: Page, joint: str) -> object:
 def test_a_take_is_carried_to_heron_shaped_worked_on_and_delivered(
     page: Page, tmp_path: Path
 ) -> None:
-    bring_walk(page, "walk_to_carry")
+    bring_walk(page, "walk_to_retarget")
     page.keyboard.press("Alt+7")
     expect(page.get_by_role("button", name="Choose a skeleton")).to_be_disabled()
-    page.get_by_label("Skeleton to carry onto").select_option(label="Heron, 64 joints")
-    numbers = page.get_by_test_id("carry-numbers")
+    page.get_by_label("Skeleton to retarget onto").select_option(label="Heron, 64 joints")
+    numbers = page.get_by_test_id("retarget-numbers")
     expect(numbers).to_contain_text("Slide in contact")
     settled(page)
     expect(page.get_by_text("64 of 64 joints mapped")).to_be_visible()
@@ -64,7 +64,7 @@ def test_a_take_is_carried_to_heron_shaped_worked_on_and_delivered(
     settled(page)
     expect(hands).to_have_attribute("aria-valuetext", "50 %")
 
-    page.get_by_role("button", name="Carry to Heron").click()
+    page.get_by_role("button", name="Retarget to Heron").click()
     made = page.get_by_role("link", name=CARRIED)
     expect(made).to_be_visible()
     made.click()
@@ -73,12 +73,12 @@ def test_a_take_is_carried_to_heron_shaped_worked_on_and_delivered(
     clip = clip_now(page)
     assert [j["name"] for j in clip["joints"]] == list(heron().names)
     line = clip["head"]["recipe"][1]
-    assert line["operation"] == "carry"
+    assert line["operation"] == "retarget"
     assert line["params"]["hands"] == 0.5
     assert line["params"]["rest"] == {"LeftUpArm": [0, 0, 6]}
     assert line["params"]["joints"] == {"LeftToes": "", "RightToes": ""}
     assert clip["plants"]
-    expect(page.get_by_text("Carried from")).to_be_visible()
+    expect(page.get_by_text("Retargeted from")).to_be_visible()
 
     # Feet are held by plants, which are dragged on the stage as any.
     plant = next(p for p in clip["plants"] if p["part"].endswith("heel"))
@@ -120,10 +120,10 @@ def test_the_source_goes_on_and_the_carried_clip_is_carried_again(page: Page) ->
     bring_walk(page, "walk_that_goes_on")
     source = page.url
     page.keyboard.press("Alt+7")
-    page.get_by_label("Skeleton to carry onto").select_option(label="Wren, 52 joints")
-    expect(page.get_by_test_id("carry-numbers")).to_be_visible()
+    page.get_by_label("Skeleton to retarget onto").select_option(label="Wren, 52 joints")
+    expect(page.get_by_test_id("retarget-numbers")).to_be_visible()
     settled(page)
-    page.get_by_role("button", name="Carry to Wren").click()
+    page.get_by_role("button", name="Retarget to Wren").click()
     made = page.get_by_role("link", name="walk_that_goes_on · Wren")
     expect(made).to_be_visible()
     page.keyboard.press("Alt+4")
@@ -137,16 +137,16 @@ def test_the_source_goes_on_and_the_carried_clip_is_carried_again(page: Page) ->
     page.get_by_role("heading", name="· Wren").wait_for()
     settled(page)
     expect(page.get_by_text("The source has gone on since.")).to_be_visible()
-    page.get_by_role("button", name="Carry again").click()
+    page.get_by_role("button", name="Retarget again").click()
     revision(page, 3)
     settled(page)
     expect(page.get_by_text("The source has gone on since.")).to_have_count(0)
-    assert clip_now(page)["carried"]["newest"] is None
+    assert clip_now(page)["retargeted"]["newest"] is None
 
-    # The way it is carried is changed in its line; the way back leads to the source.
+    # The way it is retargeted is changed in its line; the way back leads to the source.
     page.get_by_role("slider", name="Collar bones turn along").focus()
     page.keyboard.press("Home")
-    page.get_by_role("button", name="Change how it is carried").click()
+    page.get_by_role("button", name="Change how it is retargeted").click()
     revision(page, 4)
     settled(page)
     assert clip_now(page)["head"]["recipe"][1]["params"]["clavicles"] == 0
@@ -156,20 +156,20 @@ def test_the_source_goes_on_and_the_carried_clip_is_carried_again(page: Page) ->
 
 
 def test_chosen_takes_are_carried_onto_a_character_from_the_shelf(page: Page) -> None:
-    for name in ("one_to_carry", "two_to_carry"):
+    for name in ("one_to_retarget", "two_to_retarget"):
         bring_walk(page, name)
         page.get_by_role("link", name="Shelf").click()
         page.get_by_label(f"Choose {name}").wait_for()
-    for name in ("one_to_carry", "two_to_carry"):
+    for name in ("one_to_retarget", "two_to_retarget"):
         page.get_by_label(f"Choose {name}", exact=True).check()
-    page.get_by_role("button", name="Carry 2 onto a character").click()
+    page.get_by_role("button", name="Retarget 2 onto a character").click()
     page.get_by_label("Onto").select_option(label="Wren")
-    page.get_by_role("button", name="Carry", exact=True).click()
-    for name in ("one_to_carry", "two_to_carry"):
+    page.get_by_role("button", name="Retarget", exact=True).click()
+    for name in ("one_to_retarget", "two_to_retarget"):
         card = page.get_by_role("heading", name=f"{name} · Wren")
         expect(card).to_be_visible()
-    page.get_by_role("button", name=re.compile("^(Open|Go on): two_to_carry · Wren")).click()
-    page.get_by_role("heading", name="two_to_carry · Wren").wait_for()
+    page.get_by_role("button", name=re.compile("^(Open|Go on): two_to_retarget · Wren")).click()
+    page.get_by_role("heading", name="two_to_retarget · Wren").wait_for()
     settled(page)
     assert len(clip_now(page)["joints"]) == 52
 
@@ -177,8 +177,8 @@ def test_chosen_takes_are_carried_onto_a_character_from_the_shelf(page: Page) ->
 def test_a_rest_is_dragged_a_chain_set_and_parts_of_another_take_brought_over(page: Page) -> None:
     bring_walk(page, "walk_that_borrows")
     page.keyboard.press("Alt+7")
-    page.get_by_label("Skeleton to carry onto").select_option(label="Heron, 64 joints")
-    expect(page.get_by_test_id("carry-numbers")).to_be_visible()
+    page.get_by_label("Skeleton to retarget onto").select_option(label="Heron, 64 joints")
+    expect(page.get_by_test_id("retarget-numbers")).to_be_visible()
     settled(page)
 
     # The left arm's bone pulled down in the picture, seen from the front: about forward alone.

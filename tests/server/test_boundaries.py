@@ -178,7 +178,7 @@ def test_every_write_needs_room(api: Api, clip: dict, take: Take, workspace: Wor
             f"{path}/stored", {"revision": head, "name": "x", "first": 0, "last": 5}
         ),
         "a retarget": api.post(
-            f"{path}/carry", {"revision": head, "targets": [take.pk], "params": {}}
+            f"{path}/retarget", {"revision": head, "targets": [take.pk], "params": {}}
         ),
         "a delivery": api.post(f"{path}/deliveries", deliver),
         "a batch": api.post(

@@ -105,8 +105,8 @@ def test_what_nobody_has_looked_at_is_not_remembered(asked: dict[str, Any]) -> N
         ("POST", "/api/clips/1/stored", "quick"),
         ("POST", "/api/clips/1/deliveries", "quick"),
         ("GET", "/api/clips/1/deliveries", None),
-        ("POST", "/api/clips/1/carry", "quick"),
-        ("POST", "/api/workspaces/1/carry", "whole"),
+        ("POST", "/api/clips/1/retarget", "quick"),
+        ("POST", "/api/workspaces/1/retarget", "whole"),
     ],
 )
 def test_what_computes_leaves_the_web_process(method: str, path: str, lane: str | None) -> None:

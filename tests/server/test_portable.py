@@ -22,12 +22,12 @@ from documents.models import Blob, State
 from documents.packing import digest
 from editing import patches, storage
 from editing.models import (
-    Carried,
     Chosen,
     Clip,
     JointMap,
     Memo,
     Recipe,
+    Retargeted,
     Revision,
     StoredMotion,
 )
@@ -169,7 +169,7 @@ def test_as_many_of_each_exported_model_come_back(
     workspace.profiles.create(name="crew", names=["Hips"], roles={"Hips": "hips"}, groups={})
     workspace.joint_maps.create(source=["Hips"], target=["Hips"], joints={"Hips": "Hips"})
     wanted = {"revision": worked["head"]["id"], "targets": [take.pk], "params": {}}
-    (job,) = api.post(f"clips/{worked['id']}/carry", wanted).json()
+    (job,) = api.post(f"clips/{worked['id']}/retarget", wanted).json()
     kinds.run(job["id"])
     target = tmp_path / "whole.zip"
     call_command("export_workspace", "Crew", str(target), stdout=StringIO())
@@ -304,7 +304,7 @@ BROKEN |= {
     ),
     "documents in a circle": (in_text(in_a_circle), "cannot be made again"),
     "what a clip was retargeted from, elsewhere": (
-        in_first("takes", carried={"source": 10**6, "target": None}), "refers to",
+        in_first("takes", retargeted={"source": 10**6, "target": None}), "refers to",
     ),
 }  # fmt: skip
 
@@ -402,7 +402,7 @@ def test_what_was_set_between_skeletons_and_what_was_retargeted_come_along(
         rest={"pelvis": [0.0, 12.5, 0.0]},
     )  # fmt: skip
     (job,) = api.post(
-        f"clips/{clip['id']}/carry",
+        f"clips/{clip['id']}/retarget",
         {"revision": clip["head"]["id"], "targets": [take.pk], "params": {}},
     ).json()
     kinds.run(job["id"])
@@ -412,10 +412,10 @@ def test_what_was_set_between_skeletons_and_what_was_retargeted_come_along(
     new = Workspace.objects.get(name="Crew 2")
     kept = JointMap.objects.get(workspace=new)
     assert (kept.joints, kept.rest) == ({"pelvis": "Hips"}, {"pelvis": [0.0, 12.5, 0.0]})
-    made = Carried.objects.get(take__workspace=new)
+    made = Retargeted.objects.get(take__workspace=new)
     assert made.source.clip.workspace == made.target.workspace == new
     back = api.get(f"clips/{made.take.worked_on.get().pk}").json()
-    assert back["carried"]["clip"] == made.source.clip_id
+    assert back["retargeted"]["clip"] == made.source.clip_id
 
 
 def test_a_clip_that_lies_on_a_take_in_no_bin_comes_along_with_it(

@@ -103,7 +103,7 @@ def on(hands: list[Hands], steps: int) -> Table:
             made = dice.choice(hands).ask("bring_in", name=f"more{at}.bvh", data=data)
             model.takes[made["take"]] = False
             model.keep(dice.choice(hands).ask("open", take=made["take"]), made["take"])
-    for what in ("write", "move", "remove", "swap", "carry", "again", "deliver"):
+    for what in ("write", "move", "remove", "swap", "retarget", "again", "deliver"):
         table.add(what, str(count[what]), "")
     taken = {what: count[what] for what in ("bin", "put back", "empty", "pruned", "swept")}
     table.add("binned, put back, emptied", ", ".join(str(taken[x]) for x in list(taken)[:3]), "")
@@ -122,7 +122,7 @@ def step(
     """One thing that somebody, or the hour, does."""
     clips = model.open_ones()
     kind = dice.choices(
-        ["write", "move", "remove", "swap", "carry", "again", "deliver", "bin", "put back",
+        ["write", "move", "remove", "swap", "retarget", "again", "deliver", "bin", "put back",
          "empty", "tidy"],
         [30, 14, 8, 10, 1, 3, 3, 4, 3, 2, 12],
     )[0]  # fmt: skip
@@ -147,14 +147,14 @@ def step(
         others = [t for t, binned in model.takes.items() if not binned]
         if others:
             answer = hand.ask("write", clip=pk, base=clip.head, swap=dice.choice(others))
-    elif kind == "carry" and clip and not clip.retargeted and len(clip.shows) < 60:
-        answer = hand.ask("carry", clip=pk, base=clip.head, target=clip.beneath)
+    elif kind == "retarget" and clip and not clip.retargeted and len(clip.shows) < 60:
+        answer = hand.ask("retarget", clip=pk, base=clip.head, target=clip.beneath)
         if "clip" in answer:
             model.takes[answer["take"]] = False
             model.keep(answer, answer["take"])
             model.clips[answer["clip"]].retargeted = True
             # Its first step is the take as read.
-            count["carry"] += 1
+            count["retarget"] += 1
             return
     elif kind == "again" and clip and clip.retargeted:
         answer = hand.ask("again", clip=pk, base=clip.head)

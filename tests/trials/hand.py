@@ -121,25 +121,25 @@ class Hand:
             getattr(undoing, how)(clip, base)
         return self.told(clip)
 
-    def carry(self, clip: int, base: int, target: int) -> dict[str, Any]:
+    def retarget(self, clip: int, base: int, target: int) -> dict[str, Any]:
         """Retargeted onto a take's skeleton: a clip of its own."""
-        from editing import carrying
+        from editing import retargeting
         from editing.models import Revision
         from library import kinds
         from library.models import Job, Take
 
         revision = Revision.objects.select_related("clip__workspace", "state__header").get(pk=base)
-        (job,) = carrying.start(revision, [Take.objects.get(pk=target)], {}, self.user)
+        (job,) = retargeting.start(revision, [Take.objects.get(pk=target)], {}, self.user)
         kinds.run(job.pk)
         done = Job.objects.get(pk=job.pk)
         assert done.state == "done", done.message
         return {**self.told(done.result["clip"]), "take": done.result["take"]}
 
     def again(self, clip: int, base: int) -> dict[str, Any]:
-        from editing import carrying
+        from editing import retargeting
         from editing.models import Clip
 
-        carrying.again(Clip.objects.get(pk=clip), base, uuid.uuid4(), self.user)
+        retargeting.again(Clip.objects.get(pk=clip), base, uuid.uuid4(), self.user)
         return self.told(clip)
 
     def deliver(self, clip: int, base: int) -> dict[str, Any]:
@@ -242,7 +242,9 @@ class Hand:
         )]  # fmt: skip
         for clip in workspace.clips.all():
             at = f"clips/{clip.pk}"
-            asked += [f"{at}{x}" for x in ("", "/history", "/deliveries", "/storage", "/carried")]
+            asked += [
+                f"{at}{x}" for x in ("", "/history", "/deliveries", "/storage", "/retargeted")
+            ]
             for r in clip.revisions.all():
                 asked += [f"{at}/{x}?revision={r.pk}" for x in ("poses", "keys", "recipe")]
         answers = {path: client.get(f"/api/{path}").status_code for path in asked}

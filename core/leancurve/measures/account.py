@@ -22,12 +22,12 @@ from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats, Ints, runs
 
 Kind: TypeAlias = Literal[
-    "continuity", "mend", "calm", "thin", "plant", "carry", "hand", "layer", "place"
+    "continuity", "mend", "calm", "thin", "plant", "retarget", "hand", "layer", "place"
 ]
 """``continuity``: how the motion is read and written, which must move nothing. ``mend``: what a
 finding names is put right. ``calm`` and ``thin``: what cleaning costs. ``plant``: feet and hands
-held where they stand. ``carry``: put on another skeleton. ``hand``: what was meant, in the clip's
-own curves; ``layer``: over them; ``place``: all of it put elsewhere."""
+held where they stand. ``retarget``: put on another skeleton. ``hand``: what was meant, in the
+clip's own curves; ``layer``: over them; ``place``: all of it put elsewhere."""
 
 COSTS: frozenset[Kind] = frozenset({"calm", "thin"})
 
@@ -200,7 +200,7 @@ def account(entries: Iterable[Entry]) -> Account:
             cost_turns = _brought(cost_turns, was, known, rotation.IDENTITY)
             cost_moves = _brought(cost_moves, was, known, np.zeros(3))
             mended_moves = _brought(mended_moves, was, known, np.zeros(3))
-            mended = [m for m in (_carried(m, entry) for m in mended) if m is not None]
+            mended = [m for m in (_moved_on(m, entry) for m in mended) if m is not None]
         mended += entry.drift.mended
         shift = entry.shift
         if shift is None:
@@ -248,7 +248,7 @@ def _brought(values: Floats | None, was: Ints, known: Bools, nothing: Floats) ->
     return out
 
 
-def _carried(mended: Mended, entry: Entry) -> Mended | None:
+def _moved_on(mended: Mended, entry: Entry) -> Mended | None:
     assert entry.moved is not None
     first, last = (round(entry.moved(float(f))) for f in (mended.first, mended.last))
     first, last = max(first, 0), min(last, entry.frames - 1)

@@ -199,7 +199,7 @@ KIND_OF_STEP: Mapping[str, Kind] = {
     "calm": "calm",
     "thin": "thin",
     "plant": "plant",
-    "retarget": "carry",
+    "retarget": "retarget",
     "shape": "hand",
 }
 
@@ -218,11 +218,11 @@ class Operation(ABC, Generic[P]):
     that it can be had for a few joints without the others; ``of_any`` that it works on the curves
     of props and layers as on the clip's own. ``grows`` marks what has parameters that grow with the
     work. ``inputs`` are other documents that it works with, by name.
-    ``carries`` marks what puts the performance on another skeleton. ``meant`` says that angles are
-    written as a hand set them: nobody says them anew; ``continuous`` that they come without a flip
-    by the operation's own care. ``scoped`` says whether it can be limited to some joints; one that
-    cannot works on all of the clip, or on what its parameters name. One that ``keeps`` the motion
-    changes how it is said and written, and no pose beyond its own tolerance.
+    ``retargets`` marks what puts the performance on another skeleton. ``meant`` says that angles
+    are written as a hand set them: nobody says them anew; ``continuous`` that they come without a
+    flip by the operation's own care. ``scoped`` says whether it can be limited to some joints; one
+    that cannot works on all of the clip, or on what its parameters name. One that ``keeps`` the
+    motion changes how it is said and written, and no pose beyond its own tolerance.
     """
 
     name: ClassVar[str]
@@ -236,7 +236,7 @@ class Operation(ABC, Generic[P]):
     grows: ClassVar[bool] = False
     meant: ClassVar[bool] = False
     continuous: ClassVar[bool] = False
-    carries: ClassVar[bool] = False
+    retargets: ClassVar[bool] = False
     scoped: ClassVar[bool] = True
     keeps: ClassVar[Literal["", "motion"]] = ""
     inputs: ClassVar[Mapping[str, Input]] = {}
@@ -354,7 +354,7 @@ class Operation(ABC, Generic[P]):
     def takes_along(self) -> bool:
         """Whether the take that drift is measured from goes through it as well: it moves time, or
         puts the performance on another skeleton."""
-        return self.retimes or self.carries
+        return self.retimes or self.retargets
 
     def counted_as(self, params: Mapping[str, Any]) -> Kind:
         """What kind of drift a line of it makes: by its step, unless it says otherwise."""

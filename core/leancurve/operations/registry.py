@@ -32,7 +32,7 @@ from leancurve.operations.plant.mend_limbs import MendLimbs
 from leancurve.operations.plant.plant import PlantFeet
 from leancurve.operations.plant.props import EditProps
 from leancurve.operations.retarget.bring_over import BringOver
-from leancurve.operations.retarget.carry import Carry
+from leancurve.operations.retarget.retarget import Retarget
 from leancurve.operations.shape.brush import Brush
 from leancurve.operations.shape.by_hand import KeyPose, SoftOffset
 from leancurve.operations.shape.edit import Edit
@@ -91,7 +91,7 @@ OPERATIONS: dict[str, Operation[Any]] = {
         Extract(),
         Lift(),
         LoadLayer(),
-        Carry(),
+        Retarget(),
         BringOver(),
         Edit(),
         Brush(),
@@ -122,10 +122,14 @@ OPERATIONS: dict[str, Operation[Any]] = {
 }
 
 
+NAMES_ONCE = {"carry": "retarget"}
+"""What lines of older versions call operations that have another name now."""
+
+
 def operation_named(name: str) -> Operation[Any]:
     """The operation of that name; :class:`BadInput` lists the names there are."""
     try:
-        return OPERATIONS[name]
+        return OPERATIONS[NAMES_ONCE.get(name, name)]
     except KeyError:
         raise BadInput(
             f"no operation is named {name!r}; there are {', '.join(OPERATIONS)}"

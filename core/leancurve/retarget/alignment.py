@@ -1,7 +1,7 @@
 """How the rests of two skeletons are brought to agree, limb by limb.
 
 Arms, legs, hands and fingers of either are turned to one common pose: arms along X with palms
-down, legs along -Y. What lies between the two turns is what a rest adds to a carried rotation.
+down, legs along -Y. What lies between the two turns is what a rest adds to a retargeted rotation.
 """
 
 from __future__ import annotations
@@ -10,14 +10,14 @@ import numpy as np
 
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
-from leancurve.retarget.standing import DOWN, FORWARD, LEFT, UPWARDS, Standing, between, frame, unit
+from leancurve.retarget.rest import DOWN, FORWARD, LEFT, UPWARDS, RestFigure, between, frame, unit
 
 BENDS_DEG = 15.0
 """A limb that rests bent by that much tells about which axis it bends: within 9° in the middle of
 captures with 7.5 mm of noise; at 8° within 17°."""
 
 
-def common_turns(standing: Standing) -> Floats:
+def common_turns(standing: RestFigure) -> Floats:
     """Per joint the turn ``(J, 4)``, in figure space, that brings its rest to the common pose; none
     for the trunk, head and collar bones, which turn from a rest of their own."""
     count = len(standing.skeleton)
@@ -64,7 +64,7 @@ def _to(above: Floats, bone: Floats, goal: Floats, second: Floats | None, other:
     return rotation.multiply(between(rotation.rotate(above, bone), goal), above)
 
 
-def _bend(standing: Standing, side: str, parts: tuple[str, str, str]) -> Floats | None:
+def _bend(standing: RestFigure, side: str, parts: tuple[str, str, str]) -> Floats | None:
     """The axis about which a limb rests bent; None where it is nearly straight."""
     joints = [standing.find(f"{side} {part}") for part in parts]
     if any(j is None for j in joints):
@@ -76,7 +76,7 @@ def _bend(standing: Standing, side: str, parts: tuple[str, str, str]) -> Floats 
     return unit(across)
 
 
-def _palm(standing: Standing, side: str, hand: int) -> Floats | None:
+def _palm(standing: RestFigure, side: str, hand: int) -> Floats | None:
     """The way across a palm towards the index finger, or towards the thumb."""
     index, little = standing.find(f"{side} index"), standing.find(f"{side} little")
     if index is not None and little is not None and index != little:

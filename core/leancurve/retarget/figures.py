@@ -1,4 +1,4 @@
-"""What carrying did, in numbers: ends in proportion, feet over the floor, what was out of reach."""
+"""What retargeting did, in numbers: ends in proportion, feet over the floor, what is missed."""
 
 from __future__ import annotations
 
@@ -12,9 +12,9 @@ from leancurve.document.clip import Clip
 from leancurve.figure.feet import limbs_of
 from leancurve.measures.findings import Motion
 from leancurve.measures.findings.floor import largest_slide_mm, standing_frames
-from leancurve.retarget.carry import Outcome
-from leancurve.retarget.carrying import World, world_of
-from leancurve.retarget.standing import Standing
+from leancurve.retarget.rest import RestFigure
+from leancurve.retarget.retargeting import Retargeted
+from leancurve.retarget.transfer import World, world_of
 
 
 @dataclass(frozen=True)
@@ -29,7 +29,7 @@ class EndError:
     frame: int
 
 
-def end_errors(source: Clip, done: Outcome, floor: float) -> list[EndError]:
+def end_errors(source: Clip, done: Retargeted, floor: float) -> list[EndError]:
     """Of each limb that both figures have; ``floor`` is the source's, own unit."""
     here, there = _motions(source, done, floor)
     theirs = {x.name: x for x in limbs_of(done.source.skeleton, done.source.body)}
@@ -54,21 +54,21 @@ def end_errors(source: Clip, done: Outcome, floor: float) -> list[EndError]:
     return out
 
 
-def _motions(source: Clip, done: Outcome, floor: float) -> tuple[World, World]:
+def _motions(source: Clip, done: Retargeted, floor: float) -> tuple[World, World]:
     return (
         world_of(source, done.source, floor),
         world_of(done.clip, done.target, done.clip.reading.floor or 0.0),
     )
 
 
-def _length(standing: Standing, joints: tuple[int, ...]) -> float:
+def _length(standing: RestFigure, joints: tuple[int, ...]) -> float:
     upper, middle, end = (standing.points[j] for j in joints)
     return max(float(np.linalg.norm(middle - upper) + np.linalg.norm(end - middle)), 1e-9)
 
 
 def foot_slide(source: Clip, clip: Clip) -> float:
-    """How far a foot of a carried clip gets from where it was set down, mm, on the frames on which
-    the source's feet stand."""
+    """How far a foot of a retargeted clip gets from where it was set down, mm, on the frames on
+    which the source's feet stand."""
     return round(largest_slide_mm(Motion(clip), standing_frames(source)), 3)
 
 

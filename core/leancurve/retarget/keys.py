@@ -1,5 +1,5 @@
-"""A keyed performance carried keyed: the source's key times kept, handles fitted to what is
-carried, keys added only where it would lie farther off than a tolerance."""
+"""A keyed performance retargeted keyed: the source's key times kept, handles fitted to what is
+retargeted, keys added only where it would lie farther off than a tolerance."""
 
 from __future__ import annotations
 
@@ -13,21 +13,21 @@ from leancurve.curves.curve import Curve, KeyedCurve
 from leancurve.document.clip import Clip
 from leancurve.document.track import TrackId
 from leancurve.numbers.arrays import Ints
-from leancurve.retarget.carry import Outcome
+from leancurve.retarget.retargeting import Retargeted
 
 
 @dataclass(frozen=True, eq=False)
 class Kept:
-    """Keyed curves of a carried clip, how many of their keys stand where the source's do, and how
-    many were added between."""
+    """Keyed curves of a retargeted clip, how many of their keys stand where the source's do, and
+    how many were added between."""
 
     curves: dict[TrackId, Curve]
     kept: int
     added: int
 
 
-def keyed_as(source: Clip, done: Outcome, tolerance_deg: float, tolerance_mm: float) -> Kept:
-    """Curves for the carried clip's channels whose source is keyed; others stay on every frame."""
+def keyed_as(source: Clip, done: Retargeted, tolerance_deg: float, tolerance_mm: float) -> Kept:
+    """Curves for the retargeted clip's channels whose source is keyed; others stay dense."""
     clip = done.clip
     curves: dict[TrackId, Curve] = {}
     kept = added = 0

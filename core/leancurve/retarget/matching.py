@@ -16,7 +16,7 @@ from leancurve.errors import BadInput
 from leancurve.figure.body import SIDED
 from leancurve.figure.skeleton import Skeleton
 from leancurve.numbers.arrays import Floats
-from leancurve.retarget.standing import TINY, Standing
+from leancurve.retarget.rest import TINY, RestFigure
 
 How = Literal["joint", "chain", "twist", "follows", "hand"]
 HAND = ("index", "middle", "ring", "little")
@@ -80,8 +80,8 @@ def _none(target: int, how: How) -> Link:
 
 
 def match(
-    source: Standing,
-    target: Standing,
+    source: RestFigure,
+    target: RestFigure,
     by_hand: Mapping[str, str] | None = None,
     chains: Sequence[ChainPair] = (),
 ) -> JointMap:
@@ -119,7 +119,7 @@ def match(
     return JointMap(tuple(links.get(j, _none(j, _without(target, j))) for j in range(count)))
 
 
-def _without(target: Standing, joint: int) -> How:
+def _without(target: RestFigure, joint: int) -> How:
     return "twist" if target.body.joints[joint].role.endswith("twist") else "follows"
 
 
@@ -145,7 +145,7 @@ def _named(skeleton: Skeleton, name: str) -> int | None:
 
 
 def _chains(
-    source: Standing, target: Standing
+    source: RestFigure, target: RestFigure
 ) -> Iterator[tuple[Sequence[int], Sequence[int], bool]]:
     """Pairs of chains; the last says whether both of their ends are the same thing."""
     trunks = [_line(s, "hips", "spine") for s in (source, target)]
@@ -166,13 +166,13 @@ def _chains(
             yield one, other, False
 
 
-def _nearest_finger(standing: Standing, side: str, part: str) -> str:
+def _nearest_finger(standing: RestFigure, side: str, part: str) -> str:
     """The finger that stands for one that a hand has not: the one beside it."""
     there = [f for f in HAND if standing.find(f"{side} {f}") is not None]
     return min(there, key=lambda f: abs(HAND.index(f) - HAND.index(part)), default=part)
 
 
-def _line(standing: Standing, first: str, second: str, above: int | None = None) -> list[int]:
+def _line(standing: RestFigure, first: str, second: str, above: int | None = None) -> list[int]:
     """Joints of two roles that follow each other, from the top; with ``above`` before them."""
     found = sorted((*standing.body.all(first), *standing.body.all(second)))
     if not found:
@@ -184,13 +184,13 @@ def _line(standing: Standing, first: str, second: str, above: int | None = None)
     return line if above is None else [above, *line]
 
 
-def _run(standing: Standing, role: str) -> list[int]:
+def _run(standing: RestFigure, role: str) -> list[int]:
     """Joints of a role that hang one under another, from the topmost."""
     found = standing.body.all(role)
     return [j for j in found if j == found[0] or standing.skeleton.parents[j] in found]
 
 
-def _middles(standing: Standing, chain: Sequence[int]) -> Floats:
+def _middles(standing: RestFigure, chain: Sequence[int]) -> Floats:
     """Where on a chain's length the middle of each joint's bone lies, 0 to 1."""
     points = standing.points[list(chain)]
     last = standing.bones[chain[-1]]
@@ -200,7 +200,7 @@ def _middles(standing: Standing, chain: Sequence[int]) -> Floats:
 
 
 def _shared(
-    source: Standing, target: Standing, chain: Sequence[int], other: Sequence[int], exact: bool
+    source: RestFigure, target: RestFigure, chain: Sequence[int], other: Sequence[int], exact: bool
 ) -> Iterator[Link]:
     """Links of a chain onto another: joint by joint where they are as many; else the first and,
     where ``exact``, the last are the same, and the others lie between by their bones' middles."""
@@ -244,7 +244,7 @@ def _between(at: Floats, here: float) -> tuple[list[int], tuple[float, ...]]:
     return near, tuple(weights)
 
 
-def twist_place(standing: Standing, joint: int) -> tuple[int, float] | None:
+def twist_place(standing: RestFigure, joint: int) -> tuple[int, float] | None:
     """The limb's joint that a twist joint hangs on, and how far down its bone it sits, 0 to 1."""
     if not standing.body.joints[joint].role.endswith("twist"):
         return None
@@ -259,7 +259,7 @@ def twist_place(standing: Standing, joint: int) -> tuple[int, float] | None:
     return parent, float(np.clip(along / max(float(bone @ bone), TINY), 0.0, 1.0))
 
 
-def _twists(source: Standing, target: Standing) -> Iterator[tuple[int, int, float]]:
+def _twists(source: RestFigure, target: RestFigure) -> Iterator[tuple[int, int, float]]:
     """Twist joints of the target with those of the source that sit on the same limb."""
     theirs: dict[str, list[tuple[float, int]]] = {}
     for joint in range(len(source.skeleton)):

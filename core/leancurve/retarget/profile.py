@@ -11,7 +11,7 @@ import orjson
 from leancurve.errors import BadInput, short
 from leancurve.figure.skeleton import Skeleton
 from leancurve.retarget.matching import ChainPair, JointMap
-from leancurve.retarget.standing import Standing
+from leancurve.retarget.rest import RestFigure
 
 SCHEMA = "leancurve.map"
 SCHEMA_VERSION = 1
@@ -107,7 +107,7 @@ def _turn(value: Any, joint: str, name: str | None) -> Turn:
     return (x, y, z)
 
 
-def told(source: Standing, target: Standing, links: JointMap) -> list[dict[str, Any]]:
+def told(source: RestFigure, target: RestFigure, links: JointMap) -> list[dict[str, Any]]:
     """Each target joint with where it has its rotation from, for people and programs; what is
     doubtful first, then as the tree has it."""
     rows = [

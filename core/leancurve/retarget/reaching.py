@@ -1,9 +1,9 @@
 """Ends brought to where they were in proportion: feet to the floor and to their contacts.
 
 A foot in contact goes where the source's goes, in the scale of the travel and about the place that
-carrying gave it: it follows the source's own slides, which plants mend, live. Between contacts its
-correction is led from one to the next by minimum jerk (Flash and Hogan 1985). Where a held foot is
-out of reach the hips go down, by no more than it takes and never where the source's leg was as
+retargeting gave it: it follows the source's own slides, which plants mend, live. Between contacts
+its correction is led from one to the next by minimum jerk (Flash and Hogan 1985). Where a held foot
+is out of reach the hips go down, by no more than it takes and never where the source's leg was as
 straight.
 """
 
@@ -21,8 +21,8 @@ from leancurve.figure.feet import Limb, limbs_of
 from leancurve.figure.limb import reach, usual_hinge
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats
-from leancurve.retarget.carrying import Carried, Travel, World
-from leancurve.retarget.standing import Standing
+from leancurve.retarget.rest import RestFigure
+from leancurve.retarget.transfer import Transferred, Travel, World
 
 STRAIGHT = 0.985
 """Share of its length up to which a leg is led without asking the hips."""
@@ -100,7 +100,7 @@ class Reached:
     missed: dict[str, Floats]
 
 
-def places(target: Standing, turns: Floats, hips: Floats) -> Floats:
+def places(target: RestFigure, turns: Floats, hips: Floats) -> Floats:
     """World places ``(F, J, 3)`` in figure space, metres, of rotations and the hips' place."""
     from leancurve.numbers.kernels import motion  # numba loads late
 
@@ -112,17 +112,17 @@ def places(target: Standing, turns: Floats, hips: Floats) -> Floats:
 
 
 def feet(
-    source: Standing,
-    target: Standing,
+    source: RestFigure,
+    target: RestFigure,
     motion: World,
-    carried: Carried,
+    done: Transferred,
     contacts: Sequence[Contact],
     travel: Travel,
     rate: float,
     share: float = 1.0,
 ) -> Reached:
-    """The carried motion with its feet where they were, in proportion."""
-    points = places(target, carried.turns, carried.hips)
+    """The retargeted motion with its feet where they were, in proportion."""
+    points = places(target, done.turns, done.hips)
     frames = len(points)
     legs = [x for x in limbs_of(target.skeleton, target.body) if x.is_leg]
     theirs = {x.name: x for x in limbs_of(source.skeleton, source.body) if x.is_leg}
@@ -135,7 +135,7 @@ def feet(
         other = theirs[leg.name]
         side = leg.name.split()[0]
         shift, mask = _shift(source, target, motion, points, contacts, travel, side)
-        lift = _lift(source, target, motion, carried.turns, points + shift[:, None], side, travel,
+        lift = _lift(source, target, motion, done.turns, points + shift[:, None], side, travel,
                      mask, rate)  # fmt: skip
         shift[:, 1] += lift
         goals[leg.name] = points[:, leg.end] + share * shift
@@ -152,17 +152,17 @@ def feet(
     if np.any(lowered > 0.0):
         around = max(1, round(LOWERING_S * rate))
         lowered = smooth(maximum_filter1d(lowered, 2 * around + 1, mode="nearest"), around)
-    turns = carried.turns.copy()
+    turns = done.turns.copy()
     down = np.zeros((frames, 3))
     down[:, 1] = -lowered
     missed: dict[str, Floats] = {}
     for leg in legs:
         if leg.name in goals:
             missed[leg.name] = lead(target, turns, points + down[:, None], leg, goals[leg.name])
-    return Reached(turns, carried.hips + down, lowered, missed)
+    return Reached(turns, done.hips + down, lowered, missed)
 
 
-def lead(target: Standing, turns: Floats, points: Floats, limb: Limb, goal: Floats) -> Floats:
+def lead(target: RestFigure, turns: Floats, points: Floats, limb: Limb, goal: Floats) -> Floats:
     """World rotations changed in place so that a limb's end is at ``goal (F, 3)``, its own
     orientation kept; by how much it falls short ``(F,)``."""
     above = turns[:, target.skeleton.parents[limb.upper]]
@@ -189,7 +189,7 @@ def lead(target: Standing, turns: Floats, points: Floats, limb: Limb, goal: Floa
     return np.asarray(np.linalg.norm(goal - end, axis=1))
 
 
-def _below(target: Standing, limb: Limb) -> dict[int, int]:
+def _below(target: RestFigure, limb: Limb) -> dict[int, int]:
     """Joints that hang on a limb's bones without being part of it, and on which bone."""
     out: dict[int, int] = {}
     for joint in range(limb.upper + 1, len(target.skeleton)):
@@ -212,8 +212,8 @@ def _drop(hip: Floats, goal: Floats, most: Floats) -> Floats:
 
 
 def _shift(
-    source: Standing,
-    target: Standing,
+    source: RestFigure,
+    target: RestFigure,
     motion: World,
     points: Floats,
     contacts: Sequence[Contact],
@@ -248,8 +248,8 @@ def _shift(
 
 
 def _lift(
-    source: Standing,
-    target: Standing,
+    source: RestFigure,
+    target: RestFigure,
     motion: World,
     turns: Floats,
     points: Floats,
@@ -274,7 +274,7 @@ def _lift(
     return np.where(mask, 0.0, rising * (1.0 - near))
 
 
-def _lowest(standing: Standing, turns: Floats, points: Floats, side: str) -> Floats | None:
+def _lowest(standing: RestFigure, turns: Floats, points: Floats, side: str) -> Floats | None:
     """The height of a foot's lowest point ``(F,)``."""
     foot = standing.find(f"{side} foot")
     if foot is None:

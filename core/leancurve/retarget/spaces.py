@@ -12,10 +12,10 @@ from leancurve.document.placement import placed_props
 from leancurve.errors import BadInput
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
-from leancurve.retarget.carrying import Travel, World, turned
-from leancurve.retarget.standing import Standing
-from leancurve.retarget.things import carried_props
+from leancurve.retarget.rest import RestFigure
+from leancurve.retarget.things import retargeted_props
 from leancurve.retarget.touching import SIDES, Touch, palm
+from leancurve.retarget.transfer import Travel, World, turned
 
 HANDS = tuple(f"{side} hand" for side in SIDES)
 WORLD = "world"
@@ -34,8 +34,8 @@ def require_spaces(clip: Clip, spaces: Mapping[str, str]) -> None:
 
 def space_goals(
     source: Clip,
-    ours: Standing,
-    theirs: Standing,
+    ours: RestFigure,
+    theirs: RestFigure,
     here: World,
     there: World,
     touches: tuple[Touch, ...],
@@ -76,18 +76,18 @@ def space_goals(
     return out
 
 
-def _joint(standing: Standing, part: str) -> int | None:
+def _joint(standing: RestFigure, part: str) -> int | None:
     if part == "chest":
         return next(reversed(standing.body.all("spine")), None)
     return standing.find(part)
 
 
 def _prop_place(
-    source: Clip, ours: Standing, theirs: Standing, here: World, there: World,
+    source: Clip, ours: RestFigure, theirs: RestFigure, here: World, there: World,
     touches: tuple[Touch, ...], travel: Travel, thing: float, at: int,
 ) -> Floats:  # fmt: skip
     """Where a prop of the source's goes ``(F, 3)``, metres in figure space."""
-    props, curves = carried_props(source, ours, theirs, here, there, touches, travel, thing)
+    props, curves = retargeted_props(source, ours, theirs, here, there, touches, travel, thing)
     frames = np.arange(source.frames, dtype=np.float64)
     own = np.stack([curves[t].at(frames) for t in props[at].tracks[:3]], axis=-1)
     return np.asarray(theirs.metres * rotation.rotate(theirs.to_figure, own))

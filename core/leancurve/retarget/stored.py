@@ -13,7 +13,7 @@ from leancurve.errors import BadInput
 from leancurve.figure.skeleton import UP
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
-from leancurve.retarget.carry import Wishes, carried
+from leancurve.retarget.retargeting import Wishes, retargeted
 from leancurve.time.resample import resampled
 
 
@@ -47,7 +47,7 @@ def _turns_on(clip: Clip, source: Clip, at: int) -> dict[int, Floats]:
     if source.skeleton == clip.skeleton:
         turns = evaluate(source, np.array([float(at)])).rotation[0]
         return {j: turns[j] for j in free}
-    done = carried(excerpt(source, at, at), clip, Wishes(feet=0.0, hands=0.0))
+    done = retargeted(excerpt(source, at, at), clip, Wishes(feet=0.0, hands=0.0))
     turns = evaluate(done.clip, np.zeros(1)).rotation[0]
     return {j: turns[j] for j in free if done.gives(j)}
 

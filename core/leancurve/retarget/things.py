@@ -15,9 +15,8 @@ from leancurve.document.track import TrackId
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats
 from leancurve.numbers.continuity import continuous
-from leancurve.retarget.carrying import Travel, World, turned
 from leancurve.retarget.reaching import GOING_S, led
-from leancurve.retarget.standing import Standing
+from leancurve.retarget.rest import RestFigure
 from leancurve.retarget.touching import (
     AROUND_S,
     HOLD_DRIFT,
@@ -26,13 +25,14 @@ from leancurve.retarget.touching import (
     Touch,
     palm,
 )
+from leancurve.retarget.transfer import Travel, World, turned
 
 NEAR_HAND = 0.3
 """How far from a palm, or from the middle of two, a thing that is held may be: share of stature."""
 
 
-def carried_props(
-    source: Clip, ours: Standing, theirs: Standing, here: World, there: World,
+def retargeted_props(
+    source: Clip, ours: RestFigure, theirs: RestFigure, here: World, there: World,
     touches: tuple[Touch, ...], travel: Travel, thing: float,
 ) -> tuple[tuple[Prop, ...], dict[TrackId, Curve]]:  # fmt: skip
     """The source's props in the target's unit and world, ``thing`` times as large."""
@@ -64,7 +64,7 @@ def carried_props(
 
 
 def _placed(
-    ours: Standing, theirs: Standing, here: World, there: World, touches: tuple[Touch, ...],
+    ours: RestFigure, theirs: RestFigure, here: World, there: World, touches: tuple[Touch, ...],
     travel: Travel, points: Floats, rate: float, thing: float,
 ) -> Floats:  # fmt: skip
     """Where a prop goes ``(F, 3)``: as far as the figure, but with the hands that hold it."""
@@ -98,7 +98,7 @@ def _placed(
 
 
 def _in_hand(
-    standing: Standing, motion: World, hand: int, palms: Floats, points: Floats, rate: float,
+    standing: RestFigure, motion: World, hand: int, palms: Floats, points: Floats, rate: float,
     taken: Bools,
 ) -> list[tuple[int, int]]:  # fmt: skip
     """Spans in which a thing stays where it is in a hand that moves."""

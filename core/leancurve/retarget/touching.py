@@ -15,9 +15,9 @@ from leancurve.figure.feet import Limb, limbs_of
 from leancurve.figure.radii import CAPSULES
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats
-from leancurve.retarget.carrying import World, turned
 from leancurve.retarget.reaching import GOING_S, led
-from leancurve.retarget.standing import Standing, unit
+from leancurve.retarget.rest import RestFigure, unit
+from leancurve.retarget.transfer import World, turned
 
 SIDES = ("left", "right")
 AROUND_S = 0.25
@@ -61,13 +61,13 @@ class _Part:
     radius: float
 
 
-def palm_offset(standing: Standing, side: str) -> tuple[int, Floats] | None:
+def palm_offset(standing: RestFigure, side: str) -> tuple[int, Floats] | None:
     """A hand's joint, and from it to the middle of its palm, metres at rest in figure space."""
     hand = standing.find(f"{side} hand")
     return None if hand is None else (hand, 0.5 * standing.bones[hand])
 
 
-def palm(standing: Standing, motion: World, side: str) -> Floats | None:
+def palm(standing: RestFigure, motion: World, side: str) -> Floats | None:
     """The middle of a palm ``(F, 3)``, metres."""
     found = palm_offset(standing, side)
     if found is None:
@@ -78,7 +78,7 @@ def palm(standing: Standing, motion: World, side: str) -> Floats | None:
     )
 
 
-def find_touches(standing: Standing, motion: World, rate: float) -> tuple[Touch, ...]:
+def find_touches(standing: RestFigure, motion: World, rate: float) -> tuple[Touch, ...]:
     """Holds and touches of a motion."""
     if len(motion.turns) < 3:
         return ()
@@ -90,7 +90,7 @@ def find_touches(standing: Standing, motion: World, rate: float) -> tuple[Touch,
     return tuple(sorted([*holds, *touches]))
 
 
-def _bent(standing: Standing, motion: World, side: str, degrees: float = BENT_DEG) -> Bools:
+def _bent(standing: RestFigure, motion: World, side: str, degrees: float = BENT_DEG) -> Bools:
     joints = [standing.find(f"{side} {p}") for p in ("upper arm", "forearm", "hand")]
     if any(j is None for j in joints):
         return np.zeros(len(motion.turns), dtype=np.bool_)
@@ -99,7 +99,7 @@ def _bent(standing: Standing, motion: World, side: str, degrees: float = BENT_DE
     return np.asarray(cosine < np.cos(np.radians(degrees)))
 
 
-def _holds(standing: Standing, motion: World, rate: float) -> list[Touch]:
+def _holds(standing: RestFigure, motion: World, rate: float) -> list[Touch]:
     palms = [palm(standing, motion, side) for side in SIDES]
     hands = [standing.find(f"{side} hand") for side in SIDES]
     if any(p is None for p in palms) or any(h is None for h in hands):
@@ -125,7 +125,7 @@ def _holds(standing: Standing, motion: World, rate: float) -> list[Touch]:
     return [Touch("both hands", "", a, b) for a, b in spans]
 
 
-def parts_of(standing: Standing, side: str) -> list[_Part]:
+def parts_of(standing: RestFigure, side: str) -> list[_Part]:
     """What a hand of ``side`` may touch."""
     out: list[_Part] = []
     other = "right" if side == "left" else "left"
@@ -145,7 +145,7 @@ def parts_of(standing: Standing, side: str) -> list[_Part]:
     return out
 
 
-def _to(standing: Standing, joint: int, role: str | None) -> Floats:
+def _to(standing: RestFigure, joint: int, role: str | None) -> Floats:
     """The way from a joint to that of a role, or along its own bone."""
     end = None if role is None else standing.find(role)
     if end is None:
@@ -153,7 +153,7 @@ def _to(standing: Standing, joint: int, role: str | None) -> Floats:
     return np.asarray(standing.points[end] - standing.points[joint])
 
 
-def _by(standing: Standing, motion: World, part: _Part, points: Floats) -> Floats:
+def _by(standing: RestFigure, motion: World, part: _Part, points: Floats) -> Floats:
     """Points ``(F, 3)`` in a part's own axes, as it stands at rest, metres."""
     return rotation.rotate(
         rotation.conjugate(turned(standing, motion.turns, part.joint)),
@@ -169,7 +169,9 @@ def _gap(part: _Part, local: Floats, height: float) -> Floats:
     return np.asarray(away / height - part.radius - CAPSULES["hand"])
 
 
-def _touches(standing: Standing, motion: World, rate: float, side: str, held: Bools) -> list[Touch]:
+def _touches(
+    standing: RestFigure, motion: World, rate: float, side: str, held: Bools
+) -> list[Touch]:
     point = palm(standing, motion, side)
     if point is None:
         return []
@@ -203,8 +205,8 @@ def _touches(standing: Standing, motion: World, rate: float, side: str, held: Bo
 
 
 def hand_goals(
-    source: Standing,
-    target: Standing,
+    source: RestFigure,
+    target: RestFigure,
     here: World,
     there: World,
     touches: tuple[Touch, ...],
@@ -258,7 +260,7 @@ def _placed(a: _Part, b: _Part, local: Floats, ours: float, theirs: float) -> Fl
     return np.asarray(along * b.bone + off * (b.radius * theirs) / (a.radius * ours))
 
 
-def arms_of(standing: Standing) -> dict[str, Limb]:
+def arms_of(standing: RestFigure) -> dict[str, Limb]:
     """The arms by side."""
     return {
         x.name.split()[0]: x for x in limbs_of(standing.skeleton, standing.body) if not x.is_leg

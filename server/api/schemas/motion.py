@@ -77,7 +77,9 @@ class LineDriftOut(Schema):
 
     line_id: str
     told: str
-    kind: Literal["continuity", "mend", "calm", "thin", "plant", "carry", "hand", "layer", "place"]
+    kind: Literal[
+        "continuity", "mend", "calm", "thin", "plant", "retarget", "hand", "layer", "place"
+    ]
     deg: PlaceOut
     mm: PlaceOut
     mended: list[MendedOut]

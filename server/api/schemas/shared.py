@@ -147,8 +147,8 @@ class CameraIO(Schema):
     fov: float = Field(ge=5, le=120)
 
 
-class CarriedOut(Schema):
-    """What a clip was carried from; ``newest`` is a later revision of it, if it has gone on."""
+class RetargetedOut(Schema):
+    """What a clip was retargeted from; ``newest`` is a later revision of it, if it has gone on."""
 
     clip: int | None
     clip_name: str
@@ -202,7 +202,7 @@ class ClipOut(Schema):
     props: list[PropOut]
     layers: list[LayerOut] = Field(description="correction layers, bottom to top")
     placement: PlacementOut | None = Field(description="where all of it is put, over its layers")
-    carried: CarriedOut | None = Field(description="what it was carried from, if it was")
+    retargeted: RetargetedOut | None = Field(description="what it was retargeted from, if it was")
     camera: CameraIO | None
     notes: list[str]
     warnings: list[str]

@@ -24,7 +24,9 @@ class TakeOut(Schema):
     work: float = Field(description="how much work the open findings stand for")
     picture: PictureOut
     clip: int | None = Field(description="the clip last worked on, if any")
-    carried_onto: str | None = Field(description="the skeleton that it was made to be carried onto")
+    retargeted_onto: str | None = Field(
+        description="the skeleton that it was made to be retargeted onto"
+    )
     created: datetime
 
 

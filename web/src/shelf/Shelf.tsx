@@ -9,7 +9,7 @@ import { prefer, signOut, theme, useSession } from '../session/session'
 import { Button, Tip } from '../ui/controls'
 import { bytes, counted, grouped } from '../ui/numbers'
 import { Bin, useBin } from './Bin'
-import { CarryMany } from './CarryMany'
+import { RetargetMany } from './RetargetMany'
 import { People } from './People'
 import { RunRecipe } from './RunRecipe'
 import { TakeCard } from './TakeCard'
@@ -17,7 +17,7 @@ import { TakeCard } from './TakeCard'
 type Job = Schemas['JobOut']
 type Take = Schemas['TakeOut']
 
-const DOING: Record<string, string> = { import: 'reading', carry: 'carrying' }
+const DOING: Record<string, string> = { import: 'reading', retarget: 'retargeting' }
 
 function JobRow({ job, onDone }: { job: Job; onDone: () => void }) {
   const failed = job.state === 'failed'
@@ -145,7 +145,7 @@ export function Shelf() {
   const input = useRef<HTMLInputElement>(null)
   const [picked, setPicked] = useState<ReadonlySet<number>>(new Set())
   const [running, setRunning] = useState(false)
-  const [carrying, setCarrying] = useState(false)
+  const [retargeting, setRetargeting] = useState(false)
   const [order, setOrder] = useState<keyof typeof ORDERS>('newest')
   const [over, setOver] = useState(false)
   const [refused, setRefused] = useState<string[]>([])
@@ -178,7 +178,7 @@ export function Shelf() {
         answer(
           client.GET('/api/workspaces/{workspace_id}/jobs', { params: { path, query: { kind } } }),
         )
-      return (await Promise.all([of('import'), of('carry')])).flat()
+      return (await Promise.all([of('import'), of('retarget')])).flat()
     },
     refetchInterval: (query) => (query.state.data?.some((j) => j.state !== 'failed') ? 250 : 5000),
   })
@@ -369,8 +369,8 @@ export function Shelf() {
                 </Button>
               )}
               {picked.size > 0 && changes && (
-                <Button onClick={() => setCarrying(true)}>
-                  Carry {picked.size} onto a character
+                <Button onClick={() => setRetargeting(true)}>
+                  Retarget {picked.size} onto a character
                 </Button>
               )}
               <Button
@@ -396,12 +396,12 @@ export function Shelf() {
               </label>
             </div>
           )}
-          {carrying && (
-            <CarryMany
+          {retargeting && (
+            <RetargetMany
               workspace={id}
               takes={[...picked]}
               onClose={() => {
-                setCarrying(false)
+                setRetargeting(false)
                 void queries.invalidateQueries({ queryKey: ['jobs'] })
               }}
             />

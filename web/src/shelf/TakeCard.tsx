@@ -62,11 +62,11 @@ export function TakeCard({
         <p className="num text-ink-2">
           {take.frames > 1
             ? `${seconds((take.frames - 1) / (take.rate[0]! / take.rate[1]!))} · ${grouped(take.frames)} frames at ${rateOf(take.rate)} / s`
-            : 'a skeleton at rest, to carry takes onto'}
+            : 'a skeleton at rest, to retarget takes onto'}
         </p>
         <p className="num text-ink-2">
-          {take.carried_onto
-            ? `carried onto ${take.carried_onto}`
+          {take.retargeted_onto
+            ? `retargeted onto ${take.retargeted_onto}`
             : `${take.skeleton} · ${counted(take.joints, 'joint')} · ${counted(take.keys, 'key')}`}
         </p>
         {take.warnings.map((w) => (
@@ -77,7 +77,7 @@ export function TakeCard({
         <div className="mt-auto flex items-center justify-between gap-3 pt-1">
           <span className={found ? 'text-bad' : 'text-ok'}>
             {findingsText(left)}
-            {take.left && !take.carried_onto && (
+            {take.left && !take.retargeted_onto && (
               <span className="block text-ink-3">
                 as captured: {findingsText(take.findings, 2)}
               </span>

@@ -22,7 +22,7 @@ import {
   type Poses,
   type WorldPose,
 } from '../evaluation/poses'
-import type { Drawn } from '../sync/carrying'
+import type { Drawn } from '../sync/retargeting'
 import { token } from '../ui/theme'
 import { bonesOf } from './bones'
 import { type Solids, solidsOf } from './solids'

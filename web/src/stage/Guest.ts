@@ -2,7 +2,7 @@
 import { type Group, Quaternion, Vector3 } from 'three'
 import type { Clip } from '../evaluation/model'
 import type { Poses, WorldPose } from '../evaluation/poses'
-import type { Drawn } from '../sync/carrying'
+import type { Drawn } from '../sync/retargeting'
 import { Figure, type Look } from './Figure'
 
 const OVER = 0.6 // how much of a figure that is laid over is seen

@@ -19,7 +19,7 @@ import { channelsOfProp, jointsOf, layerOf, ofFigure } from '../evaluation/owner
 import { localAt, type Overrides, propAt } from '../evaluation/poses'
 import { channelAxis, type JointPose, jointPose, propPose } from '../evaluation/rotations'
 import { TakingKeys } from '../layers/TakesKeys'
-import { useCarrying } from '../sync/carrying'
+import { useRetargeting } from '../sync/retargeting'
 import { withPlants } from '../sync/plan'
 import { counted } from '../ui/numbers'
 import { useBench } from '../view/bench'
@@ -207,13 +207,13 @@ export function StageView() {
   }, [hovered])
 
   const retargeting = useBench((s) => s.step === 'retarget')
-  const carried = useCarrying((s) => (retargeting ? s.preview : null))
-  const aside = useCarrying((s) => s.beside)
+  const retargeted = useRetargeting((s) => (retargeting ? s.preview : null))
+  const aside = useRetargeting((s) => s.beside)
   useEffect(() => {
     const stage = stageRef.current
     if (!stage) return
-    if (carried) {
-      const { doc, poses: made, roles: parts } = carried
+    if (retargeted) {
+      const { doc, poses: made, roles: parts } = retargeted
       stage.setGuide({ clip: doc, poses: made, offset: 0, beside: aside, roles: parts })
       stage.fit()
     } else
@@ -222,7 +222,7 @@ export function StageView() {
           ? { clip: guide.doc, poses: guidePoses, offset: guide.offset, beside: guide.beside }
           : null,
       )
-  }, [guide, guidePoses, carried, aside])
+  }, [guide, guidePoses, retargeted, aside])
 
   useEffect(() => {
     const stage = stageRef.current

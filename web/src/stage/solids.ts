@@ -1,7 +1,7 @@
 /** The drawn figure's solids, made from a skeleton at rest: a paper body with the joints' proportions. */
 import { Quaternion, Vector3 } from 'three'
 import radii from '../../../core/leancurve/figure/radii.json'
-import type { Drawn } from '../sync/carrying'
+import type { Drawn } from '../sync/retargeting'
 import type { Bone } from './bones'
 
 /** One solid: vertices that turn with a joint. A limb follows its far end, should that move. */

@@ -93,8 +93,8 @@ export const STEPS: readonly Step[] = [
     title: 'Retarget',
     Icon: PersonStanding,
     Panel: RetargetPanel,
-    open: (s) => (s.clip?.carried?.newest ? 1 : null),
-    done: (s) => has(s, 'carry'),
+    open: (s) => (s.clip?.retargeted?.newest ? 1 : null),
+    done: (s) => has(s, 'retarget'),
   },
   {
     name: 'shape',

@@ -233,8 +233,8 @@ async function fetchPoses(writes: Writes<Curves, Clip>, clip: Clip): Promise<voi
 }
 
 function patched(base: ReturnType<typeof posesOf> | null, got: Message, joints: number) {
-  const carried = got.arrays.get('joints')!.data.length
-  return base && carried < joints ? withChanged(base, got) : posesOf(got, joints)
+  const told = got.arrays.get('joints')!.data.length
+  return base && told < joints ? withChanged(base, got) : posesOf(got, joints)
 }
 
 /** Keys that are no more are no longer selected. */

@@ -108,10 +108,10 @@ export async function startPreview(
 
 /** The poses a preview gives: all of them where it changes the clip's length. */
 function previewed(poses: Poses, got: Message, joints: number): Poses {
-  const carried = got.arrays.get('joints')!.data.length
-  if (carried === joints) return posesOf(got, joints)
+  const told = got.arrays.get('joints')!.data.length
+  if (told === joints) return posesOf(got, joints)
   const fits = (got.about.frames as number) === poses.frames
-  return carried && fits ? withChanged(poses, got) : poses
+  return told && fits ? withChanged(poses, got) : poses
 }
 
 /** Ask anew for what was asked for last: the selection is another. */

@@ -10,7 +10,7 @@ import { goOn } from '../view/place'
 import { clearKeys } from '../view/selection'
 import { transport } from '../view/transport'
 import { lookAnew } from '../view/viewing'
-import { carryAnew } from './carrying'
+import { retargetAnew } from './retargeting'
 import { loadCatalogue, titleOf } from './catalogue'
 import { bringAll, type Curves, catchUp, follow, forgetPoses, showCurves } from './confirmed'
 import { cancelPreview } from './previews'
@@ -160,7 +160,7 @@ export async function openClip(id: number): Promise<void> {
   const turn = ++opening
   cancelPreview()
   lookAnew()
-  carryAnew()
+  retargetAnew()
   clearKeys()
   draft.drop()
   follow(null)

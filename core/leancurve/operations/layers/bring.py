@@ -31,7 +31,7 @@ from leancurve.operations.identity import identity
 from leancurve.operations.layers.edit import free_name, fresh_id
 from leancurve.operations.layers.lift import differences, sampled_layer
 from leancurve.operations.layers.writing import KeyedParams, key_times, written
-from leancurve.retarget.standing import Standing
+from leancurve.retarget.rest import RestFigure
 
 
 class BringLayersParams(Params):
@@ -113,7 +113,7 @@ class _Brought:
 
     def __init__(self, source: Clip, clip: Clip) -> None:
         self.source, self.clip = source, clip
-        self.ours, self.theirs = (Standing.of(c.skeleton, c.reading) for c in (source, clip))
+        self.ours, self.theirs = (RestFigure.of(c.skeleton, c.reading) for c in (source, clip))
         self.unit = source.reading.metres_per_unit / clip.reading.metres_per_unit
 
     def here(self, layer: Layer) -> tuple[Layer, list[str]]:

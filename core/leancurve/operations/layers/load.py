@@ -37,9 +37,9 @@ from leancurve.operations.identity import identity
 from leancurve.operations.layers.edit import free_name, fresh_id
 from leancurve.operations.layers.lift import LEAST_DEG, sampled_layer
 from leancurve.operations.retarget.bring_over import given_joints, source_times
-from leancurve.operations.retarget.carry import ChainParams, pairs_of, require_joints
+from leancurve.operations.retarget.retarget import ChainParams, pairs_of, require_joints
 from leancurve.progress import part_of
-from leancurve.retarget.carry import Wishes, carried
+from leancurve.retarget.retargeting import Wishes, retargeted
 
 StandsAs = Literal[
     "poses",
@@ -85,7 +85,7 @@ class LoadLayer(Operation[LoadLayerParams]):
     """Load another clip onto a new layer: as poses that take the place of what is below, or as the
     difference from its own rest or first frame, from this clip or a frame of it, added to it.
 
-    The other clip is carried onto this one's skeleton first, so it may be anybody's, at any rate.
+    The other clip is retargeted onto this one's skeleton first: it may be anybody's, at any rate.
     The layer's weight comes and goes where the source begins and ends.
     """
 
@@ -115,7 +115,7 @@ class LoadLayer(Operation[LoadLayerParams]):
         require_joints(source, clip, params.joints, {})
         frames, lasts = source_times(clip, source, params.at, params.start, params.pace)
         wishes = Wishes(joints=params.joints, chains=pairs_of(params.chains))
-        done = carried(source, clip, wishes, part_of(progress, 0.0, 0.7))
+        done = retargeted(source, clip, wishes, part_of(progress, 0.0, 0.7))
         inside = runs(scope.mask(clip) & lasts)
         if not inside:
             raise BadInput("load_layer: the source does not reach into the frames in scope")
@@ -169,7 +169,9 @@ def _reference(
         assert other is not None  # it is needed then
         if params.reference_frame >= other.frames:
             raise BadInput(f"reference_frame: expected a frame within 0 to {other.frames - 1}")
-        there = carried(other, clip, Wishes(joints=params.joints, chains=pairs_of(params.chains)))
+        there = retargeted(
+            other, clip, Wishes(joints=params.joints, chains=pairs_of(params.chains))
+        )
         return evaluate(there.clip, np.array([float(params.reference_frame)]), joints).rotation
     if params.stands_as == "difference from this clip":
         return evaluate(clip.unplanted, joints=joints).rotation
@@ -177,7 +179,7 @@ def _reference(
         return evaluate(brought, np.array([float(params.start)]), joints).rotation
     # Its rest as it stands on this skeleton: limbs that rest otherwise are brought to agree.
     wishes = Wishes(joints=params.joints, chains=pairs_of(params.chains), feet=0.0, hands=0.0)
-    at_rest = carried(_resting(source), clip, wishes)
+    at_rest = retargeted(_resting(source), clip, wishes)
     return evaluate(at_rest.clip, np.zeros(1), joints).rotation
 
 

@@ -39,7 +39,7 @@ from leancurve.operations.plant.figures import plant_figures
 from leancurve.operations.plant.places import (
     EASE_S,
     Rule,
-    Standing,
+    Stood,
     on_floor,
     place_of,
     standing,
@@ -94,7 +94,7 @@ class EditPlants(Operation[EditPlantsParams]):
     ) -> Patch:
         plants = list(clip.plants)
         unplaced: list[dict[str, Any]] = []
-        stood: Standing | None = None
+        stood: Stood | None = None
         for edit in params.edits:
             if edit.last < edit.first:
                 raise BadInput(f"{edit.part}: the last frame {edit.last} is before {edit.first}")
@@ -142,7 +142,7 @@ def _asks_motion(edit: PlantEdit) -> bool:
     )
 
 
-def _changed(clip: Clip, stood: Standing | None, was: Plant | None, edit: PlantEdit) -> Plant:
+def _changed(clip: Clip, stood: Stood | None, was: Plant | None, edit: PlantEdit) -> Plant:
     """A plant as an edit makes it."""
     limb_of(clip, edit.part)
     end = max(clip.frames - 1, 0)

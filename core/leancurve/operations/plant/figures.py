@@ -17,7 +17,7 @@ from leancurve.figure.feet import foot_points, limbs_of
 from leancurve.measures.findings.base import Motion
 from leancurve.measures.findings.floor import inner_frames, largest_slide_mm
 from leancurve.numbers.arrays import Floats
-from leancurve.operations.plant.places import Standing, standing
+from leancurve.operations.plant.places import Stood, standing
 
 AROUND_S = 0.15
 """Knees are looked at within this of a span's ends."""
@@ -142,7 +142,7 @@ def each_plants_figures(clip: Clip) -> list[PlantFigures]:
     if not clip.plants:
         return []
     plan, mm = plan_of(clip), clip.millimetres
-    before, after = (Standing(c, *posed(c).world(c.skeleton), {}) for c in (clip.unplanted, clip))
+    before, after = (Stood(c, *posed(c).world(c.skeleton), {}) for c in (clip.unplanted, clip))
     missed = {x.limb: x.missed for x in plan.limbs}
     out: list[PlantFigures] = []
     for plant in clip.plants:
@@ -157,7 +157,7 @@ def each_plants_figures(clip: Clip) -> list[PlantFigures]:
     return out
 
 
-def _off(stood: Standing, plant: Plant) -> float:
+def _off(stood: Stood, plant: Plant) -> float:
     """How far a part is from its plant's place at most while it holds, own unit."""
     points, _ = stood.carried(plant.with_joint, plant.with_prop, *stood.track(plant.part))
     away = points[plant.first : plant.last + 1] - np.array(plant.place)
@@ -182,7 +182,7 @@ MOST_POINTS = 240
 def foot_path(clip: Clip, part: str, first: int, last: int) -> FootPath:
     """A part's way from ``first`` to ``last``, of at most so many points as a picture shows."""
     stood = standing(clip)
-    with_plants = Standing(clip, *posed(clip).world(clip.skeleton), stood.rest_heights)
+    with_plants = Stood(clip, *posed(clip).world(clip.skeleton), stood.rest_heights)
     last = min(max(last, 0), max(clip.frames - 1, 0))
     first = min(max(first, 0), last)
     step = max(1, -(-(last - first + 1) // MOST_POINTS))

@@ -34,7 +34,7 @@ Rule: TypeAlias = Literal["stance", "set down", "mean", "first frame", "slowest"
 
 
 @dataclass(frozen=True)
-class Standing:
+class Stood:
     """A clip's own motion, as places are chosen from it: tracks and heights in its own unit."""
 
     clip: Clip
@@ -85,7 +85,7 @@ def prop_named(clip: Clip, name: str) -> int:
     return found
 
 
-def standing(clip: Clip) -> Standing:
+def standing(clip: Clip) -> Stood:
     """The motion below all plants."""
     turns, points = evaluate(clip.unplanted).world(clip.skeleton)
     support = find_support(clip.unplanted, world=(turns, points))
@@ -95,7 +95,7 @@ def standing(clip: Clip) -> Standing:
         side = limb.name.split()[0]
         if limb.is_leg and limb.sole is not None and f"{side} foot" in rests:
             rests[f"{side} heel"] = rests[f"{side} foot"]
-    return Standing(clip, turns, points, rests, support.floor)
+    return Stood(clip, turns, points, rests, support.floor)
 
 
 def held_span(clip: Clip, contact: Contact) -> tuple[int, int] | None:
@@ -111,7 +111,7 @@ def held_span(clip: Clip, contact: Contact) -> tuple[int, int] | None:
 
 
 def place_of(
-    stood: Standing,
+    stood: Stood,
     part: str,
     first: int,
     last: int,
@@ -137,7 +137,7 @@ def place_of(
 
 
 def turn_of(
-    stood: Standing, part: str, first: int, last: int, with_joint: str = "", with_prop: str = ""
+    stood: Stood, part: str, first: int, last: int, with_joint: str = "", with_prop: str = ""
 ) -> Turn:
     """The mean rotation of a part over frames, both included."""
     _, turns = stood.carried(with_joint, with_prop, *stood.track(part))
@@ -146,7 +146,7 @@ def turn_of(
     return (x, y, z, w)
 
 
-def on_floor(stood: Standing, part: str, place: Point, height: float | None = None) -> Point:
+def on_floor(stood: Stood, part: str, place: Point, height: float | None = None) -> Point:
     """A place at the height at which its part rests, or at a given one, own unit."""
     rest = stood.rest_heights.get(part)
     if height is None and rest is None:
@@ -156,7 +156,7 @@ def on_floor(stood: Standing, part: str, place: Point, height: float | None = No
     return (out[0], out[1], out[2])
 
 
-def on_top(stood: Standing, part: str, place: Point, prop: str, frame: int) -> Point:
+def on_top(stood: Stood, part: str, place: Point, prop: str, frame: int) -> Point:
     """A place at the height at which its part rests on a prop's top, as that stands on a frame: a
     crate, a step, a slope."""
     which = prop_named(stood.clip, prop)
@@ -174,7 +174,7 @@ def on_top(stood: Standing, part: str, place: Point, prop: str, frame: int) -> P
     return _point(out)
 
 
-def fitted_feet(stood: Standing, plants: list[Plant]) -> list[Plant]:
+def fitted_feet(stood: Stood, plants: list[Plant]) -> list[Plant]:
     """Places of heels and toes that are held at once moved apart or together, level, until their
     distance is their foot's: of two the longer held stays."""
     out = sorted(plants, key=lambda p: (p.first - p.last, p.first, p.part))
@@ -201,7 +201,7 @@ def _other(limb: Limb | Chain, plant: Plant, done: list[Plant]) -> Plant | None:
     return max(met, key=shared, default=None)
 
 
-def _beside(stood: Standing, limb: Limb | Chain, plant: Plant, other: Plant) -> Point:
+def _beside(stood: Stood, limb: Limb | Chain, plant: Plant, other: Plant) -> Point:
     here, there = np.array(plant.place), np.array(other.place)
     a, _ = stood.track(limb.parts[0])
     b, _ = stood.track(limb.parts[1])

@@ -28,7 +28,7 @@ from leancurve.operations.plant.figures import plant_figures
 from leancurve.operations.plant.places import (
     EASE_S,
     Rule,
-    Standing,
+    Stood,
     fitted_feet,
     held_span,
     on_floor,
@@ -135,7 +135,7 @@ def _points(clip: Clip, contact: Contact) -> tuple[str, ...]:
     return ()
 
 
-def _made(stood: Standing, part: str, span: tuple[int, int], params: PlantParams) -> Plant:
+def _made(stood: Stood, part: str, span: tuple[int, int], params: PlantParams) -> Plant:
     clip = stood.clip
     carried = (params.with_joint, params.with_prop)
     place = place_of(stood, part, *span, params.place, *carried)

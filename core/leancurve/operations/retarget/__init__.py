@@ -1,1 +1,1 @@
-"""Retarget: the performance carried onto another skeleton."""
+"""Retarget: the performance retargeted onto another skeleton."""

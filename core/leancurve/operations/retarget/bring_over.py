@@ -32,10 +32,10 @@ from leancurve.operations.base import (
     silent,
     timed,
 )
-from leancurve.operations.retarget.carry import ChainParams, Turn, pairs_of, require_joints
+from leancurve.operations.retarget.retarget import ChainParams, Turn, pairs_of, require_joints
 from leancurve.operations.shaping import RampParams, Window
 from leancurve.progress import part_of
-from leancurve.retarget.carry import Outcome, Wishes, carried
+from leancurve.retarget.retargeting import Retargeted, Wishes, retargeted
 
 
 class BringOverParams(RampParams):
@@ -67,7 +67,7 @@ class BringOverParams(RampParams):
 class BringOver(Operation[BringOverParams]):
     """Bring parts of another clip over: the joints and the frames in scope do what that clip's do.
 
-    The other clip is carried onto this one's skeleton first, so it may be anybody's, at any rate.
+    The other clip is retargeted onto this one's skeleton first: it may be anybody's, at any rate.
     It begins where it is put and counts as far as it lasts. What is not in scope stays, and so do
     all plants.
     """
@@ -94,7 +94,7 @@ class BringOver(Operation[BringOverParams]):
         require_joints(source, clip, params.joints, params.rest)
         frames, lasts = source_times(clip, source, params.at, params.start)
         wishes = Wishes(joints=params.joints, chains=pairs_of(params.chains), rest=params.rest)
-        done = carried(source, clip, wishes, part_of(progress, 0.0, 0.7))
+        done = retargeted(source, clip, wishes, part_of(progress, 0.0, 0.7))
         weight = params.share * _weight(clip, scope.mask(clip) & lasts, params)
         moved = weight > 0.0
         joints = given_joints(clip, scope, done)
@@ -162,8 +162,8 @@ def source_times(
     return frames, (frames > start - 1e-6) & (frames < source.frames - 1 + 1e-6)
 
 
-def given_joints(clip: Clip, scope: Scope, done: Outcome) -> list[int]:
-    """Joints in scope that turn freely and whose turn what was carried gives."""
+def given_joints(clip: Clip, scope: Scope, done: Retargeted) -> list[int]:
+    """Joints in scope that turn freely and whose turn what was retargeted gives."""
     inside = {t.joint for t in scope.resolve(clip)}
     return [j for j in sorted(inside) if len(clip.order(j)) == 3 and done.gives(j)]
 

@@ -49,7 +49,7 @@ class Command(BaseCommand):
                 ("signal_lamp_take01", lamp_take()),
             )
         ]
-        # Two characters to carry takes onto, as they come: a skeleton and no motion.
+        # Two characters to retarget takes onto, as they come: a skeleton and no motion.
         files += [
             ("heron.bvh", "Heron", write_bvh(heron_file())),
             ("wren.json", "Wren", write_clip(wren_file())),

@@ -2,7 +2,7 @@
 import { X } from 'lucide-react'
 import { useState } from 'react'
 import type { Schemas } from '../../api/client'
-import { useCarrying, wish } from '../../sync/carrying'
+import { useRetargeting, wish } from '../../sync/retargeting'
 import { Button } from '../../ui/controls'
 
 type Figure = Schemas['FigureOut']
@@ -63,7 +63,7 @@ function Pair({
 const NONE: [string, string] = ['', '']
 
 export function Chains({ map }: { map: Schemas['MapOut'] }) {
-  const chains = useCarrying((s) => s.wishes.chains)
+  const chains = useRetargeting((s) => s.wishes.chains)
   const [open, setOpen] = useState(false)
   const [source, setSource] = useState(NONE)
   const [target, setTarget] = useState(NONE)

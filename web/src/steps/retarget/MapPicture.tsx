@@ -2,7 +2,7 @@
 import { type PointerEvent, useRef, useState } from 'react'
 import type { Schemas } from '../../api/client'
 import type { Vec } from '../../evaluation/limb'
-import { useCarrying, wish } from '../../sync/carrying'
+import { useRetargeting, wish } from '../../sync/retargeting'
 import { Toggle } from '../../ui/controls'
 import { turnedFurther, turnedPoints, VIEWS, type View } from './resting'
 
@@ -47,7 +47,7 @@ export function MapPicture({
   onTarget: (name: string) => void
   onSource: (name: string) => void
 }) {
-  const rest = useCarrying((s) => s.wishes.rest)
+  const rest = useRetargeting((s) => s.wishes.rest)
   const [view, setView] = useState<View>('front')
   const svg = useRef<SVGSVGElement>(null)
   /** The angle at which the drag of a bone began, and what was turned by hand then. */

@@ -1,7 +1,7 @@
 /** The map of joints: what is doubtful first, each joint with where it has its turn from. */
 import { useState } from 'react'
 import type { Schemas } from '../../api/client'
-import { useCarrying, wish } from '../../sync/carrying'
+import { useRetargeting, wish } from '../../sync/retargeting'
 import { Toggle } from '../../ui/controls'
 import { counted } from '../../ui/numbers'
 import { Chains } from './Chains'
@@ -26,8 +26,8 @@ function from({ sources, how, weights }: Link): string {
 }
 
 function LinkRow({ link, names }: { link: Link; names: string[] }) {
-  const chosen = useCarrying((s) => s.joint === link.target)
-  const joints = useCarrying((s) => s.wishes.joints)
+  const chosen = useRetargeting((s) => s.joint === link.target)
+  const joints = useRetargeting((s) => s.wishes.joints)
   const single = link.sources.length === 1 ? link.sources[0]! : ''
   const many = link.sources.length > 1
   const set = (value: string) => {
@@ -41,7 +41,7 @@ function LinkRow({ link, names }: { link: Link; names: string[] }) {
         aria-pressed={chosen}
         className="w-[84px] shrink-0 truncate text-left"
         title={link.target}
-        onClick={() => useCarrying.setState({ joint: chosen ? null : link.target })}
+        onClick={() => useRetargeting.setState({ joint: chosen ? null : link.target })}
       >
         {link.target}
       </button>
@@ -73,15 +73,15 @@ function LinkRow({ link, names }: { link: Link; names: string[] }) {
 export function MapTable({ map }: { map: Schemas['MapOut'] }) {
   const [all, setAll] = useState(false)
   const [source, setSource] = useState<string | null>(null)
-  const chosen = useCarrying((s) => s.joint)
-  const joints = useCarrying((s) => s.wishes.joints)
+  const chosen = useRetargeting((s) => s.joint)
+  const joints = useRetargeting((s) => s.wishes.joints)
   const mapped = map.links.filter((l) => l.sources.length)
   const asked = map.links.filter(
     (l) => l.word === 'doubtful' || l.word === 'follows' || l.how === 'hand' || l.target === chosen,
   )
   const rows = all ? map.links : asked
   const press = (target: string) => {
-    useCarrying.setState({ joint: target })
+    useRetargeting.setState({ joint: target })
     if (source === null) return
     wish({ joints: { ...joints, [target]: source } })
     setSource(null)

@@ -8,13 +8,13 @@ import type { Clip } from '../../evaluation/model'
 import {
   askSoon,
   BESIDE_M,
-  carryLine,
-  carryOnto,
+  retargetLine,
+  retargetOnto,
   PLAIN,
   type Report,
-  useCarrying,
+  useRetargeting,
   type Wishes,
-} from '../../sync/carrying'
+} from '../../sync/retargeting'
 import { takeUp, write } from '../../sync/write'
 import { Button, Check, Row, Select, Toggle } from '../../ui/controls'
 import { counted, grouped, millimetres } from '../../ui/numbers'
@@ -35,7 +35,7 @@ const At = ({ frame }: { frame: number }) => (
 function Numbers({ report }: { report: Report }) {
   const worst = [...report.ends].sort((a, b) => b.largest - a.largest)[0]
   return (
-    <dl data-testid="carry-numbers">
+    <dl data-testid="retarget-numbers">
       {worst && (
         <Row name={`Ends in proportion, ${worst.limb}`}>
           {(100 * worst.largest).toFixed(1)} % of its length
@@ -53,7 +53,7 @@ function Numbers({ report }: { report: Report }) {
       {report.reordered > 0 && (
         <Row name="In another order of turns">{counted(report.reordered, 'joint')}</Row>
       )}
-      {report.seconds > 0 && <Row name="Carried in">{report.seconds.toFixed(2)} s</Row>}
+      {report.seconds > 0 && <Row name="Retargeted in">{report.seconds.toFixed(2)} s</Row>}
       {(report.keys_kept ?? 0) > 0 && (
         <Row name="Keys kept and added">
           {grouped(report.keys_kept!)} + {grouped(report.keys_added ?? 0)}
@@ -72,7 +72,7 @@ function Numbers({ report }: { report: Report }) {
   )
 }
 
-/** To where a foot or a hand is set down, or let go of: there a carrying is judged first. */
+/** To where a foot or a hand is set down, or let go of: there a retargeting is judged first. */
 function Stands() {
   const contacts = useBench((s) => s.contacts?.contacts)
   const frames = [...new Set((contacts ?? []).flatMap((c) => [c.first, c.last]))]
@@ -99,7 +99,7 @@ function Stands() {
 }
 
 function useMap(clip: Clip | null, target: number | null, { joints, chains }: Wishes) {
-  const own = carryLine(clip) !== null
+  const own = retargetLine(clip) !== null
   return useQuery({
     queryKey: ['map', clip?.id, clip?.head.id, target, joints, chains],
     enabled: clip !== null && (target !== null || own),
@@ -114,19 +114,19 @@ function useMap(clip: Clip | null, target: number | null, { joints, chains }: Wi
   })
 }
 
-/** Clips that were carried from this one. */
+/** Clips that were retargeted from this one. */
 function Made({ clip }: { clip: Clip }) {
   const { data } = useQuery({
-    queryKey: ['carried', clip.id, clip.head.id],
+    queryKey: ['retargeted', clip.id, clip.head.id],
     queryFn: () =>
       answer(
-        client.GET('/api/clips/{clip_id}/carried', { params: { path: { clip_id: clip.id } } }),
+        client.GET('/api/clips/{clip_id}/retargeted', { params: { path: { clip_id: clip.id } } }),
       ),
   })
   if (!data?.length) return null
   return (
-    <section aria-label="Carried from this clip">
-      <h3 className="font-semibold">Carried from this clip</h3>
+    <section aria-label="Retargeted from this clip">
+      <h3 className="font-semibold">Retargeted from this clip</h3>
       <ul>
         {data.map((made) => (
           <li key={made.clip} className="flex items-center justify-between gap-2 py-0.5">
@@ -143,26 +143,26 @@ function Made({ clip }: { clip: Clip }) {
   )
 }
 
-/** Where a carried clip comes from; when that has gone on it can be carried again. */
+/** Where a retargeted clip comes from; when that has gone on it can be retargeted again. */
 function From({ clip }: { clip: Clip }) {
-  const { carried } = clip
+  const { retargeted } = clip
   const [busy, setBusy] = useState(false)
   const queries = useQueryClient()
-  if (!carried) return null
+  if (!retargeted) return null
   const again = async () => {
     setBusy(true)
     try {
       const fresh = await answer(
-        client.POST('/api/clips/{clip_id}/carry/again', {
+        client.POST('/api/clips/{clip_id}/retarget/again', {
           params: { path: { clip_id: clip.id } },
           body: { revision: clip.head.id, request_id: crypto.randomUUID() },
         }),
       )
       takeUp(fresh)
-      notify('Carried again from the source as it stands; your lines are on top of it.')
+      notify('Retargeted again from the source as it stands; your lines are on top of it.')
       void queries.invalidateQueries({ queryKey: ['map'] })
     } catch (trouble) {
-      notify(`It was not carried again: ${textOf(trouble)}`)
+      notify(`It was not retargeted again: ${textOf(trouble)}`)
     }
     setBusy(false)
   }
@@ -172,21 +172,21 @@ function From({ clip }: { clip: Clip }) {
       className="rounded-[4px] border border-rule-2 px-3 py-2"
     >
       <p>
-        Carried from{' '}
-        {carried.clip ? (
-          <To to={`/clip/${carried.clip}`} className="underline">
-            {carried.clip_name}
+        Retargeted from{' '}
+        {retargeted.clip ? (
+          <To to={`/clip/${retargeted.clip}`} className="underline">
+            {retargeted.clip_name}
           </To>
         ) : (
-          carried.clip_name
+          retargeted.clip_name
         )}
-        {carried.revision !== null && `, revision ${carried.revision}`}.
+        {retargeted.revision !== null && `, revision ${retargeted.revision}`}.
       </p>
-      {carried.newest !== null && (
+      {retargeted.newest !== null && (
         <div className="mt-1.5 flex items-center justify-between gap-2">
           <span className="text-bad">The source has gone on since.</span>
           <Button disabled={busy} onClick={() => void again()}>
-            {busy ? 'Carrying …' : 'Carry again'}
+            {busy ? 'Retargeting …' : 'Retarget again'}
           </Button>
         </div>
       )}
@@ -194,12 +194,12 @@ function From({ clip }: { clip: Clip }) {
   )
 }
 
-/** Jobs that carry, until they have ended. */
+/** Jobs that retarget, until they have ended. */
 function useJobs() {
   const [jobs, setJobs] = useState<number[]>([])
   const queries = useQueryClient()
   const running = useQuery({
-    queryKey: ['carry jobs', jobs],
+    queryKey: ['retarget jobs', jobs],
     enabled: jobs.length > 0,
     refetchInterval: 300,
     queryFn: () =>
@@ -219,19 +219,19 @@ function useJobs() {
     const done = data.filter((j) => j.state === 'done')
     if (done.length) notify(`${counted(done.length, 'clip')} made; open below or on the shelf.`)
     setJobs([])
-    void queries.invalidateQueries({ queryKey: ['carried'] })
+    void queries.invalidateQueries({ queryKey: ['retargeted'] })
   }, [data, jobs, queries])
   const share = data?.length ? data.reduce((sum, j) => sum + j.progress, 0) / data.length : 0
   return { jobs, setJobs, share, trouble, setTrouble }
 }
 
-/** The parameters of the line by which a clip was carried, as wishes. */
-const wished = (clip: Clip): Wishes => ({ ...PLAIN, plant: false, ...carryLine(clip)?.params })
+/** The parameters of the line by which a clip was retargeted, as wishes. */
+const wished = (clip: Clip): Wishes => ({ ...PLAIN, plant: false, ...retargetLine(clip)?.params })
 
 export function RetargetPanel() {
   const clip = useBench((s) => s.clip)
-  const { target, wishes, preview, asking, trouble, beside } = useCarrying()
-  const own = carryLine(clip)
+  const { target, wishes, preview, asking, trouble, beside } = useRetargeting()
+  const own = retargetLine(clip)
   const map = useMap(clip, target, wishes)
   const skeletons = useQuery({
     queryKey: ['skeletons', clip?.workspace],
@@ -245,12 +245,12 @@ export function RetargetPanel() {
   })
   const [also, setAlso] = useState<number[]>([])
   const { jobs, setJobs, share, trouble: failed, setTrouble } = useJobs()
-  // A carried clip's own line is what is changed here.
+  // A retargeted clip's own line is what is changed here.
   const begun = useRef<string | null>(null)
   useEffect(() => {
     if (!clip || !own || begun.current === `${clip.id}/${clip.head.id}`) return
     begun.current = `${clip.id}/${clip.head.id}`
-    useCarrying.setState({ target: null, wishes: wished(clip), preview: null })
+    useRetargeting.setState({ target: null, wishes: wished(clip), preview: null })
   }, [clip, own])
   if (!clip) return null
   const there = skeletons.data?.filter((s) => s.skeleton !== clip.skeleton || s.still) ?? []
@@ -263,17 +263,17 @@ export function RetargetPanel() {
           body: { revision: clip.head.id, target: take },
         }),
       )
-      carryOnto(take, kept)
+      retargetOnto(take, kept)
       setAlso(also.filter((t) => t !== take))
     } catch (problem) {
       setTrouble(textOf(problem))
     }
   }
-  const carry = async () => {
+  const retarget = async () => {
     setTrouble(null)
     try {
       const started = await answer(
-        client.POST('/api/clips/{clip_id}/carry', {
+        client.POST('/api/clips/{clip_id}/retarget', {
           params: { path: { clip_id: clip.id } },
           body: {
             revision: clip.head.id,
@@ -292,31 +292,31 @@ export function RetargetPanel() {
       {
         edit: {
           line_id: own!.line_id,
-          operation: 'carry',
+          operation: 'retarget',
           params: { ...wishes },
           scope: {},
           inputs: own!.inputs ?? null,
         },
       },
-      'How it is carried',
+      'How it is retargeted',
     )
   return (
     <Panel
       title="Retarget"
-      lead="The same performance on another skeleton. What is carried is a clip of its own; this one stays as it is."
+      lead="The same performance on another skeleton. What is retargeted is a clip of its own; this one stays as it is."
       actions={
         own ? (
           <Button kind="primary" onClick={change}>
-            Change how it is carried
+            Change how it is retargeted
           </Button>
         ) : jobs.length ? (
           <Button kind="primary" disabled>
-            Carrying … {Math.round(100 * share)} %
+            Retargeting … {Math.round(100 * share)} %
           </Button>
         ) : (
-          <Button kind="primary" disabled={target === null} onClick={() => void carry()}>
+          <Button kind="primary" disabled={target === null} onClick={() => void retarget()}>
             {named
-              ? `Carry to ${[named, ...also.map((t) => there.find((s) => s.take === t)?.name)].join(' and ')}`
+              ? `Retarget to ${[named, ...also.map((t) => there.find((s) => s.take === t)?.name)].join(' and ')}`
               : 'Choose a skeleton'}
           </Button>
         )
@@ -329,7 +329,7 @@ export function RetargetPanel() {
         <section aria-label="Target" className="flex flex-col gap-1.5">
           <h3 className="font-semibold">Onto</h3>
           <Select
-            label="Skeleton to carry onto"
+            label="Skeleton to retarget onto"
             className="w-full"
             value={target === null ? '' : String(target)}
             options={{
@@ -366,17 +366,17 @@ export function RetargetPanel() {
           <div className="flex items-center justify-between gap-2 text-ink-2">
             On the stage
             <span className="flex gap-1">
-              <Toggle on={beside > 0} onClick={() => useCarrying.setState({ beside: BESIDE_M })}>
+              <Toggle on={beside > 0} onClick={() => useRetargeting.setState({ beside: BESIDE_M })}>
                 Beside
               </Toggle>
-              <Toggle on={beside === 0} onClick={() => useCarrying.setState({ beside: 0 })}>
+              <Toggle on={beside === 0} onClick={() => useRetargeting.setState({ beside: 0 })}>
                 Over it
               </Toggle>
               {own && <Button onClick={askSoon}>Preview</Button>}
             </span>
           </div>
           <Stands />
-          {asking && !preview && <p className="text-ink-3">Carrying the whole clip …</p>}
+          {asking && !preview && <p className="text-ink-3">Retargeting the whole clip …</p>}
           {preview && <Numbers report={preview.report} />}
           {map.data && <MapTable map={map.data} />}
           {map.data && <WishForm map={map.data} />}

@@ -1,13 +1,13 @@
-/** What is wished of carrying: rest, root, ends. */
+/** What is wished of retargeting: rest, root, ends. */
 import type { Schemas } from '../../api/client'
-import { PLAIN, type Turn, useCarrying, type Wishes, wish } from '../../sync/carrying'
+import { PLAIN, type Turn, useRetargeting, type Wishes, wish } from '../../sync/retargeting'
 import { Button, Check, Choice, NumberInput, Select, Slider } from '../../ui/controls'
 import { useBench } from '../../view/bench'
 
 const percent = (share: number) => `${Math.round(100 * share)} %`
 
 function Share({ label, name }: { label: string; name: 'feet' | 'hands' | 'clavicles' }) {
-  const value = useCarrying((s) => s.wishes[name])
+  const value = useRetargeting((s) => s.wishes[name])
   return (
     <Slider
       label={label}
@@ -25,8 +25,8 @@ const AXES = ['left', 'up', 'forward'] as const
 
 /** A joint of the other figure turned at rest, where the two rests do not agree. */
 function Rest({ map }: { map: Schemas['MapOut'] }) {
-  const joint = useCarrying((s) => s.joint)
-  const rest = useCarrying((s) => s.wishes.rest)
+  const joint = useRetargeting((s) => s.joint)
+  const rest = useRetargeting((s) => s.wishes.rest)
   const turned = Object.keys(rest)
   const shown = joint ?? turned[0] ?? map.target.names[0] ?? ''
   const turn: Turn = rest[shown] ?? [0, 0, 0]
@@ -51,7 +51,7 @@ function Rest({ map }: { map: Schemas['MapOut'] }) {
         options={Object.fromEntries(
           map.target.names.map((n) => [n, n in rest ? `${n} (turned)` : n]),
         )}
-        onChange={(name) => useCarrying.setState({ joint: name })}
+        onChange={(name) => useRetargeting.setState({ joint: name })}
       />
       <div className="grid grid-cols-3 gap-2 text-ink-2">
         {AXES.map((axis, k) => (
@@ -76,7 +76,7 @@ function Rest({ map }: { map: Schemas['MapOut'] }) {
 
 /** Relative to what a hand is told: there it is where it was, in proportion. */
 function Space({ end }: { end: 'left hand' | 'right hand' }) {
-  const spaces = useCarrying((s) => s.wishes.spaces)
+  const spaces = useRetargeting((s) => s.wishes.spaces)
   const props = useBench((s) => s.clip?.props) ?? []
   const named = ['world', 'chest', 'head', 'hips'].map((n) => [n, `told by the ${n}`])
   const { [end]: own = '', ...others } = spaces
@@ -87,7 +87,7 @@ function Space({ end }: { end: 'left hand' | 'right hand' }) {
         label={`Relative to what the ${end} is told`}
         value={own}
         options={{
-          '': 'as its arm is carried',
+          '': 'as its arm is retargeted',
           ...Object.fromEntries(named),
           ...Object.fromEntries(props.map((p) => [p.name, `told by ${p.name} (prop)`])),
         }}
@@ -98,7 +98,7 @@ function Space({ end }: { end: 'left hand' | 'right hand' }) {
 }
 
 function RestFrame() {
-  const frame = useCarrying((s) => s.wishes.rest_frame)
+  const frame = useRetargeting((s) => s.wishes.rest_frame)
   return (
     <div className="flex items-center gap-2 text-ink-2">
       Frame that is its rest
@@ -114,9 +114,9 @@ function RestFrame() {
 }
 
 export function WishForm({ map }: { map: Schemas['MapOut'] }) {
-  const wishes = useCarrying((s) => s.wishes)
+  const wishes = useRetargeting((s) => s.wishes)
   const keyed =
-    useCarrying((s) => (s.preview?.report.keys_kept ?? 0) > 0) || wishes.keys !== PLAIN.keys
+    useRetargeting((s) => (s.preview?.report.keys_kept ?? 0) > 0) || wishes.keys !== PLAIN.keys
   return (
     <>
       <Rest map={map} />

@@ -2,7 +2,7 @@
 import type { Schemas } from '../../api/client'
 import { add, sub, type Vec } from '../../evaluation/limb'
 import { inverse, multiply, type Quat, rotate, turned, turnOf } from '../../evaluation/rotations'
-import type { Turn } from '../../sync/carrying'
+import type { Turn } from '../../sync/retargeting'
 
 type Figure = Schemas['FigureOut']
 

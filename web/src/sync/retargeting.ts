@@ -1,4 +1,4 @@
-/** Carrying the clip onto another skeleton: what is wished, what it would look like, what was made. */
+/** Retargeting the clip onto another skeleton: what is wished, what it would look like, what was made. */
 import { create } from 'zustand'
 import { debounced } from '../api/awaited'
 import { ApiError, numbers, type Schemas, textOf } from '../api/client'
@@ -25,7 +25,7 @@ export interface Wishes {
   feet: number
   hands: number
   thing: number
-  /** Relative to what a hand is told, where that is not as carried. */
+  /** Relative to what a hand is told, where that is not as retargeted. */
   spaces: Record<string, string>
   clavicles: number
   rest_frame: number | null
@@ -34,7 +34,7 @@ export interface Wishes {
   plant: boolean
 }
 
-export interface Carried {
+export interface Retargeted {
   doc: Drawn
   roles: (string | null)[]
   poses: Poses
@@ -61,14 +61,14 @@ export interface Report {
   touches: { hand: string; part: string; first: number; last: number }[]
 }
 
-interface Carrying {
-  /** The take whose skeleton is carried onto; null until one is chosen. */
+interface Retargeting {
+  /** The take whose skeleton is retargeted onto; null until one is chosen. */
   target: number | null
   wishes: Wishes
-  preview: Carried | null
+  preview: Retargeted | null
   asking: boolean
   trouble: string | null
-  /** Metres to the side at which the carried figure stands; 0 is over this one. */
+  /** Metres to the side at which the retargeted figure stands; 0 is over this one. */
   beside: number
   /** The target joint that is looked at. */
   joint: string | null
@@ -91,10 +91,10 @@ export const PLAIN: Wishes = {
   plant: true,
 }
 
-/** How far to the side a carried figure stands: two with their arms held out do not touch. */
+/** How far to the side a retargeted figure stands: two with their arms held out do not touch. */
 export const BESIDE_M = 1.8
 
-export const useCarrying = create<Carrying>(() => ({
+export const useRetargeting = create<Retargeting>(() => ({
   target: null,
   wishes: PLAIN,
   preview: null,
@@ -104,11 +104,11 @@ export const useCarrying = create<Carrying>(() => ({
   joint: null,
 }))
 
-const { getState: get, setState: set } = useCarrying
+const { getState: get, setState: set } = useRetargeting
 
-/** The line by which a carried clip was made. */
-export const carryLine = (clip: Clip | null) =>
-  clip?.head.recipe.find((line) => line.operation === 'carry') ?? null
+/** The line by which a retargeted clip was made. */
+export const retargetLine = (clip: Clip | null) =>
+  clip?.head.recipe.find((line) => line.operation === 'retarget') ?? null
 
 const SOON = 120 // ms
 
@@ -116,18 +116,18 @@ let asked = new AbortController()
 const view = crypto.randomUUID()
 let sequence = 0
 
-/** Ask what carrying would make; the newest question counts. */
+/** Ask what retargeting would make; the newest question counts. */
 async function ask(): Promise<void> {
   const { clip } = useBench.getState()
   const { target, wishes } = get()
-  if (!clip || (target === null && !carryLine(clip))) return
+  if (!clip || (target === null && !retargetLine(clip))) return
   asked.abort()
   asked = new AbortController()
   const { signal } = asked
   set({ asking: true })
   try {
     const got = await numbers(
-      `/api/clips/${clip.id}/carry/preview/whole`,
+      `/api/clips/${clip.id}/retarget/preview/whole`,
       {
         revision: clip.head.id,
         target,
@@ -171,7 +171,7 @@ export function wish(change: Partial<Wishes>): void {
 }
 
 /** Another skeleton: what was set by hand for the pair comes with it. */
-export function carryOnto(
+export function retargetOnto(
   target: number | null,
   { joints, chains, rest }: Pick<Schemas['MapOut'], 'joints' | 'chains' | 'rest'>,
 ): void {
@@ -185,8 +185,8 @@ export function carryOnto(
 }
 
 /** Nothing of it means anything for another clip. */
-export function carryAnew(): void {
+export function retargetAnew(): void {
   asking.off()
   asked.abort()
-  set(useCarrying.getInitialState())
+  set(useRetargeting.getInitialState())
 }

@@ -1,4 +1,4 @@
-"""Rotations and the root carried from one figure to another, in figure space.
+"""Rotations and the root retargeted from one figure to another, in figure space.
 
 A target joint stands in the world as its source joint does, but for what the two rests add:
 ``Wt = Ws · Rs⁻¹ · As⁻¹ · At · Rt``, where ``R`` are rotations at rest and ``A`` turns the rest to
@@ -19,7 +19,7 @@ from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats, Ints
 from leancurve.retarget.alignment import common_turns
 from leancurve.retarget.matching import JointMap, twist_place
-from leancurve.retarget.standing import UPWARDS, Standing, between, unit
+from leancurve.retarget.rest import UPWARDS, RestFigure, between, unit
 
 SOLE_DEG = (3.0, 25.0)
 """A sole that lies off level by less is level; by more, the contact was none."""
@@ -45,12 +45,12 @@ class World:
     floor: float
 
 
-def turned(standing: Standing, turns: Floats, joint: int) -> Floats:
+def turned(standing: RestFigure, turns: Floats, joint: int) -> Floats:
     """A joint's turn from its rest ``(F, 4)``, given the world's rotations ``(F, J, 4)``."""
     return rotation.multiply(turns[:, joint], rotation.conjugate(standing.turns[joint]))
 
 
-def world_of(clip: Clip, standing: Standing, floor: float) -> World:
+def world_of(clip: Clip, standing: RestFigure, floor: float) -> World:
     """A clip's motion in figure space; ``floor`` in the clip's own unit."""
     turns, points = posed(clip).world(clip.skeleton)
     return World(
@@ -60,7 +60,7 @@ def world_of(clip: Clip, standing: Standing, floor: float) -> World:
     )
 
 
-def travel_between(source: Standing, target: Standing, along: float | None = None) -> Travel:
+def travel_between(source: RestFigure, target: RestFigure, along: float | None = None) -> Travel:
     """By the legs' lengths, or by stature where a figure has none."""
     ours, theirs = source.leg_length, target.leg_length
     scale = theirs / ours if ours and theirs else target.height / source.height
@@ -68,15 +68,15 @@ def travel_between(source: Standing, target: Standing, along: float | None = Non
 
 
 @dataclass(frozen=True, eq=False)
-class Carried:
-    """What is carried: the target's world rotations ``(F, J, 4)`` and the hips' place ``(F, 3)``,
-    metres, in figure space."""
+class Transferred:
+    """What is transferred: the target's world rotations ``(F, J, 4)`` and the hips' place
+    ``(F, 3)``, metres, in figure space."""
 
     turns: Floats
     hips: Floats
 
 
-def rest_turns(target: Standing, by_hand: Mapping[int, Floats]) -> Floats:
+def rest_turns(target: RestFigure, by_hand: Mapping[int, Floats]) -> Floats:
     """``At`` of each target joint ``(J, 4)``, with turns set by hand, rotation vectors in degrees
     about figure space's axes, which all that hangs on a joint follows."""
     common = common_turns(target)
@@ -88,9 +88,9 @@ def rest_turns(target: Standing, by_hand: Mapping[int, Floats]) -> Floats:
     return rotation.multiply(common, np.array(whole)) if by_hand else common
 
 
-def carry(
-    source: Standing,
-    target: Standing,
+def transfer(
+    source: RestFigure,
+    target: RestFigure,
     motion: World,
     links: JointMap,
     travel: Travel,
@@ -98,7 +98,7 @@ def carry(
     clavicles: float = 1.0,
     soles: Mapping[int, Floats] | None = None,
     by_hand: Mapping[int, Floats] | None = None,
-) -> Carried:
+) -> Transferred:
     """The target's motion before its ends are led anywhere.
 
     ``clavicles`` is the share of their turn that collar bones take; ``soles`` the directions that
@@ -124,7 +124,7 @@ def carry(
         if clavicles < 1.0 and parent >= 0 and _is_clavicle(target, joint):
             still = rotation.multiply(out[:, parent], _rest_local(target, joint))
             out[:, joint] = rotation.slerp(still, out[:, joint], clavicles)
-    return Carried(out, _hips(source, target, motion, out, travel))
+    return Transferred(out, _hips(source, target, motion, out, travel))
 
 
 def _mean(turns: Sequence[Floats], weights: Sequence[float]) -> Floats:
@@ -139,12 +139,12 @@ def _mean(turns: Sequence[Floats], weights: Sequence[float]) -> Floats:
     return rotation.multiply(first, rotation.exp(np.asarray(away)))
 
 
-def _is_clavicle(standing: Standing, joint: int) -> bool:
+def _is_clavicle(standing: RestFigure, joint: int) -> bool:
     return standing.body.joints[joint].role.endswith("clavicle")
 
 
 def _hips(
-    source: Standing, target: Standing, motion: World, turns: Floats, travel: Travel
+    source: RestFigure, target: RestFigure, motion: World, turns: Floats, travel: Travel
 ) -> Floats:
     """The target's hips ``(F, 3)``: the middle of its thighs where the source's is, in proportion,
     with ankles as high over the soles as each figure's own are."""
@@ -158,7 +158,7 @@ def _hips(
     return np.asarray(goal - rotation.rotate(turned(target, turns, own), theirs))
 
 
-def _hub(standing: Standing) -> Floats:
+def _hub(standing: RestFigure) -> Floats:
     """From the hips to the middle of the thighs' joints at rest, metres; none without legs."""
     pair = standing.body.pair("thigh")
     if pair is None:
@@ -167,15 +167,15 @@ def _hub(standing: Standing) -> Floats:
     return np.asarray(standing.points[list(pair)].mean(axis=0) - standing.points[hips])
 
 
-def _ankle(standing: Standing) -> float:
+def _ankle(standing: RestFigure) -> float:
     """How high an ankle rests over the sole, metres; 0 without feet."""
     pair = standing.body.pair("foot")
     return 0.0 if pair is None else float(np.mean([standing.above_sole(j) for j in pair]))
 
 
 def level_soles(
-    source: Standing,
-    target: Standing,
+    source: RestFigure,
+    target: RestFigure,
     motion: World,
     links: JointMap,
     flat: Mapping[str, Ints],
@@ -207,7 +207,7 @@ def level_soles(
     return out
 
 
-def twisted(target: Standing, links: JointMap, local: Floats) -> None:
+def twisted(target: RestFigure, links: JointMap, local: Floats) -> None:
     """Twist joints that nobody gives take their share of their limb's twist, in place.
 
     ``local (F, J, 4)`` are the target's local rotations. A joint at the share ``f`` of a forearm or
@@ -243,7 +243,7 @@ def _seen_from(above: Floats, turns: Floats) -> Floats:
     return rotation.multiply(rotation.conjugate(above), turns)
 
 
-def _from_limb(target: Standing, local: Floats, limb: int, joint: int) -> Floats:
+def _from_limb(target: RestFigure, local: Floats, limb: int, joint: int) -> Floats:
     """A joint's rotation ``(F, 4)`` as seen from a limb's joint above it."""
     out = local[:, joint]
     at = target.skeleton.parents[joint]
@@ -253,12 +253,12 @@ def _from_limb(target: Standing, local: Floats, limb: int, joint: int) -> Floats
     return out
 
 
-def _rest_from(target: Standing, top: int, joint: int) -> Floats:
+def _rest_from(target: RestFigure, top: int, joint: int) -> Floats:
     """The same at rest ``(4,)``, from a joint above it."""
     return rotation.multiply(rotation.conjugate(target.turns[top]), target.turns[joint])
 
 
-def _twist_at(target: Standing, local: Floats, limb: int, share: float) -> Floats | None:
+def _twist_at(target: RestFigure, local: Floats, limb: int, share: float) -> Floats | None:
     """The turn ``(F, 4)`` of a twist joint at a share of a limb's bone, None where it has none."""
     side, part = (*target.body.joints[limb].role.split(" ", 1), "")[:2]
     axis = unit(rotation.rotate(rotation.conjugate(target.turns[limb]), target.bones[limb]))
@@ -279,7 +279,7 @@ def _twist_at(target: Standing, local: Floats, limb: int, share: float) -> Float
     return rotation.exp(angle[:, None] * axis)
 
 
-def _rest_local(standing: Standing, joint: int) -> Floats:
+def _rest_local(standing: RestFigure, joint: int) -> Floats:
     parent = standing.skeleton.parents[joint]
     if parent < 0:
         return np.asarray(standing.turns[joint])
@@ -307,7 +307,7 @@ def twist_of(turns: Floats, axis: Floats) -> Floats:
     return np.asarray(np.degrees(out))
 
 
-def local_of(target: Standing, turns: Floats) -> Floats:
+def local_of(target: RestFigure, turns: Floats) -> Floats:
     """Local rotations ``(F, J, 4)`` of world ones in figure space."""
     from leancurve.numbers.kernels import motion  # numba loads late
 

@@ -1,8 +1,8 @@
-"""A clip carried onto other skeletons: a take made of the revision, and a clip that carries it.
+"""A clip retargeted onto other skeletons: a take made of its revision, and a clip over that.
 
 The take is clip JSON of the source as it stood, so it exports, backs up and opens like any other;
-the first lines of its clip are how it is read and how it is carried. Carrying again puts a newer
-revision beneath the same lines.
+the first lines of its clip are how it is read and how it is retargeted. Retargeting again puts a
+newer revision beneath the same lines.
 """
 
 import uuid
@@ -30,7 +30,7 @@ from library.parsing import look
 from library.room import require_room
 
 from editing import history, outcomes
-from editing.models import Carried, Clip, JointMap, Revision
+from editing.models import Clip, JointMap, Retargeted, Revision
 from editing.recipes import new_line
 
 MOST_TARGETS = 20
@@ -45,7 +45,7 @@ def newest_of(take: Take, user: AbstractBaseUser) -> Revision:
 def start(
     revision: Revision, targets: Sequence[Take], params: dict[str, Any], user: AbstractBaseUser
 ) -> list[Job]:
-    """Queue a carrying onto each target; the parameters are checked before anything is queued.
+    """Queue a retargeting onto each target; the parameters are checked before anything is queued.
 
     Joints and rest that are given are kept for the pair; where neither is, what is kept counts.
     """
@@ -65,7 +65,7 @@ def start(
         else:
             kept = map_for(workspace, source.skeleton, aim.skeleton)
             fitting = {**params, **as_params(kept)}
-        new_line("carry", fitting, {}, {"target": target.state_id})
+        new_line("retarget", fitting, {}, {"target": target.state_id})
         if by_hand:
             keep_map(workspace, source.skeleton, aim.skeleton, fitting)
         payload = {
@@ -76,12 +76,12 @@ def start(
             "request": str(uuid.uuid4()),
         }
         title = f"{revision.clip.name} onto {target.name}"[:255]
-        started.append(jobs.start(workspace, "carry", title, payload))
+        started.append(jobs.start(workspace, "retarget", title, payload))
     return started
 
 
 def _fitting(params: dict[str, Any], target: Skeleton) -> dict[str, Any]:
-    """The parameters with what a target has joints for: several are carried onto at once."""
+    """The parameters with what a target has joints for: several are retargeted onto at once."""
     out = dict(params)
     for name in ("joints", "rest"):
         if isinstance(out.get(name), dict):
@@ -96,7 +96,7 @@ def _fitting(params: dict[str, Any], target: Skeleton) -> dict[str, Any]:
 
 
 def as_params(kept: Profile) -> dict[str, Any]:
-    """What was kept of a pair, as parameters of the carrying."""
+    """What was kept of a pair, as parameters of the retargeting."""
     return {
         "joints": dict(kept.joints),
         "rest": dict(kept.rest),
@@ -104,8 +104,8 @@ def as_params(kept: Profile) -> dict[str, Any]:
     }
 
 
-@job_kind("carry")
-def carry(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
+@job_kind("retarget")
+def retarget(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
     """The job behind it; taken up again it goes on where it was."""
     given = job.payload
     source = Revision.objects.select_related("state__header", "clip__workspace").get(
@@ -118,7 +118,7 @@ def carry(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
     report(0.4)
     clip = take.clips.filter(binned=None).order_by("id").first() or history.open_clip(take, user)
     assert clip.head_id is not None
-    line = new_line("carry", given["params"], {}, {"target": target.state_id})
+    line = new_line("retarget", given["params"], {}, {"target": target.state_id})
     revision = history.write(
         clip.pk, clip.head_id, uuid.UUID(given["request"]), outcomes.Change(append=line), user
     )
@@ -130,7 +130,7 @@ def carry(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
 
 def take_of_revision(source: Revision, target: Take | None, request: uuid.UUID, name: str) -> Take:
     """A take that is a revision as it stands, made once a request."""
-    there = Carried.objects.filter(request=request).select_related("take").first()
+    there = Retargeted.objects.filter(request=request).select_related("take").first()
     if there is not None:
         return there.take
     workspace = source.clip.workspace
@@ -143,23 +143,23 @@ def take_of_revision(source: Revision, target: Take | None, request: uuid.UUID, 
             workspace=workspace, name=file_name, data=data, size=len(data)
         )
         take = store_take(workspace, stored, looked, name)
-        Carried.objects.create(take=take, source=source, target=target, request=request)
+        Retargeted.objects.create(take=take, source=source, target=target, request=request)
     return take
 
 
 def show(take: Take, state: State) -> None:
-    """The take's picture is of the figure that it was carried onto."""
+    """The take's picture is of the figure that it was retargeted onto."""
     take.picture = picture(load_clip(state))
     take.save(update_fields=["picture"])
 
 
-def source_of(take: Take) -> Carried | None:
-    """What a take was made of, where it was made to be carried."""
-    found = Carried.objects.filter(take=take)
+def source_of(take: Take) -> Retargeted | None:
+    """What a take was made of, where it was made to be retargeted."""
+    found = Retargeted.objects.filter(take=take)
     return found.select_related("source__clip", "target").first()
 
 
-def newer_than(made: Carried) -> int | None:
+def newer_than(made: Retargeted) -> int | None:
     """The newest revision of what a take was made of, if it has gone on since; None where it is in
     the bin, or gone."""
     source = made.source
@@ -177,24 +177,24 @@ def again(clip: Clip, base_id: int, request: uuid.UUID, user: AbstractBaseUser) 
     made = source_of(outcomes.take_of(head))
     newest = None if made is None else newer_than(made)
     if made is None or newest is None:
-        raise BadInput("what this clip was carried from has not changed since")
+        raise BadInput("what this clip was retargeted from has not changed since")
     now = Revision.objects.select_related("state__header", "clip__workspace").get(pk=newest)
     take = take_of_revision(now, made.target, uuid.uuid5(request, "take"), clip.take.name)
     return history.write(clip.pk, base_id, request, outcomes.Change(swap=take), user)
 
 
 def beneath(revision: Revision) -> tuple[Document, Document]:
-    """What a carried clip was carried from, and onto; :class:`BadInput` where it was not."""
-    line = next((x for x in revision.recipe if x["operation"] == "carry"), None)
+    """What a retargeted clip was retargeted from, and onto; :class:`BadInput` where it was not."""
+    line = next((x for x in revision.recipe if x["operation"] == "retarget"), None)
     target = State.objects.filter(pk=line["inputs"]["target"]).first() if line else None
     if target is None:
-        raise BadInput("target: choose a skeleton to carry onto")
+        raise BadInput("target: choose a skeleton to retarget onto")
     return load_clip(outcomes.take_of(revision).state), load_clip(target)
 
 
 def made_of(clip: Clip) -> list[dict[str, Any]]:
-    """Clips that were carried from a clip, the newest first."""
-    found = Carried.objects.filter(source__clip=clip, take__binned=None).select_related("source")
+    """Clips that were retargeted from a clip, the newest first."""
+    found = Retargeted.objects.filter(source__clip=clip, take__binned=None).select_related("source")
     out = []
     for made in found.order_by("-pk"):
         theirs = made.take.worked_on.filter(binned=None).order_by("-pk").first()

@@ -1,7 +1,7 @@
 """A skeleton as it stands, in a space that all figures share.
 
 *Figure space* is metres, Y up, X the figure's own left, Z where it faces. Rotations and places are
-brought there, compared and carried there, and brought back: no axis convention plays a part.
+brought there, compared and retargeted there, and brought back: no axis convention plays a part.
 """
 
 from __future__ import annotations
@@ -48,7 +48,7 @@ def frame(x: Floats, towards: Floats) -> Floats:
 
 
 @dataclass(frozen=True, eq=False)
-class Standing:
+class RestFigure:
     """A skeleton at rest in figure space.
 
     ``to_figure (4,)`` turns its own world into it. ``turns (J, 4)`` and ``points (J, 3)`` are the
@@ -64,7 +64,7 @@ class Standing:
     tips: dict[int, Floats]
 
     @staticmethod
-    def of(skeleton: Skeleton, reading: Reading, rest: Floats | None = None) -> Standing:
+    def of(skeleton: Skeleton, reading: Reading, rest: Floats | None = None) -> RestFigure:
         """A skeleton standing; ``rest (J, 4)`` are local rotations to take for its rest, where
         its own are no pose of a body."""
         body = body_of(skeleton, reading.up_axis, reading.roles)
@@ -82,7 +82,7 @@ class Standing:
                 turns[end.parent], np.array(end.offset)
             )
             tips.setdefault(end.parent, tip)
-        return Standing(skeleton, body, metres, to_figure, turns, points, tips)
+        return RestFigure(skeleton, body, metres, to_figure, turns, points, tips)
 
     def find(self, role: str) -> int | None:
         return self.body.find(role)

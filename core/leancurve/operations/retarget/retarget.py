@@ -1,4 +1,4 @@
-"""Carry: a clip's performance on another skeleton. All that follows it in a recipe is the
+"""Retarget: a clip's performance on another skeleton. All that follows it in a recipe is the
 target's."""
 
 from __future__ import annotations
@@ -27,10 +27,10 @@ from leancurve.operations.base import (
 )
 from leancurve.operations.plant.plant import PlantFeet
 from leancurve.progress import part_of
-from leancurve.retarget.carry import Outcome, Wishes, carried
 from leancurve.retarget.figures import end_errors, foot_slide, largest
 from leancurve.retarget.keys import keyed_as
 from leancurve.retarget.matching import ChainPair
+from leancurve.retarget.retargeting import Retargeted, Wishes, retargeted
 from leancurve.retarget.spaces import require_spaces
 
 Turn = tuple[float, float, float]
@@ -43,7 +43,7 @@ class ChainParams(Params):
     target: tuple[str, str]
 
 
-class CarryParams(Params):
+class RetargetParams(Params):
     joints: dict[str, str] = Field(
         default_factory=dict,
         description="target joints with the source joint that gives them theirs; empty for none",
@@ -70,8 +70,8 @@ class CarryParams(Params):
     )
     spaces: dict[str, str] = Field(
         default_factory=dict,
-        description="relative to what a hand is told, where it is not as carried: the world, the "
-        "chest, the head, the hips, or a prop by its name",
+        description="relative to what a hand is told, where it is not as retargeted: the world, "
+        "the chest, the head, the hips, or a prop by its name",
     )
     clavicles: float = number(1.0, "share", "how much collar bones turn", ge=0, le=1)
     rest_frame: int | None = Field(
@@ -79,7 +79,7 @@ class CarryParams(Params):
     )
     keys: Literal["as the source has them", "on every frame"] = Field(
         "as the source has them",
-        description="where the source is keyed, and what is carried is too",
+        description="where the source is keyed, and what is retargeted is too",
     )
     tolerance_deg: float = number(
         0.5, "°", "how far keyed turns may lie off", {"keys": ["as the source has them"]},
@@ -92,38 +92,38 @@ class CarryParams(Params):
     plant: bool = Field(False, description="hold feet where they stand, by plants")
 
 
-class Carry(Operation[CarryParams]):
-    """Carry the performance onto another skeleton: limbs point where they pointed, feet stand where
-    they stood in proportion, hands hold what they held.
+class Retarget(Operation[RetargetParams]):
+    """Retarget the performance onto another skeleton: limbs point where they pointed, feet stand
+    where they stood in proportion, hands hold what they held.
 
     The target is a clip, of which the skeleton, the channels and their orders, the unit and the up
     axis are taken. Where a joint of it has fewer than three rotation channels it gets three.
     """
 
-    name = "carry"
-    title = "Carry onto a skeleton"
+    name = "retarget"
+    title = "Retarget onto a skeleton"
     step = "retarget"
     continuous = True
-    carries = True
+    retargets = True
     inputs: ClassVar[Mapping[str, Input]] = {
-        "target": Input("clip", "choose a skeleton to carry onto")
+        "target": Input("clip", "choose a skeleton to retarget onto")
     }
     scoped = False
-    Params: ClassVar[type[CarryParams]] = CarryParams
+    Params: ClassVar[type[RetargetParams]] = RetargetParams
 
     def apply_with(
         self,
         clip: Clip,
         inputs: Inputs,
         scope: Scope,
-        params: CarryParams,
+        params: RetargetParams,
         progress: Progress = silent,
     ) -> Patch:
         target = inputs["target"]
         assert isinstance(target, Clip)
         require_joints(clip, target, params.joints, params.rest)
         require_spaces(clip, params.spaces)
-        done = carried(clip, target, wishes_of(params), part_of(progress, 0.0, 0.7))
+        done = retargeted(clip, target, wishes_of(params), part_of(progress, 0.0, 0.7))
         made = done.clip
         curves = dict(made.curves)
         keys: dict[str, int] = {}
@@ -149,11 +149,11 @@ class Carry(Operation[CarryParams]):
         return patch
 
     def told(self, params: Mapping[str, Any]) -> str:
-        return "Carry onto another skeleton"
+        return "Retarget onto another skeleton"
 
 
-def wishes_of(params: CarryParams) -> Wishes:
-    """The parameters as the carrying takes them."""
+def wishes_of(params: RetargetParams) -> Wishes:
+    """The parameters as the retargeting takes them."""
     travel = {"by stride": None, "as it was": 1.0, "by a factor": params.factor}[params.travel]
     return Wishes(
         params.joints, pairs_of(params.chains), params.rest, travel, params.feet, params.hands,
@@ -179,7 +179,7 @@ def require_joints(
             raise BadInput(f"rest: the target has no joint named {name!r}")
 
 
-def report_of(source: Clip, done: Outcome, made: Clip) -> dict[str, Any]:
+def report_of(source: Clip, done: Retargeted, made: Clip) -> dict[str, Any]:
     """What came out, in numbers: mm, and ends in shares of their limbs. ``made`` is the clip as it
     stands in the end, with its plants."""
     ends = end_errors(source, done, support_of(source).floor)

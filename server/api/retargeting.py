@@ -1,4 +1,4 @@
-"""Clips carried onto other skeletons: which there are, how joints are mapped, what comes out."""
+"""Clips retargeted onto other skeletons: which there are, how joints are mapped, what comes out."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from computing.wanted import while_wanted
 from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse
 from documents.store import load_clip
-from editing import carrying
+from editing import retargeting
 from editing.models import Revision
 from leancurve.document.clip import Clip as Document
 from leancurve.document.evaluation import posed
@@ -18,14 +18,14 @@ from leancurve.errors import BadInput
 from leancurve.operations import OPERATIONS, apply_patch
 from leancurve.retarget.matching import ChainPair, match
 from leancurve.retarget.profile import told
-from leancurve.retarget.standing import Standing
+from leancurve.retarget.rest import RestFigure
 from library.models import Take
 from ninja import Router
 
 from api.access import clip_for, revision_for, seen, workspace_for
 from api.clips import clip_out, figure_out
 from api.messages import message, pose_arrays
-from api.schemas import carrying as schemas
+from api.schemas import retargeting as schemas
 from api.schemas import shared
 
 router = Router()
@@ -37,9 +37,9 @@ def _takes(request: HttpRequest) -> QuerySet[Take]:
 
 @router.get("workspaces/{int:workspace_id}/skeletons", response=list[schemas.SkeletonOut])
 def skeletons(request: HttpRequest, workspace_id: int) -> Any:
-    """Skeletons to carry onto: those that came without motion, then one take of each other."""
+    """Skeletons to retarget onto: those that came without motion, then one take of each other."""
     workspace = workspace_for(request, workspace_id)
-    takes = _takes(request).filter(workspace=workspace, carried=None)
+    takes = _takes(request).filter(workspace=workspace, retargeted=None)
     out: list[dict[str, Any]] = []
     shown: set[int] = set()
     for take in sorted(takes, key=lambda t: (t.frames > 1, -t.pk)):
@@ -60,7 +60,7 @@ def skeletons(request: HttpRequest, workspace_id: int) -> Any:
     return out
 
 
-def _figure(standing: Standing) -> dict[str, Any]:
+def _figure(standing: RestFigure) -> dict[str, Any]:
     return {
         "names": list(standing.skeleton.names),
         "parents": list(standing.skeleton.parents),
@@ -73,9 +73,9 @@ def _figure(standing: Standing) -> dict[str, Any]:
 def _both(
     request: HttpRequest, revision: Revision, target: int | None
 ) -> tuple[Document, Document]:
-    """What is carried, and onto what: what a carried clip came of where no target is named."""
+    """What is retargeted, and onto what: what a retargeted clip came of if no target is named."""
     if target is None:
-        return carrying.beneath(revision)
+        return retargeting.beneath(revision)
     aim = seen(request, _takes(request), pk=target)
     return load_clip(revision.state), load_clip(aim.state)
 
@@ -85,10 +85,10 @@ def joint_map(request: HttpRequest, clip_id: int, wanted: schemas.MapIn) -> Any:
     """Which joints of a clip give which of a target theirs, and how either stands at rest."""
     revision = revision_for(request, clip_id, wanted.revision)
     source, aim = _both(request, revision, wanted.target)
-    kept = carrying.map_for(revision.clip.workspace, source.skeleton, aim.skeleton)
+    kept = retargeting.map_for(revision.clip.workspace, source.skeleton, aim.skeleton)
     joints = kept.joints if wanted.joints is None else wanted.joints
     chains = kept.chains if wanted.chains is None else _pairs(wanted.chains)
-    ours, theirs = (Standing.of(c.skeleton, c.reading) for c in (source, aim))
+    ours, theirs = (RestFigure.of(c.skeleton, c.reading) for c in (source, aim))
     links = match(ours, theirs, joints, chains)
     given = links.given
     return {
@@ -106,24 +106,24 @@ def _pairs(given: list[schemas.ChainIO]) -> list[ChainPair]:
     return [ChainPair((c.source[0], c.source[1]), (c.target[0], c.target[1])) for c in given]
 
 
-@router.get("clips/{int:clip_id}/carried", response=list[schemas.MadeOut])
+@router.get("clips/{int:clip_id}/retargeted", response=list[schemas.MadeOut])
 def made_of(request: HttpRequest, clip_id: int) -> Any:
-    """Clips that were carried from this one, the newest first."""
-    return carrying.made_of(clip_for(request, clip_id))
+    """Clips that were retargeted from this one, the newest first."""
+    return retargeting.made_of(clip_for(request, clip_id))
 
 
-@router.post("clips/{int:clip_id}/carry", response=list[shared.JobOut])
-def carry(request: HttpRequest, clip_id: int, wanted: schemas.CarryIn) -> Any:
-    """Carry a revision onto skeletons: a job each, which makes a clip of its own."""
+@router.post("clips/{int:clip_id}/retarget", response=list[shared.JobOut])
+def retarget(request: HttpRequest, clip_id: int, wanted: schemas.RetargetIn) -> Any:
+    """Retarget a revision onto skeletons: a job each, which makes a clip of its own."""
     revision = revision_for(request, clip_id, wanted.revision)
     mine = _takes(request).filter(workspace=revision.clip.workspace)
     targets = [seen(request, mine, pk=pk) for pk in wanted.targets]
-    return carrying.start(revision, targets, wanted.params, request.user)
+    return retargeting.start(revision, targets, wanted.params, request.user)
 
 
-@router.post("workspaces/{int:workspace_id}/carry", response=list[shared.JobOut])
-def carry_many(request: HttpRequest, workspace_id: int, wanted: schemas.CarryManyIn) -> Any:
-    """Carry what was last worked on of many takes onto one skeleton, a job each."""
+@router.post("workspaces/{int:workspace_id}/retarget", response=list[shared.JobOut])
+def retarget_many(request: HttpRequest, workspace_id: int, wanted: schemas.RetargetManyIn) -> Any:
+    """Retarget what was last worked on of many takes onto one skeleton, a job each."""
     workspace = workspace_for(request, workspace_id)
     mine = _takes(request).filter(workspace=workspace)
     target = seen(request, mine, pk=wanted.target)
@@ -133,20 +133,20 @@ def carry_many(request: HttpRequest, workspace_id: int, wanted: schemas.CarryMan
     return [
         job
         for take in (takes[pk] for pk in dict.fromkeys(wanted.takes))
-        for job in carrying.start(
-            carrying.newest_of(take, request.user), [target], wanted.params, request.user
+        for job in retargeting.start(
+            retargeting.newest_of(take, request.user), [target], wanted.params, request.user
         )
     ]
 
 
-@router.post("clips/{int:clip_id}/carry/preview/whole")
-def preview(request: HttpRequest, clip_id: int, wanted: schemas.CarryPreviewIn) -> HttpResponse:
-    """What carrying would make of the clip: the target's poses and the numbers. Nothing is
+@router.post("clips/{int:clip_id}/retarget/preview/whole")
+def preview(request: HttpRequest, clip_id: int, wanted: schemas.RetargetPreviewIn) -> HttpResponse:
+    """What retargeting would make of the clip: the target's poses and the numbers. Nothing is
     saved; latest wins."""
     revision = revision_for(request, clip_id, wanted.revision)
     source, aim = _both(request, revision, wanted.target)
     began = time.perf_counter()
-    patch = OPERATIONS["carry"].run(
+    patch = OPERATIONS["retarget"].run(
         source, wanted.params, progress=while_wanted, inputs={"target": aim}
     )
     took = round(time.perf_counter() - began, 3)
@@ -174,10 +174,10 @@ def _drawn(clip: Document) -> dict[str, Any]:
 
 
 @router.post(
-    "clips/{int:clip_id}/carry/again", response={200: shared.ClipOut, 409: shared.ConflictOut}
+    "clips/{int:clip_id}/retarget/again", response={200: shared.ClipOut, 409: shared.ConflictOut}
 )
 def again(request: HttpRequest, clip_id: int, wanted: schemas.AgainIn) -> Any:
-    """Put what the clip was carried from, as it stands now, beneath its lines."""
+    """Put what the clip was retargeted from, as it stands now, beneath its lines."""
     clip = clip_for(request, clip_id)
-    carrying.again(clip, wanted.revision, wanted.request_id, request.user)
+    retargeting.again(clip, wanted.revision, wanted.request_id, request.user)
     return clip_out(clip_for(request, clip_id))

@@ -1,11 +1,11 @@
-/** A character for the chosen takes: each is carried onto it, as a clip of its own. */
+/** A character for the chosen takes: each is retargeted onto it, as a clip of its own. */
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answer, client, textOf } from '../api/client'
 import { Button, Check, Choice, Dialog } from '../ui/controls'
 import { counted } from '../ui/numbers'
 
-export function CarryMany({
+export function RetargetMany({
   workspace,
   takes,
   onClose,
@@ -20,7 +20,7 @@ export function CarryMany({
     queryFn: () =>
       answer(client.GET('/api/workspaces/{workspace_id}/skeletons', { params: { path } })),
   })
-  // A character is not carried onto itself.
+  // A character is not retargeted onto itself.
   const there = skeletons?.filter((s) => s.still && !takes.includes(s.take)) ?? []
   const [chosen, setChosen] = useState('')
   const [plant, setPlant] = useState(true)
@@ -29,7 +29,7 @@ export function CarryMany({
   const start = async () => {
     try {
       await answer(
-        client.POST('/api/workspaces/{workspace_id}/carry', {
+        client.POST('/api/workspaces/{workspace_id}/retarget', {
           params: { path },
           body: { takes, target: Number(target), params: { plant } },
         }),
@@ -59,7 +59,7 @@ export function CarryMany({
           Hold feet where they stand, by plants
         </Check>
         <p className="text-ink-3">
-          What was last worked on of each take is carried, with the map of joints that is kept for
+          What was last worked on of each take is retargeted, with the map of joints that is kept for
           the pair. Each becomes a clip of its own.
         </p>
         {trouble && (
@@ -71,7 +71,7 @@ export function CarryMany({
       <div className="flex gap-2 border-rule border-t px-4 py-3 [&>button]:h-8 [&>button]:flex-1">
         <Button onClick={onClose}>Not now</Button>
         <Button kind="primary" disabled={!target} onClick={() => void start()}>
-          Carry
+          Retarget
         </Button>
       </div>
     </Dialog>

@@ -1,5 +1,5 @@
-"""A whole clip carried onto another skeleton, in order: rests agreed, rotations, root, feet, hands,
-twist; then said in the target's own joints, orders and unit."""
+"""A whole clip retargeted onto another skeleton, in order: rests agreed, rotations, root, feet,
+hands, twist; then said in the target's own joints, orders and unit."""
 
 from __future__ import annotations
 
@@ -18,28 +18,28 @@ from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats, Ints
 from leancurve.numbers.continuity import continuous
 from leancurve.progress import Progress, silent
-from leancurve.retarget.carrying import (
+from leancurve.retarget.matching import ChainPair, JointMap, match
+from leancurve.retarget.reaching import Reached, feet, lead, places
+from leancurve.retarget.rest import RestFigure
+from leancurve.retarget.spaces import space_goals
+from leancurve.retarget.things import retargeted_props
+from leancurve.retarget.touching import Touch, arms_of, find_touches, hand_goals
+from leancurve.retarget.transfer import (
     World,
-    carry,
     level_soles,
     local_of,
+    transfer,
     travel_between,
     twisted,
     world_of,
 )
-from leancurve.retarget.matching import ChainPair, JointMap, match
-from leancurve.retarget.reaching import Reached, feet, lead, places
-from leancurve.retarget.spaces import space_goals
-from leancurve.retarget.standing import Standing
-from leancurve.retarget.things import carried_props
-from leancurve.retarget.touching import Touch, arms_of, find_touches, hand_goals
 
 USUAL_ORDER = ("rz", "rx", "ry")
 
 
 @dataclass(frozen=True)
 class Wishes:
-    """How a clip is carried. ``joints`` are target joints with their source by name, ``chains``
+    """How a clip is retargeted. ``joints`` are target joints with their source by name, ``chains``
     those that follow others by hand, ``rest`` turns of target joints by hand (rotation vectors,
     degrees, figure space); ``travel`` a factor of the way over the floor, None by the legs'
     lengths; ``feet`` and ``hands`` the shares to which they are led; ``thing`` how many times as
@@ -61,33 +61,33 @@ class Wishes:
 
 
 @dataclass(frozen=True, eq=False)
-class Outcome:
-    """A carried clip, the map it was carried by, what its hands hold and touch, and what came out
+class Retargeted:
+    """A retargeted clip, the map it was made by, what its hands hold and touch, and what came out
     in numbers: by how much an end falls short at most, by how much the hips went down and where."""
 
     clip: Clip
     links: JointMap
-    source: Standing
-    target: Standing
+    source: RestFigure
+    target: RestFigure
     touches: tuple[Touch, ...]
     missed_mm: Mapping[str, float]
     lowered_mm: float
     lowered_frame: int
 
     def gives(self, joint: int) -> bool:
-        """Whether a target joint's turn is what was carried, not just its rest."""
+        """Whether a target joint's turn is what was retargeted, not just its rest."""
         how = self.links.links[joint].how
         twists = self.target.body.joints[joint].role.endswith("twist")
         return how in ("joint", "chain", "twist", "hand") or twists
 
 
-def carried(
+def retargeted(
     source: Clip, target: Clip, wishes: Wishes | None = None, progress: Progress = silent
-) -> Outcome:
+) -> Retargeted:
     """A clip on the skeleton of ``target``: its names, layout, orders, unit and up axis."""
     wishes = wishes or Wishes()
-    ours = Standing.of(source.skeleton, source.reading, _rest_of(source, wishes.rest_frame))
-    theirs = Standing.of(target.skeleton, target.reading)
+    ours = RestFigure.of(source.skeleton, source.reading, _rest_of(source, wishes.rest_frame))
+    theirs = RestFigure.of(target.skeleton, target.reading)
     support, contacts = support_of(source), contacts_of(source)
     motion = world_of(source, ours, support.floor)
     links = match(ours, theirs, wishes.joints, wishes.chains)
@@ -95,7 +95,7 @@ def carried(
     progress(0.2)
     turned = {target.skeleton.index(n): np.array(v) for n, v in wishes.rest.items()}
     soles = level_soles(ours, theirs, motion, links, _flat(contacts, source.frames))
-    done = carry(ours, theirs, motion, links, travel, clavicles=wishes.clavicles, soles=soles,
+    done = transfer(ours, theirs, motion, links, travel, clavicles=wishes.clavicles, soles=soles,
                  by_hand=turned)  # fmt: skip
     progress(0.5)
     reached = feet(ours, theirs, motion, done, contacts, travel, float(source.rate), wishes.feet)
@@ -114,21 +114,21 @@ def carried(
     clip = said(source, target, theirs, reached, links, motion.floor)
     if source.props:
         there = World(reached.turns, places(theirs, reached.turns, reached.hips), motion.floor)
-        props, curves = carried_props(
+        props, curves = retargeted_props(
             source, ours, theirs, motion, there, touches, travel, wishes.thing
         )
         clip = replace(clip, props=props).with_curves(curves)
     missed = {k: float(m.max(initial=0.0)) * 1000.0 for k, m in reached.missed.items()}
     lowest = int(np.argmax(reached.lowered)) if source.frames else 0
     progress(1.0)
-    return Outcome(
+    return Retargeted(
         replace(clip, contacts=tuple(contacts)), links, ours, theirs, touches,
         missed, float(reached.lowered.max(initial=0.0)) * 1000.0, lowest,
     )  # fmt: skip
 
 
 def _lead_hands(
-    theirs: Standing, reached: Reached, points: Floats, shifts: Mapping[str, Floats], share: float
+    theirs: RestFigure, reached: Reached, points: Floats, shifts: Mapping[str, Floats], share: float
 ) -> None:
     """Arms' ends moved by a share of ``shifts (F, 3)``, by side, in place."""
     if share == 0.0:
@@ -161,7 +161,7 @@ def _flat(contacts: Sequence[Contact], frames: int) -> dict[str, Ints]:
 
 
 def said(
-    source: Clip, target: Clip, theirs: Standing, reached: Reached, links: JointMap, floor: float
+    source: Clip, target: Clip, theirs: RestFigure, reached: Reached, links: JointMap, floor: float
 ) -> Clip:
     """The motion in the target's own channels, continuous."""
     local = local_of(theirs, reached.turns)
@@ -207,7 +207,7 @@ def said(
 MOVES = frozenset({"tx", "ty", "tz"})
 
 
-def _carrier(standing: Standing, layout: tuple[tuple[str, ...], ...]) -> int:
+def _carrier(standing: RestFigure, layout: tuple[tuple[str, ...], ...]) -> int:
     """The joint that carries the figure about: the hips, or one above them that moves."""
     hips = standing.find("hips") or 0
     for enough in (MOVES.issubset, MOVES.intersection):
@@ -217,7 +217,7 @@ def _carrier(standing: Standing, layout: tuple[tuple[str, ...], ...]) -> int:
     return hips
 
 
-def _translations(standing: Standing, reached: Reached, local: Floats, carrier: int) -> Floats:
+def _translations(standing: RestFigure, reached: Reached, local: Floats, carrier: int) -> Floats:
     """The carrier's local translations ``(F, 3)``, own unit, that put the hips where they are."""
     skeleton = standing.skeleton
     hips = standing.find("hips") or 0

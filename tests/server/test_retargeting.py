@@ -1,4 +1,4 @@
-"""Clips carried onto other skeletons: of their own, pinned, carried again, with their map kept."""
+"""Clips retargeted onto other skeletons: of their own, pinned, made again, with their map kept."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ import pytest
 from documents.models import State
 from documents.store import load_clip
 from editing import storage
-from editing.models import Carried, Clip, Revision
+from editing.models import Clip, Retargeted, Revision
 from editing.sweeping import sweep
 from leancurve.demo.characters import heron_file, wren_file
 from leancurve.document.clip import Clip as Document
@@ -43,13 +43,13 @@ def document_of(clip: dict) -> Document:
     return load_clip(Revision.objects.get(pk=clip["head"]["id"]).state)
 
 
-def carried(api: Api, clip: dict, targets: list[Take], **params: Any) -> list[dict]:
+def retargeted(api: Api, clip: dict, targets: list[Take], **params: Any) -> list[dict]:
     body = {
         "revision": clip["head"]["id"],
         "targets": [t.pk for t in targets],
         "params": params,
     }
-    started = api.post(f"clips/{clip['id']}/carry", body)
+    started = api.post(f"clips/{clip['id']}/retarget", body)
     assert started.status_code == 200, started.content
     out = []
     for job in started.json():
@@ -73,15 +73,15 @@ def test_a_clip_is_carried_onto_two_skeletons_at_once(
     api: Api, clip: dict, heron: Take, wren: Take
 ) -> None:
     smooth = api.apply(clip, "unflip")
-    two = carried(api, smooth, [heron, wren], feet=0.5)
+    two = retargeted(api, smooth, [heron, wren], feet=0.5)
     assert [c["name"] for c in two] == [f"{smooth['name']} · Heron", f"{smooth['name']} · Wren"]
     for made, target in zip(two, (heron, wren), strict=True):
-        assert [line["operation"] for line in made["head"]["recipe"]] == ["read", "carry"]
+        assert [line["operation"] for line in made["head"]["recipe"]] == ["read", "retarget"]
         assert made["frames"] == clip["frames"]
         assert [j["name"] for j in made["joints"]] == list(load_clip(target.state).skeleton.names)
-        assert made["carried"]["clip"] == clip["id"]
-        assert made["carried"]["revision"] == smooth["head"]["number"]
-        assert made["carried"]["newest"] is None
+        assert made["retargeted"]["clip"] == clip["id"]
+        assert made["retargeted"]["revision"] == smooth["head"]["number"]
+        assert made["retargeted"]["newest"] is None
         assert made["head"]["report"]["mapped"] == len(made["joints"])
     # The source is as it was, and stands on the shelf beside its two.
     assert api.get(f"clips/{clip['id']}").json()["head"]["id"] == smooth["head"]["id"]
@@ -90,14 +90,14 @@ def test_a_clip_is_carried_onto_two_skeletons_at_once(
 def test_what_is_carried_is_worked_on_and_measured_on_its_own_skeleton(
     api: Api, clip: dict, heron: Take
 ) -> None:
-    (made,) = carried(api, api.apply(clip, "unflip"), [heron])
+    (made,) = retargeted(api, api.apply(clip, "unflip"), [heron])
     thin = api.apply(made, "thin", tolerance_deg=0.5)
     assert thin["head"]["keys"] < made["head"]["keys"]
     told = api.get(f"clips/{made['id']}/account?revision={thin['head']['id']}")
     assert told.status_code == 200, told.content
     kinds = {line["told"]: line for line in told.json()["lines"]}
-    assert kinds["Carry onto another skeleton"]["kind"] == "carry"
-    # What thinning cost is told against the carried motion, not against the source's joints.
+    assert kinds["Retarget onto another skeleton"]["kind"] == "retarget"
+    # What thinning cost is told against the retargeted motion, not against the source's joints.
     assert 0.0 < told.json()["cost_deg"]["size"] < 5.0
     drift = api.get(f"clips/{made['id']}/drift?revision={thin['head']['id']}")
     assert drift.status_code == 200, drift.content
@@ -106,17 +106,17 @@ def test_what_is_carried_is_worked_on_and_measured_on_its_own_skeleton(
 def test_the_line_can_be_changed_and_all_after_it_follows(
     api: Api, clip: dict, heron: Take
 ) -> None:
-    (made,) = carried(api, api.apply(clip, "unflip"), [heron])
+    (made,) = retargeted(api, api.apply(clip, "unflip"), [heron])
     thin = api.apply(made, "thin", tolerance_deg=0.5)
     line = thin["head"]["recipe"][1]
     edit = {
-        "line_id": line["line_id"], "operation": "carry",
+        "line_id": line["line_id"], "operation": "retarget",
         "params": {**line["params"], "clavicles": 0.0}, "inputs": line["inputs"],
     }  # fmt: skip
     done = api.write(thin, edit=edit)
     assert done.status_code == 200, done.content
     after = done.json()
-    assert [x["operation"] for x in after["head"]["recipe"]] == ["read", "carry", "thin"]
+    assert [x["operation"] for x in after["head"]["recipe"]] == ["read", "retarget", "thin"]
     assert after["head"]["state"] != thin["head"]["state"]
     undone = api.post(f"clips/{made['id']}/undo", {"revision": after["head"]["id"]}).json()
     assert undone["head"]["state"] == thin["head"]["state"]
@@ -126,10 +126,10 @@ def test_when_the_source_goes_on_the_clip_says_so_and_is_carried_again(
     api: Api, clip: dict, heron: Take
 ) -> None:
     smooth = api.apply(clip, "unflip")
-    (made,) = carried(api, smooth, [heron])
+    (made,) = retargeted(api, smooth, [heron])
     thin = api.apply(made, "thin", tolerance_deg=0.5)
     refused = api.post(
-        f"clips/{made['id']}/carry/again",
+        f"clips/{made['id']}/retarget/again",
         {"revision": thin["head"]["id"], "request_id": str(uuid.uuid4())},
     )
     assert refused.status_code == 422
@@ -137,18 +137,18 @@ def test_when_the_source_goes_on_the_clip_says_so_and_is_carried_again(
 
     further = api.apply(smooth, "smooth")
     told = api.get(f"clips/{made['id']}").json()
-    assert told["carried"]["newest"] == further["head"]["id"]
+    assert told["retargeted"]["newest"] == further["head"]["id"]
     assert told["head"]["state"] == thin["head"]["state"]  # pinned: nothing moved by itself
     body = {"revision": thin["head"]["id"], "request_id": str(uuid.uuid4())}
-    done = api.post(f"clips/{made['id']}/carry/again", body)
+    done = api.post(f"clips/{made['id']}/retarget/again", body)
     assert done.status_code == 200, done.content
     after = done.json()
-    assert [x["operation"] for x in after["head"]["recipe"]] == ["read", "carry", "thin"]
-    assert after["carried"]["newest"] is None
+    assert [x["operation"] for x in after["head"]["recipe"]] == ["read", "retarget", "thin"]
+    assert after["retargeted"]["newest"] is None
     assert after["head"]["state"] != thin["head"]["state"]
     # Sent twice, done once; and undo brings back what lay beneath.
     assert (
-        api.post(f"clips/{made['id']}/carry/again", body).json()["head"]["id"]
+        api.post(f"clips/{made['id']}/retarget/again", body).json()["head"]["id"]
         == (after["head"]["id"])
     )
     undone = api.post(f"clips/{made['id']}/undo", {"revision": after["head"]["id"]}).json()
@@ -166,7 +166,7 @@ def test_what_was_mapped_by_hand_is_kept_for_the_pair(api: Api, clip: dict, hero
     assert first["target"]["is_pose"]
     assert "LeftPalm" in first["unused"]
 
-    carried(api, clip, [heron], joints={"Head": ""}, rest={"LeftUpArm": [0, 0, 5]})
+    retargeted(api, clip, [heron], joints={"Head": ""}, rest={"LeftUpArm": [0, 0, 5]})
     again = api.post(f"clips/{clip['id']}/map", body).json()
     assert again["joints"] == {"Head": ""}
     assert again["rest"] == {"LeftUpArm": [0, 0, 5]}
@@ -184,12 +184,12 @@ def test_a_preview_shows_the_target_s_poses_and_saves_nothing(
     api: Api, clip: dict, wren: Take
 ) -> None:
     body = {"revision": clip["head"]["id"], "target": wren.pk, "params": {"feet": 0.0}}
-    got = api.post(f"clips/{clip['id']}/carry/preview/whole", body)
+    got = api.post(f"clips/{clip['id']}/retarget/preview/whole", body)
     made = arrays(got)
     assert made["rotation"].shape == (clip["frames"], 52, 4)
     assert about(got)["figure"]["up_axis"] == "z"
     assert about(got)["report"]["mapped"] == 52
-    assert not Carried.objects.exists()
+    assert not Retargeted.objects.exists()
     assert Clip.objects.count() == 1
 
 
@@ -201,11 +201,11 @@ def test_bad_wishes_are_refused_in_one_sentence(api: Api, clip: dict, heron: Tak
         ({"thing": 1e300}, "thing"),
         ({"nonsense": 1}, "nonsense"),
     ):
-        refused = api.post(f"clips/{clip['id']}/carry", {**ask, "params": params})
+        refused = api.post(f"clips/{clip['id']}/retarget", {**ask, "params": params})
         assert refused.status_code == 422, params
         assert said in refused.json()["detail"]
-    assert not Job.objects.filter(kind="carry").exists()
-    gone = api.post(f"clips/{clip['id']}/carry", {**ask, "targets": [10**9]})
+    assert not Job.objects.filter(kind="retarget").exists()
+    gone = api.post(f"clips/{clip['id']}/retarget", {**ask, "targets": [10**9]})
     assert gone.status_code == 404
 
 
@@ -214,36 +214,36 @@ def test_the_skeleton_stays_as_long_as_a_clip_is_carried_onto_it(
 ) -> None:
     from datetime import timedelta
 
-    (made,) = carried(api, clip, [heron])
+    (made,) = retargeted(api, clip, [heron])
     state = heron.state_id
     storage.forget_take(heron)
     sweep(timedelta(0))
     assert State.objects.filter(pk=state).exists()
     line = made["head"]["recipe"][1]
     edit = {
-        "line_id": line["line_id"], "operation": "carry",
+        "line_id": line["line_id"], "operation": "retarget",
         "params": {"clavicles": 0.5}, "inputs": line["inputs"],
     }  # fmt: skip
     assert api.write(made, edit=edit).status_code == 200
     storage.forget_clip(Clip.objects.get(pk=made["id"]))
-    Take.objects.filter(carried__isnull=False).delete()
+    Take.objects.filter(retargeted__isnull=False).delete()
     sweep(timedelta(0))
     assert not State.objects.filter(pk=state).exists()
 
 
 def test_a_job_taken_up_again_makes_one_clip(api: Api, clip: dict, heron: Take) -> None:
     body = {"revision": clip["head"]["id"], "targets": [heron.pk]}
-    (job,) = api.post(f"clips/{clip['id']}/carry", body).json()
+    (job,) = api.post(f"clips/{clip['id']}/retarget", body).json()
     kinds.run(job["id"])
     Job.objects.filter(pk=job["id"]).update(state="running")
     kinds.run(job["id"])
-    assert Take.objects.filter(carried__isnull=False).count() == 1
+    assert Take.objects.filter(retargeted__isnull=False).count() == 1
     made = Clip.objects.get(take__carried__isnull=False)
     assert made.revisions.count() == 2
 
 
 def test_a_carried_clip_is_delivered_and_read_back(api: Api, clip: dict, wren: Take) -> None:
-    (made,) = carried(api, api.apply(clip, "unflip"), [wren], plant=True)
+    (made,) = retargeted(api, api.apply(clip, "unflip"), [wren], plant=True)
     assert made["plants"]
     document = document_of(made)
     assert document.reading.up_axis == "z"
@@ -258,26 +258,26 @@ def test_many_takes_are_carried_onto_one_skeleton(
     other = brought_in(workspace, "second.bvh", short_file)
     smooth = api.apply(clip, "unflip")
     body = {"takes": [take.pk, other.pk], "target": heron.pk, "params": {"plant": True}}
-    started = api.post(f"workspaces/{workspace.pk}/carry", body)
+    started = api.post(f"workspaces/{workspace.pk}/retarget", body)
     assert started.status_code == 200, started.content
-    listed = api.get(f"workspaces/{workspace.pk}/jobs?kind=carry").json()
+    listed = api.get(f"workspaces/{workspace.pk}/jobs?kind=retarget").json()
     assert [j["state"] for j in listed] == ["queued", "queued"]
     for job in started.json():
         kinds.run(job["id"])
-    made = Carried.objects.select_related("source").order_by("pk")
+    made = Retargeted.objects.select_related("source").order_by("pk")
     assert [m.source.clip.take_id for m in made if m.source] == [take.pk, other.pk]
     # What was last worked on, not the capture, where somebody did.
     assert made[0].source_id == smooth["head"]["id"]
-    assert api.get(f"clips/{clip['id']}/carried").json()[0]["current"]
-    gone = api.post(f"workspaces/{workspace.pk}/carry", {**body, "takes": [10**9]})
+    assert api.get(f"clips/{clip['id']}/retargeted").json()[0]["current"]
+    gone = api.post(f"workspaces/{workspace.pk}/retarget", {**body, "takes": [10**9]})
     assert gone.status_code == 422
 
 
 def test_parts_of_another_clip_are_brought_over_as_a_line_and_previewed(
     api: Api, workspace: Workspace, take: Take, clip: dict, heron: Take
 ) -> None:
-    """One arm of the suit's walk in a range of what was carried onto Heron before."""
-    (made,) = carried(api, clip, [heron])
+    """One arm of the suit's walk in a range of what was retargeted onto Heron before."""
+    (made,) = retargeted(api, clip, [heron])
     wanted = {
         "operation": "bring_over",
         "params": {"at": 10, "start": 40},

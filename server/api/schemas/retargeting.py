@@ -1,4 +1,4 @@
-"""What the carrying router takes and gives."""
+"""What the retargeting router takes and gives."""
 
 from typing import Any, Literal
 from uuid import UUID
@@ -7,7 +7,7 @@ from ninja import Field, Schema
 
 
 class SkeletonOut(Schema):
-    """A skeleton to carry onto, as a take has it; one without motion is nothing else."""
+    """A skeleton to retarget onto, as a take has it; one without motion is nothing else."""
 
     take: int
     state: str = Field(description="what a line names it by")
@@ -18,7 +18,7 @@ class SkeletonOut(Schema):
 
 
 class MadeOut(Schema):
-    """A clip that was made of another one by carrying it."""
+    """A clip that was made of another one by retargeting it."""
 
     clip: int
     name: str
@@ -37,7 +37,7 @@ class ChainIO(Schema):
 
 class MapIn(Schema):
     revision: int
-    target: int | None = Field(None, description="the one it is carried onto where absent")
+    target: int | None = Field(None, description="the one it is retargeted onto where absent")
     joints: dict[str, str] | None = Field(None, description="set by hand; as kept where absent")
     chains: list[ChainIO] | None = Field(None, description="set by hand; as kept where absent")
 
@@ -72,21 +72,21 @@ class MapOut(Schema):
     target: FigureOut
 
 
-class CarryIn(Schema):
+class RetargetIn(Schema):
     revision: int
     targets: list[int] = Field(min_length=1, max_length=20)
     params: dict[str, Any] = {}
 
 
-class CarryManyIn(Schema):
+class RetargetManyIn(Schema):
     takes: list[int] = Field(min_length=1, max_length=200)
     target: int
     params: dict[str, Any] = {}
 
 
-class CarryPreviewIn(Schema):
+class RetargetPreviewIn(Schema):
     revision: int
-    target: int | None = Field(None, description="the one it is carried onto where absent")
+    target: int | None = Field(None, description="the one it is retargeted onto where absent")
     params: dict[str, Any] = {}
     view: str = ""
     sequence: int = 0
