@@ -160,87 +160,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/clips/{clip_id}/carried": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Made Of
-         * @description Clips that were carried from this one, the newest first.
-         */
-        get: operations["api_carrying_made_of"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/clips/{clip_id}/carry": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Carry
-         * @description Carry a revision onto skeletons: a job each, which makes a clip of its own.
-         */
-        post: operations["api_carrying_carry"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/clips/{clip_id}/carry/again": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Again
-         * @description Put what the clip was carried from, as it stands now, beneath its lines.
-         */
-        post: operations["api_carrying_again"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/clips/{clip_id}/carry/preview/whole": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Preview
-         * @description What carrying would make of the clip: the target's poses and the numbers. Nothing is
-         *     saved; latest wins.
-         */
-        post: operations["api_carrying_preview"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/clips/{clip_id}/contacts": {
         parameters: {
             query?: never;
@@ -515,7 +434,7 @@ export interface paths {
          * Joint Map
          * @description Which joints of a clip give which of a target theirs, and how either stands at rest.
          */
-        post: operations["api_carrying_joint_map"];
+        post: operations["api_retargeting_joint_map"];
         delete?: never;
         options?: never;
         head?: never;
@@ -795,6 +714,87 @@ export interface paths {
          * @description Handles fitted again to the keys in scope, as edits to be written.
          */
         post: operations["api_clips_refit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/retarget": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retarget
+         * @description Retarget a revision onto skeletons: a job each, which makes a clip of its own.
+         */
+        post: operations["api_retargeting_retarget"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/retarget/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Again
+         * @description Put what the clip was retargeted from, as it stands now, beneath its lines.
+         */
+        post: operations["api_retargeting_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/retarget/preview/whole": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview
+         * @description What retargeting would make of the clip: the target's poses and the numbers. Nothing is
+         *     saved; latest wins.
+         */
+        post: operations["api_retargeting_preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/retargeted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Made Of
+         * @description Clips that were retargeted from this one, the newest first.
+         */
+        get: operations["api_retargeting_made_of"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1447,26 +1447,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/workspaces/{workspace_id}/carry": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Carry Many
-         * @description Carry what was last worked on of many takes onto one skeleton, a job each.
-         */
-        post: operations["api_carrying_carry_many"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/workspaces/{workspace_id}/export": {
         parameters: {
             query?: never;
@@ -1586,6 +1566,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/workspaces/{workspace_id}/retarget": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retarget Many
+         * @description Retarget what was last worked on of many takes onto one skeleton, a job each.
+         */
+        post: operations["api_retargeting_retarget_many"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/workspaces/{workspace_id}/skeletons": {
         parameters: {
             query?: never;
@@ -1595,9 +1595,9 @@ export interface paths {
         };
         /**
          * Skeletons
-         * @description Skeletons to carry onto: those that came without motion, then one take of each other.
+         * @description Skeletons to retarget onto: those that came without motion, then one take of each other.
          */
-        get: operations["api_carrying_skeletons"];
+        get: operations["api_retargeting_skeletons"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1881,77 +1881,6 @@ export interface components {
             /** Target */
             target: number[];
         };
-        /**
-         * CarriedOut
-         * @description What a clip was carried from; ``newest`` is a later revision of it, if it has gone on.
-         */
-        CarriedOut: {
-            /** Clip */
-            clip: number | null;
-            /** Clip Name */
-            clip_name: string;
-            /** Newest */
-            newest: number | null;
-            /** Revision */
-            revision: number | null;
-            /** Target */
-            target: number | null;
-        };
-        /** CarryIn */
-        CarryIn: {
-            /**
-             * Params
-             * @default {}
-             */
-            params: {
-                [key: string]: unknown;
-            };
-            /** Revision */
-            revision: number;
-            /** Targets */
-            targets: number[];
-        };
-        /** CarryManyIn */
-        CarryManyIn: {
-            /**
-             * Params
-             * @default {}
-             */
-            params: {
-                [key: string]: unknown;
-            };
-            /** Takes */
-            takes: number[];
-            /** Target */
-            target: number;
-        };
-        /** CarryPreviewIn */
-        CarryPreviewIn: {
-            /**
-             * Params
-             * @default {}
-             */
-            params: {
-                [key: string]: unknown;
-            };
-            /** Revision */
-            revision: number;
-            /**
-             * Sequence
-             * @default 0
-             */
-            sequence: number;
-            /**
-             * Target
-             * @description the one it is carried onto where absent
-             */
-            target?: number | null;
-            /**
-             * View
-             * @default
-             */
-            view: string;
-        };
         /** ChainIO */
         ChainIO: {
             /**
@@ -1989,8 +1918,6 @@ export interface components {
             can_redo: boolean;
             /** Can Undo */
             can_undo: boolean;
-            /** @description what it was carried from, if it was */
-            carried: components["schemas"]["CarriedOut"] | null;
             /** End Sites */
             end_sites: components["schemas"]["EndSiteOut"][];
             /**
@@ -2030,6 +1957,8 @@ export interface components {
             /** Rate */
             rate: number[];
             reading: components["schemas"]["ReadingOut"];
+            /** @description what it was retargeted from, if it was */
+            retargeted: components["schemas"]["RetargetedOut"] | null;
             /** Skeleton */
             skeleton: string;
             /** Take */
@@ -2562,7 +2491,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "continuity" | "mend" | "calm" | "thin" | "plant" | "carry" | "hand" | "layer" | "place";
+            kind: "continuity" | "mend" | "calm" | "thin" | "plant" | "retarget" | "hand" | "layer" | "place";
             /** Line Id */
             line_id: string;
             /** Mended */
@@ -2620,7 +2549,7 @@ export interface components {
         };
         /**
          * MadeOut
-         * @description A clip that was made of another one by carrying it.
+         * @description A clip that was made of another one by retargeting it.
          */
         MadeOut: {
             /** Clip */
@@ -2656,7 +2585,7 @@ export interface components {
             revision: number;
             /**
              * Target
-             * @description the one it is carried onto where absent
+             * @description the one it is retargeted onto where absent
              */
             target?: number | null;
         };
@@ -3317,6 +3246,77 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** RetargetIn */
+        RetargetIn: {
+            /**
+             * Params
+             * @default {}
+             */
+            params: {
+                [key: string]: unknown;
+            };
+            /** Revision */
+            revision: number;
+            /** Targets */
+            targets: number[];
+        };
+        /** RetargetManyIn */
+        RetargetManyIn: {
+            /**
+             * Params
+             * @default {}
+             */
+            params: {
+                [key: string]: unknown;
+            };
+            /** Takes */
+            takes: number[];
+            /** Target */
+            target: number;
+        };
+        /** RetargetPreviewIn */
+        RetargetPreviewIn: {
+            /**
+             * Params
+             * @default {}
+             */
+            params: {
+                [key: string]: unknown;
+            };
+            /** Revision */
+            revision: number;
+            /**
+             * Sequence
+             * @default 0
+             */
+            sequence: number;
+            /**
+             * Target
+             * @description the one it is retargeted onto where absent
+             */
+            target?: number | null;
+            /**
+             * View
+             * @default
+             */
+            view: string;
+        };
+        /**
+         * RetargetedOut
+         * @description What a clip was retargeted from; ``newest`` is a later revision of it, if it has gone on.
+         */
+        RetargetedOut: {
+            /** Clip */
+            clip: number | null;
+            /** Clip Name */
+            clip_name: string;
+            /** Newest */
+            newest: number | null;
+            /** Revision */
+            revision: number | null;
+            /** Target */
+            target: number | null;
+        };
         /** RevisionOut */
         RevisionOut: {
             /** Cause */
@@ -3397,7 +3397,7 @@ export interface components {
         };
         /**
          * SkeletonOut
-         * @description A skeleton to carry onto, as a take has it; one without motion is nothing else.
+         * @description A skeleton to retarget onto, as a take has it; one without motion is nothing else.
          */
         SkeletonOut: {
             /** Joints */
@@ -3519,11 +3519,6 @@ export interface components {
         };
         /** TakeOut */
         TakeOut: {
-            /**
-             * Carried Onto
-             * @description the skeleton that it was made to be carried onto
-             */
-            carried_onto: string | null;
             /** Channels */
             channels: number;
             /**
@@ -3570,6 +3565,11 @@ export interface components {
              * @description frames a second: numerator, denominator
              */
             rate: number[];
+            /**
+             * Retargeted Onto
+             * @description the skeleton that it was made to be retargeted onto
+             */
+            retargeted_onto: string | null;
             /** Skeleton */
             skeleton: string;
             /** Warnings */
@@ -3938,113 +3938,6 @@ export interface operations {
             };
         };
     };
-    api_carrying_made_of: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                clip_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["MadeOut"][];
-                };
-            };
-        };
-    };
-    api_carrying_carry: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                clip_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CarryIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"][];
-                };
-            };
-        };
-    };
-    api_carrying_again: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                clip_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["AgainIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ClipOut"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ConflictOut"];
-                };
-            };
-        };
-    };
-    api_carrying_preview: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                clip_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CarryPreviewIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-        };
-    };
     api_inspections_contacts: {
         parameters: {
             query: {
@@ -4397,7 +4290,7 @@ export interface operations {
             };
         };
     };
-    api_carrying_joint_map: {
+    api_retargeting_joint_map: {
         parameters: {
             query?: never;
             header?: never;
@@ -4779,6 +4672,113 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RefitOut"];
+                };
+            };
+        };
+    };
+    api_retargeting_retarget: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RetargetIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"][];
+                };
+            };
+        };
+    };
+    api_retargeting_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AgainIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConflictOut"];
+                };
+            };
+        };
+    };
+    api_retargeting_preview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RetargetPreviewIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    api_retargeting_made_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeOut"][];
                 };
             };
         };
@@ -5790,32 +5790,6 @@ export interface operations {
             };
         };
     };
-    api_carrying_carry_many: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                workspace_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CarryManyIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"][];
-                };
-            };
-        };
-    };
     api_place_export: {
         parameters: {
             query?: never;
@@ -6010,7 +5984,33 @@ export interface operations {
             };
         };
     };
-    api_carrying_skeletons: {
+    api_retargeting_retarget_many: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RetargetManyIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"][];
+                };
+            };
+        };
+    };
+    api_retargeting_skeletons: {
         parameters: {
             query?: never;
             header?: never;

@@ -59,8 +59,8 @@ export function RetargetMany({
           Hold feet where they stand, by plants
         </Check>
         <p className="text-ink-3">
-          What was last worked on of each take is retargeted, with the map of joints that is kept for
-          the pair. Each becomes a clip of its own.
+          What was last worked on of each take is retargeted, with the map of joints that is kept
+          for the pair. Each becomes a clip of its own.
         </p>
         {trouble && (
           <p role="alert" className="text-bad">

@@ -10,10 +10,10 @@ import { goOn } from '../view/place'
 import { clearKeys } from '../view/selection'
 import { transport } from '../view/transport'
 import { lookAnew } from '../view/viewing'
-import { retargetAnew } from './retargeting'
 import { loadCatalogue, titleOf } from './catalogue'
 import { bringAll, type Curves, catchUp, follow, forgetPoses, showCurves } from './confirmed'
 import { cancelPreview } from './previews'
+import { retargetAnew } from './retargeting'
 import { type Entry, type Request, type Sender, Writes } from './writes'
 
 const { getState: get, setState: set } = useBench

@@ -8,10 +8,10 @@ import type { Clip } from '../../evaluation/model'
 import {
   askSoon,
   BESIDE_M,
-  retargetLine,
-  retargetOnto,
   PLAIN,
   type Report,
+  retargetLine,
+  retargetOnto,
   useRetargeting,
   type Wishes,
 } from '../../sync/retargeting'
