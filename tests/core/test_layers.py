@@ -225,7 +225,7 @@ def test_flattened_is_the_same_on_every_frame_and_the_layers_stay_off() -> None:
     assert all(x.muted for x in flat.layers)
     assert all(p.muted for p in flat.plants)
     assert [x.name for x in flat.layers] == [x.name for x in clip.layers]
-    # The one heard again lies over what it was flattened into: twice.
+    # The one unmuted again lies over what it was flattened into: twice.
     twice = edited(flat, {"do": "set", "name": "numbers", "muted": False})
     assert apart(twice, flat) == pytest.approx(7.0, abs=0.1)
 

@@ -61,7 +61,7 @@ def test_what_cannot_be_merged_is_told() -> None:
     with pytest.raises(BadInput, match="arms lies between them"):
         done(three(), "merge_layers", layers=["aim", "spine"])
     off = edited(three(), *({"do": "set", "name": n, "muted": True} for n in ("aim", "arms")))
-    with pytest.raises(BadInput, match="none of these layers is heard"):
+    with pytest.raises(BadInput, match="muted or weigh nothing"):
         done(off, "merge_layers", layers=["aim", "arms"])
 
 

@@ -67,7 +67,7 @@ def done(clip: Clip, name: str, params: dict[str, Any] | None = None, **scope: A
 def with_flag(curve: KeyedCurve, keys: list[int], flag: KeyFlag) -> KeyedCurve:
     flags = curve.flags.copy()
     flags[keys] |= np.uint8(flag)
-    return curve.edited(flags=flags).among_heard(forward_only).checked()
+    return curve.edited(flags=flags).among_live(forward_only).checked()
 
 
 # Muted keys
@@ -108,7 +108,7 @@ def test_a_key_set_among_muted_ones_keeps_the_shape() -> None:
     times = np.linspace(curve.time[0], curve.time[-1], 300)
     assert more.at(times) == pytest.approx(curve.at(times), abs=1e-9)
     assert more.key_count == 8
-    assert np.count_nonzero(~more.heard) == 2
+    assert np.count_nonzero(~more.live) == 2
 
 
 def test_tidying_takes_no_key_for_the_double_of_a_muted_one() -> None:
@@ -358,7 +358,7 @@ def test_muted_riding_and_held_keys_go_through_pins(
     pins = [[1, 1], [int(last / 2), int(last / 3) + 2], [int(last), int(last)]]
     after = done(clip, "retime", {"pins": pins, "smooth": smooth}).curves[RX]
     assert isinstance(after, KeyedCurve)
-    assert np.count_nonzero(~after.heard) <= 1
+    assert np.count_nonzero(~after.live) <= 1
     warp = Warp(*np.array(pins, dtype=float).T, smooth)
     frames = np.arange(1.0, last + 1)
     # A held value steps within the frame; all else keeps to its path.

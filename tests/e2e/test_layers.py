@@ -67,7 +67,7 @@ def test_corrections_are_laid_over_a_walk_weighed_flattened_and_delivered(
     settled(page)
     expect(row).to_contain_text("up to 12.50°")
 
-    # A second one on the forearm lies above, goes below, is muted and heard again.
+    # A second one on the forearm lies above, goes below, is muted and unmuted again.
     new_layer(page, "arm closer")
     joint(page, "LeftForearm")
     typed(page, "arm closer: LeftForearm turn Z", "18.5")

@@ -20,6 +20,7 @@ from leancurve.figure.feet import foot_points
 from leancurve.figure.skeleton import UP
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats, runs
+from leancurve.numbers.spans import merged
 
 AIRBORNE = "airborne"
 STATURE_MM = 1750.0
@@ -80,13 +81,7 @@ def hysteresis(begin: Bools, stay: Bools) -> list[tuple[int, int]]:
 
 def tidy(spans: list[tuple[int, int]], shortest: int, gap: int) -> list[tuple[int, int]]:
     """Spans with gaps of up to ``gap`` frames closed; then those of ``shortest`` frames or more."""
-    joined: list[tuple[int, int]] = []
-    for first, last in spans:
-        if joined and first - joined[-1][1] - 1 <= gap:
-            joined[-1] = (joined[-1][0], last)
-        else:
-            joined.append((first, last))
-    return [s for s in joined if s[1] - s[0] + 1 >= shortest]
+    return [s for s in merged(spans, gap) if s[1] - s[0] + 1 >= shortest]
 
 
 def rest_height(heights: Floats, speeds: Floats, slow: float, stature: float) -> float:

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve
-from leancurve.curves.sayings import said_anew
+from leancurve.curves.solutions import in_solution
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import effective, evaluate
 from leancurve.document.layer import Layer
@@ -18,7 +18,7 @@ from leancurve.document.scope import Scope
 from leancurve.document.track import TrackId
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
-from leancurve.numbers.continuity import Saying, continuous_within
+from leancurve.numbers.continuity import EulerSolution, continuous_within
 from leancurve.progress import Progress, silent
 
 SNAP_DEG = 40.0
@@ -128,17 +128,17 @@ def solve(
 def said_as(clip: Clip, joint: int, given: Floats, angles: Floats) -> dict[TrackId, Curve]:
     """Curves of a joint that stands at the angles ``given (F, n)``, to say the equal ``angles``.
 
-    Keyed curves keep their keys at their times (:func:`said_anew`). Channels that stay are left
+    Keyed curves keep their keys at their times (:func:`in_solution`). Channels that stay are left
     out.
     """
-    saying = Saying.between(given, angles)
+    solution = EulerSolution.between(given, angles)
     out: dict[TrackId, Curve] = {}
     for k, track in enumerate(clip.turns_of(joint)):
         if np.array_equal(given[:, k], angles[:, k]):
             continue
         curve = clip.curves[track]
         if isinstance(curve, KeyedCurve):
-            out[track] = said_anew(curve, saying.sign[:, k], saying.shift[:, k])
+            out[track] = in_solution(curve, solution.sign[:, k], solution.shift[:, k])
         else:
             out[track] = SampledCurve(np.ascontiguousarray(angles[:, k]))
     return out
@@ -163,7 +163,7 @@ NEAR_DEG = 60.0
 """Two rotations of one frame farther apart are two motions: their angles tell no solution."""
 
 
-def layers_said_anew(before: Clip, after: Clip, joints: Iterable[int]) -> dict[TrackId, Curve]:
+def layers_resolved(before: Clip, after: Clip, joints: Iterable[int]) -> dict[TrackId, Curve]:
     """Curves of layers whose numbers mean angles, where joints below them are said otherwise.
 
     What a layer adds to a middle angle, or leads one to, means another turn in the other Euler
@@ -196,7 +196,7 @@ def _own(clip: Clip, joint: int) -> Floats:
 
 def _told(curve: Curve, sign: Floats, shift: Floats) -> Curve:
     if isinstance(curve, KeyedCurve):
-        return said_anew(curve, sign, shift)
+        return in_solution(curve, sign, shift)
     return SampledCurve(sign * curve.at(np.arange(len(sign), dtype=np.float64)) + shift)
 
 

@@ -159,23 +159,23 @@ class KeyedCurve:
         return out
 
     @cached_property
-    def heard(self) -> Bools:
+    def live(self) -> Bools:
         """Keys that are not muted ``(K,)``."""
         return np.asarray((self.flags & KeyFlag.MUTED) == 0)
 
     @cached_property
     def unmuted(self) -> KeyedCurve:
         """The curve without its muted keys: what is evaluated."""
-        return self if bool(np.all(self.heard)) else self.only(self.heard)
+        return self if bool(np.all(self.live)) else self.only(self.live)
 
-    def among_heard(self, change: Callable[[KeyedCurve], KeyedCurve]) -> KeyedCurve:
+    def among_live(self, change: Callable[[KeyedCurve], KeyedCurve]) -> KeyedCurve:
         """The curve with its unmuted keys changed, as many of them, muted ones as they were."""
         if self.unmuted is self:
             return change(self)
         inner = change(self.unmuted)
         columns = {n: c.copy() for n, c in self.columns.items()}
         for name, column in columns.items():
-            column[self.heard] = inner.columns[name]
+            column[self.live] = inner.columns[name]
         return self.edited(**columns)
 
     def at(self, frames: Floats) -> Floats:
@@ -204,7 +204,7 @@ class KeyedCurve:
             lengths = getattr(self, name)
             if np.any((lengths < 0) | (lengths > LONGEST)):
                 raise BadInput(f"{name} must lie in 0 to 4/3 of the segment's span")
-        if not np.any(self.heard):
+        if not np.any(self.live):
             raise BadInput("a curve needs at least one key that is not muted")
         if np.any(runs_back(self.unmuted)):
             raise BadInput("lengths of a segment's two handles would let time run back")

@@ -30,8 +30,8 @@ def settled(curve: KeyedCurve, touched: Bools) -> KeyedCurve:
     Those of hold and free handles stay as they are. Muted keys are nobody's neighbours.
     """
     if curve.unmuted is not curve:
-        near = touched | _across(touched, curve.heard)
-        return curve.among_heard(lambda heard: settled(heard, near[curve.heard]))
+        near = touched | _across(touched, curve.live)
+        return curve.among_live(lambda live: settled(live, near[curve.live]))
     kind = curve.handle
     slope_in, slope_out = curve.slope_in.copy(), curve.slope_out.copy()
     for asked, slopes in (
@@ -51,11 +51,11 @@ def settled(curve: KeyedCurve, touched: Bools) -> KeyedCurve:
     return curve.edited(slope_in=slope_in, slope_out=slope_out)
 
 
-def _across(touched: Bools, heard: Bools) -> Bools:
+def _across(touched: Bools, live: Bools) -> Bools:
     """The unmuted keys on both sides of the muted keys that are touched."""
     out = np.zeros_like(touched)
-    at = np.flatnonzero(heard)
-    for k in np.flatnonzero(touched & ~heard).tolist():
+    at = np.flatnonzero(live)
+    for k in np.flatnonzero(touched & ~live).tolist():
         right = int(np.searchsorted(at, k))
         out[at[max(right - 1, 0) : right + 1]] = True
     return out

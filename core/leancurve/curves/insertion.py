@@ -56,7 +56,7 @@ def insert_key(curve: KeyedCurve, time: float, extent: Extent | None = None) -> 
 
 def with_muted(changed: KeyedCurve, curve: KeyedCurve) -> KeyedCurve:
     """Muted keys of ``curve`` put back, but those at whose time another key stands now."""
-    muted = curve.only(~curve.heard)
+    muted = curve.only(~curve.live)
     gap = np.abs(muted.time[:, None] - changed.time[None, :]).min(axis=1)
     muted = muted.only(gap >= SAME_TIME)
     ids = changed.id.copy()
@@ -269,7 +269,7 @@ def cut(curve: KeyedCurve, first: float, last: float) -> KeyedCurve:
     if curve.unmuted is not curve:
         part = cut(curve.unmuted, first, last)
         inside = (curve.time > first) & (curve.time < last)
-        return with_muted(part, curve.only(inside)) if np.any(inside & ~curve.heard) else part
+        return with_muted(part, curve.only(inside)) if np.any(inside & ~curve.live) else part
     extent = (first, last)
     whole = insert_key(insert_key(curve, first, extent), last, extent)
     time = whole.time.copy()

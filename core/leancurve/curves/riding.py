@@ -43,12 +43,12 @@ def retimed_keys(curve: KeyedCurve, time: Floats) -> KeyedCurve | None:
     time = carried(curve, time, time != curve.time)
     if np.any(np.diff(time) <= 0):
         return None
-    heard = curve.heard
-    before, after, wide = _scales(curve.time[heard], time[heard])
+    live = curve.live
+    before, after, wide = _scales(curve.time[live], time[live])
     slope_in, slope_out = curve.slope_in.copy(), curve.slope_out.copy()
-    joined = slope_in[heard] == slope_out[heard]
-    slope_in[heard] *= np.where(joined, wide, before)
-    slope_out[heard] *= np.where(joined, wide, after)
+    joined = slope_in[live] == slope_out[live]
+    slope_in[live] *= np.where(joined, wide, before)
+    slope_out[live] *= np.where(joined, wide, after)
     moved = curve.edited(time=time, slope_in=slope_in, slope_out=slope_out)
     return settled(moved, beside(time != curve.time))
 

@@ -81,7 +81,7 @@ class Mark:
 @dataclass(frozen=True)
 class Placement:
     """Where a whole clip stands: ``move (3,)`` in the skeleton's unit, ``turn`` degrees about the
-    up axis, ``scale`` of its way along the floor, both about the point ``about (3,)``."""
+    up axis, ``scale`` of its path over the floor, both about the point ``about (3,)``."""
 
     move: tuple[float, float, float] = (0.0, 0.0, 0.0)
     turn: float = 0.0

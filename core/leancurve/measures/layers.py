@@ -28,8 +28,8 @@ def layer_changes(clip: Clip) -> list[LayerChange]:
     for at, layer in enumerate(clip.layers):
         other = replace(layer, muted=not layer.muted)
         turned = replace(clip, layers=(*clip.layers[:at], other, *clip.layers[at + 1 :]))
-        heard, silent = (turned, clip) if layer.muted else (clip, turned)
-        change = pose_drift(heard, posed(heard), silent, posed(silent))
+        on, off = (turned, clip) if layer.muted else (clip, turned)
+        change = pose_drift(on, posed(on), off, posed(off))
         touched = set(layer.shares)
         parts = [g for g, joints in clip.body.groups.items() if touched & set(joints)]
         joints = tuple(names[j] for j in sorted(touched))

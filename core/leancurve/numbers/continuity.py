@@ -65,7 +65,7 @@ def continuous_within(angles: Floats, order: str, inside: Bools) -> tuple[Floats
 
 
 @dataclass(frozen=True)
-class Saying:
+class EulerSolution:
     """How a motion is said on each frame: ``sign * angles + shift``, both ``(F, n)``.
 
     ``shift`` is in degrees, whole half turns; the sign is -1 for the middle angle of the other
@@ -76,14 +76,14 @@ class Saying:
     shift: Floats
 
     @staticmethod
-    def between(angles: Floats, said: Floats) -> Saying:
+    def between(angles: Floats, said: Floats) -> EulerSolution:
         """What makes angles ``(F, n)`` the equal angles ``said``."""
         sign = np.ones_like(angles)
         if angles.shape[1] == 3:
             away = said[:, [0, 2]] - angles[:, [0, 2]]
             # The other solution is half a turn away in both outer angles.
             sign[np.all(np.round(away / 180.0) % 2 == 1, axis=1), 1] = -1.0
-        return Saying(sign, 180.0 * np.round((said - sign * angles) / 180.0))
+        return EulerSolution(sign, 180.0 * np.round((said - sign * angles) / 180.0))
 
     def of(self, angles: Floats) -> Floats:
         """Angles ``(F, n)`` said so."""
@@ -101,7 +101,7 @@ def rewritten(angles: Floats, rotations: Floats, moved: Bools, order: str) -> Fl
     fresh = old.copy()
     fresh[moved] = rotation.angles_near(rotations[moved], order, old[moved])
     lifted = continuous(fresh[None], order)[0][0]
-    out = Saying.between(old, angles).of(lifted)
+    out = EulerSolution.between(old, angles).of(lifted)
     kept = ~moved & np.all(np.abs(out - angles) < SAME_DEG, axis=1)
     out[kept] = angles[kept]
     return out

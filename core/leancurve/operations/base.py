@@ -11,7 +11,7 @@ from weakref import WeakKeyDictionary, ref
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from leancurve.cleaning.continuity import kept_continuous, layers_said_anew
+from leancurve.cleaning.continuity import kept_continuous, layers_resolved
 from leancurve.curves.curve import Curve
 from leancurve.document.clip import Accepted, Clip, Contact, Mark, Placement, Reading
 from leancurve.document.layer import NOBODY, Layer
@@ -148,7 +148,7 @@ def layers_kept(clip: Clip, patch: Patch) -> Patch:
     after = apply_patch(clip, patch)
     if not turned or not after.layers or after.frames != clip.frames:
         return patch
-    curves = layers_said_anew(clip, after, turned)
+    curves = layers_resolved(clip, after, turned)
     # What the operation itself has written of a layer is meant so.
     curves = {t: c for t, c in curves.items() if t not in patch.curves}
     return replace(patch, curves={**patch.curves, **curves}) if curves else patch

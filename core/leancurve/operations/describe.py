@@ -74,7 +74,7 @@ LABELS = {
     "repeat.last": "To",
     "repeat.offset": "What goes on",
     "close_loop.spread": "Spread over",
-    "close_loop.travel": "Way over the floor stays",
+    "close_loop.travel": "Root motion stays",
     "lean.amount": "How far",
     "flow.stops": "Stop where it turns back",
     "slide.by": "Later by",

@@ -21,8 +21,9 @@ from leancurve.figure.feet import Limb, limbs_of
 from leancurve.figure.limb import reach, usual_hinge
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats
+from leancurve.numbers.spans import merged
 from leancurve.retarget.rest import RestFigure
-from leancurve.retarget.transfer import Transferred, Travel, World
+from leancurve.retarget.transfer import Pair, Transferred
 
 STRAIGHT = 0.985
 """Share of its length up to which a leg is led without asking the hips."""
@@ -71,17 +72,6 @@ def _fade(out: Floats, frame: int, over: int, way: int) -> None:
             out[at] = out[frame] * (1.0 - eased(np.array(k / over)))
 
 
-def merged(spans: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
-    """Spans that overlap or touch as one."""
-    out: list[tuple[int, int]] = []
-    for first, last in sorted(spans):
-        if out and first <= out[-1][1] + 1:
-            out[-1] = (out[-1][0], max(last, out[-1][1]))
-        else:
-            out.append((first, last))
-    return out
-
-
 def smooth(values: Floats, frames: int) -> Floats:
     """A mean weighed by a Hann window of that many frames to either side."""
     window = np.hanning(2 * frames + 3)[1:-1]
@@ -111,17 +101,9 @@ def places(target: RestFigure, turns: Floats, hips: Floats) -> Floats:
     return np.asarray(points + (hips - points[:, own])[:, None])
 
 
-def feet(
-    source: RestFigure,
-    target: RestFigure,
-    motion: World,
-    done: Transferred,
-    contacts: Sequence[Contact],
-    travel: Travel,
-    rate: float,
-    share: float = 1.0,
-) -> Reached:
+def feet(pair: Pair, done: Transferred, contacts: Sequence[Contact], share: float = 1.0) -> Reached:
     """The retargeted motion with its feet where they were, in proportion."""
+    source, target, motion = pair.source, pair.target, pair.motion
     points = places(target, done.turns, done.hips)
     frames = len(points)
     legs = [x for x in limbs_of(target.skeleton, target.body) if x.is_leg]
@@ -134,9 +116,8 @@ def feet(
             continue
         other = theirs[leg.name]
         side = leg.name.split()[0]
-        shift, mask = _shift(source, target, motion, points, contacts, travel, side)
-        lift = _lift(source, target, motion, done.turns, points + shift[:, None], side, travel,
-                     mask, rate)  # fmt: skip
+        shift, mask = _shift(pair, points, contacts, side)
+        lift = _lift(pair, done.turns, points + shift[:, None], side, mask)
         shift[:, 1] += lift
         goals[leg.name] = points[:, leg.end] + share * shift
         held[leg.name] = mask
@@ -150,7 +131,7 @@ def feet(
             wanted = _drop(points[:, leg.upper], goals[leg.name], most)
             lowered = np.maximum(lowered, np.where(held[leg.name], wanted, 0.0))
     if np.any(lowered > 0.0):
-        around = max(1, round(LOWERING_S * rate))
+        around = max(1, round(LOWERING_S * pair.rate))
         lowered = smooth(maximum_filter1d(lowered, 2 * around + 1, mode="nearest"), around)
     turns = done.turns.copy()
     down = np.zeros((frames, 3))
@@ -212,15 +193,10 @@ def _drop(hip: Floats, goal: Floats, most: Floats) -> Floats:
 
 
 def _shift(
-    source: RestFigure,
-    target: RestFigure,
-    motion: World,
-    points: Floats,
-    contacts: Sequence[Contact],
-    travel: Travel,
-    side: str,
+    pair: Pair, points: Floats, contacts: Sequence[Contact], side: str
 ) -> tuple[Floats, Bools]:
     """By how much a foot is moved ``(F, 3)``, and where it is in contact ``(F,)``."""
+    source, target, motion, travel = pair.source, pair.target, pair.motion, pair.travel
     count = len(points)
     known = np.zeros((count, 3))
     mask = np.zeros(count, dtype=np.bool_)
@@ -247,28 +223,19 @@ def _shift(
     return led(known, spans), mask
 
 
-def _lift(
-    source: RestFigure,
-    target: RestFigure,
-    motion: World,
-    turns: Floats,
-    points: Floats,
-    side: str,
-    travel: Travel,
-    mask: Bools,
-    rate: float,
-) -> Floats:
+def _lift(pair: Pair, turns: Floats, points: Floats, side: str, mask: Bools) -> Floats:
     """How far a foot off its contacts is lifted so that it is no deeper in the floor than the
     source's own, in proportion ``(F,)``."""
-    low = _lowest(target, turns, points, side)
-    theirs = _lowest(source, motion.turns, motion.points, side)
+    motion = pair.motion
+    low = _lowest(pair.target, turns, points, side)
+    theirs = _lowest(pair.source, motion.turns, motion.points, side)
     if low is None or theirs is None:
         return np.zeros(len(points))
-    allowed = motion.floor + np.minimum(travel.up * (theirs - motion.floor), 0.0)
+    allowed = motion.floor + np.minimum(pair.travel.up * (theirs - motion.floor), 0.0)
     deep = np.where(mask, 0.0, np.maximum(allowed - low, 0.0))
     if not np.any(deep > 1e-9):
         return np.zeros(len(points))
-    around = max(1, round(LIFTING_S * rate))
+    around = max(1, round(LIFTING_S * pair.rate))
     rising = smooth(maximum_filter1d(deep, 2 * around + 1, mode="nearest"), around)
     near = smooth(maximum_filter1d(mask.astype(np.float64), 2 * around + 1), around)
     return np.where(mask, 0.0, rising * (1.0 - near))

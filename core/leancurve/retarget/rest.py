@@ -13,6 +13,7 @@ import numpy as np
 
 from leancurve.document.clip import Reading
 from leancurve.figure.body import Body, body_of
+from leancurve.figure.limb import arc
 from leancurve.figure.skeleton import UP, Skeleton, forward_kinematics_plain
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
@@ -31,12 +32,9 @@ def unit(v: Floats) -> Floats:
 
 def between(a: Floats, b: Floats) -> Floats:
     """The shortest rotation ``(4,)`` that turns one direction into another."""
-    u, v = unit(a), unit(b)
-    w = 1.0 + float(u @ v)
-    if w < 1e-12:
-        across = unit(np.cross(u, np.eye(3)[np.argmin(np.abs(u))]))
-        return np.array([*across, 0.0])
-    return rotation.normalise(np.array([*np.cross(u, v), w]))
+    one, other = unit(a), unit(b)
+    across = unit(np.cross(one, np.eye(3)[np.argmin(np.abs(one))]))
+    return np.asarray(arc(one[None], other[None], across[None])[0])
 
 
 def frame(x: Floats, towards: Floats) -> Floats:

@@ -25,6 +25,7 @@ from leancurve.retarget.spaces import space_goals
 from leancurve.retarget.things import retargeted_props
 from leancurve.retarget.touching import Touch, arms_of, find_touches, hand_goals
 from leancurve.retarget.transfer import (
+    Pair,
     World,
     level_soles,
     local_of,
@@ -41,7 +42,7 @@ USUAL_ORDER = ("rz", "rx", "ry")
 class Wishes:
     """How a clip is retargeted. ``joints`` are target joints with their source by name, ``chains``
     those that follow others by hand, ``rest`` turns of target joints by hand (rotation vectors,
-    degrees, figure space); ``travel`` a factor of the way over the floor, None by the legs'
+    degrees, figure space); ``travel`` a factor of the path over the floor, None by the legs'
     lengths; ``feet`` and ``hands`` the shares to which they are led; ``thing`` how many times as
     large the target's things are as the source's, which both hands hold; ``spaces`` says relative
     to what a hand is told, ``{"left hand": "head"}``; ``clavicles`` the share of their turn that
@@ -91,32 +92,30 @@ def retargeted(
     support, contacts = support_of(source), contacts_of(source)
     motion = world_of(source, ours, support.floor)
     links = match(ours, theirs, wishes.joints, wishes.chains)
-    travel = travel_between(ours, theirs, wishes.travel)
+    pair = Pair(
+        ours, theirs, motion, links, travel_between(ours, theirs, wishes.travel),
+        float(source.rate), wishes.thing,
+    )  # fmt: skip
     progress(0.2)
     turned = {target.skeleton.index(n): np.array(v) for n, v in wishes.rest.items()}
-    soles = level_soles(ours, theirs, motion, links, _flat(contacts, source.frames))
-    done = transfer(ours, theirs, motion, links, travel, clavicles=wishes.clavicles, soles=soles,
-                 by_hand=turned)  # fmt: skip
+    soles = level_soles(pair, _flat(contacts, source.frames))
+    done = transfer(pair, clavicles=wishes.clavicles, soles=soles, by_hand=turned)
     progress(0.5)
-    reached = feet(ours, theirs, motion, done, contacts, travel, float(source.rate), wishes.feet)
-    touches = find_touches(ours, motion, float(source.rate))
+    reached = feet(pair, done, contacts, wishes.feet)
+    touches = find_touches(ours, motion, pair.rate)
     if wishes.spaces and source.frames:
         there = World(reached.turns, places(theirs, reached.turns, reached.hips), motion.floor)
-        goals = space_goals(
-            source, ours, theirs, motion, there, touches, travel, wishes.thing, wishes.spaces
-        )
+        goals = space_goals(source, pair, there, touches, wishes.spaces)
         _lead_hands(theirs, reached, there.points, goals, wishes.hands)
     if touches:
         there = World(reached.turns, places(theirs, reached.turns, reached.hips), motion.floor)
-        goals = hand_goals(ours, theirs, motion, there, touches, float(source.rate), wishes.thing)
+        goals = hand_goals(pair, there, touches)
         _lead_hands(theirs, reached, there.points, goals, wishes.hands)
     progress(0.7)
     clip = said(source, target, theirs, reached, links, motion.floor)
     if source.props:
         there = World(reached.turns, places(theirs, reached.turns, reached.hips), motion.floor)
-        props, curves = retargeted_props(
-            source, ours, theirs, motion, there, touches, travel, wishes.thing
-        )
+        props, curves = retargeted_props(source, pair, there, touches)
         clip = replace(clip, props=props).with_curves(curves)
     missed = {k: float(m.max(initial=0.0)) * 1000.0 for k, m in reached.missed.items()}
     lowest = int(np.argmax(reached.lowered)) if source.frames else 0

@@ -15,7 +15,7 @@ from leancurve.numbers.arrays import Floats
 from leancurve.retarget.rest import RestFigure
 from leancurve.retarget.things import retargeted_props
 from leancurve.retarget.touching import SIDES, Touch, palm
-from leancurve.retarget.transfer import Travel, World, turned
+from leancurve.retarget.transfer import Pair, World, turned
 
 HANDS = tuple(f"{side} hand" for side in SIDES)
 WORLD = "world"
@@ -33,18 +33,11 @@ def require_spaces(clip: Clip, spaces: Mapping[str, str]) -> None:
 
 
 def space_goals(
-    source: Clip,
-    ours: RestFigure,
-    theirs: RestFigure,
-    here: World,
-    there: World,
-    touches: tuple[Touch, ...],
-    travel: Travel,
-    thing: float,
-    spaces: Mapping[str, str],
+    source: Clip, pair: Pair, there: World, touches: tuple[Touch, ...], spaces: Mapping[str, str]
 ) -> dict[str, Floats]:
     """By how much the hand of each side that is told in a space of its own is moved ``(F, 3)``,
     metres in figure space."""
+    ours, theirs, here, travel = pair.source, pair.target, pair.motion, pair.travel
     out: dict[str, Floats] = {}
     for end, space in spaces.items():
         side = end.split()[0]
@@ -70,8 +63,8 @@ def space_goals(
             turn = rotation.multiply(ours.to_figure, turns[:, at])
             place = ours.metres * rotation.rotate(ours.to_figure, points[:, at])
             local = rotation.rotate(rotation.conjugate(turn), mine - place)
-            goes = _prop_place(source, ours, theirs, here, there, touches, travel, thing, at)
-            goal = goes + rotation.rotate(turn, thing * local)
+            goes = _prop_place(source, pair, there, touches, at)
+            goal = goes + rotation.rotate(turn, pair.thing * local)
         out[side] = goal - its
     return out
 
@@ -83,11 +76,10 @@ def _joint(standing: RestFigure, part: str) -> int | None:
 
 
 def _prop_place(
-    source: Clip, ours: RestFigure, theirs: RestFigure, here: World, there: World,
-    touches: tuple[Touch, ...], travel: Travel, thing: float, at: int,
-) -> Floats:  # fmt: skip
+    source: Clip, pair: Pair, there: World, touches: tuple[Touch, ...], at: int
+) -> Floats:
     """Where a prop of the source's goes ``(F, 3)``, metres in figure space."""
-    props, curves = retargeted_props(source, ours, theirs, here, there, touches, travel, thing)
+    props, curves = retargeted_props(source, pair, there, touches)
     frames = np.arange(source.frames, dtype=np.float64)
     own = np.stack([curves[t].at(frames) for t in props[at].tracks[:3]], axis=-1)
-    return np.asarray(theirs.metres * rotation.rotate(theirs.to_figure, own))
+    return np.asarray(pair.target.metres * rotation.rotate(pair.target.to_figure, own))

@@ -25,28 +25,27 @@ from leancurve.retarget.touching import (
     Touch,
     palm,
 )
-from leancurve.retarget.transfer import Travel, World, turned
+from leancurve.retarget.transfer import Pair, World, turned
 
 NEAR_HAND = 0.3
 """How far from a palm, or from the middle of two, a thing that is held may be: share of stature."""
 
 
 def retargeted_props(
-    source: Clip, ours: RestFigure, theirs: RestFigure, here: World, there: World,
-    touches: tuple[Touch, ...], travel: Travel, thing: float,
-) -> tuple[tuple[Prop, ...], dict[TrackId, Curve]]:  # fmt: skip
-    """The source's props in the target's unit and world, ``thing`` times as large."""
+    source: Clip, pair: Pair, there: World, touches: tuple[Touch, ...]
+) -> tuple[tuple[Prop, ...], dict[TrackId, Curve]]:
+    """The source's props in the target's unit and world, as large as things are there."""
+    ours, theirs = pair.source, pair.target
     if not source.props or not source.frames:
         return (), {}
     turns, points = placed_props(source)
     turns = rotation.multiply(ours.to_figure, turns)
     points = ours.metres * rotation.rotate(ours.to_figure, points)
-    rate = float(source.rate)
     back = rotation.conjugate(theirs.to_figure)
-    scale = thing * ours.metres / theirs.metres
+    scale = pair.thing * ours.metres / theirs.metres
     props, curves = [], {}
     for k, prop in enumerate(source.props):
-        place = _placed(ours, theirs, here, there, touches, travel, points[:, k], rate, thing)
+        place = _placed(pair, there, touches, points[:, k])
         own = rotation.rotate(back, place) / theirs.metres
         turn = rotation.multiply(back, turns[:, k])
         angles = continuous(rotation.to_euler(turn, ORDER)[None], ORDER)[0][0]
@@ -63,11 +62,10 @@ def retargeted_props(
     return tuple(props), curves
 
 
-def _placed(
-    ours: RestFigure, theirs: RestFigure, here: World, there: World, touches: tuple[Touch, ...],
-    travel: Travel, points: Floats, rate: float, thing: float,
-) -> Floats:  # fmt: skip
+def _placed(pair: Pair, there: World, touches: tuple[Touch, ...], points: Floats) -> Floats:
     """Where a prop goes ``(F, 3)``: as far as the figure, but with the hands that hold it."""
+    ours, theirs, here, travel = pair.source, pair.target, pair.motion, pair.travel
+    thing, rate = pair.thing, pair.rate
     free = points * np.array([travel.along, 0.0, travel.along])
     free[:, 1] = there.floor + travel.up * (points[:, 1] - here.floor)
     known = np.zeros_like(free)

@@ -17,7 +17,7 @@ from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats
 from leancurve.retarget.reaching import GOING_S, led
 from leancurve.retarget.rest import RestFigure, unit
-from leancurve.retarget.transfer import World, turned
+from leancurve.retarget.transfer import Pair, World, turned
 
 SIDES = ("left", "right")
 AROUND_S = 0.25
@@ -204,20 +204,13 @@ def _touches(
     return out
 
 
-def hand_goals(
-    source: RestFigure,
-    target: RestFigure,
-    here: World,
-    there: World,
-    touches: tuple[Touch, ...],
-    rate: float,
-    thing: float = 1.0,
-) -> dict[str, Floats]:
+def hand_goals(pair: Pair, there: World, touches: tuple[Touch, ...]) -> dict[str, Floats]:
     """By how much each arm's end is moved ``(F, 3)``, metres: palms that hold a thing stand as far
-    apart as it is wide, ``thing`` times the source's; a palm that touches is where it was on that
+    apart as it is wide for them; a palm that touches is where it was on that
     part. Between them corrections die away."""
+    source, target, here = pair.source, pair.target, pair.motion
     count = len(here.turns)
-    dies = max(1, round(GOING_S * rate))
+    dies = max(1, round(GOING_S * pair.rate))
     known = {side: np.zeros((count, 3)) for side in SIDES}
     spans: dict[str, list[tuple[int, int]]] = {side: [] for side in SIDES}
     own = {side: palm(source, here, side) for side in SIDES}
@@ -229,7 +222,7 @@ def hand_goals(
             mine, other = theirs["left"], theirs["right"]
             if left is None or right is None or mine is None or other is None:
                 continue
-            apart = thing * (right[span] - left[span])
+            apart = pair.thing * (right[span] - left[span])
             middle = 0.5 * (mine[span] + other[span])
             known["left"][span] = middle - 0.5 * apart - mine[span]
             known["right"][span] = middle + 0.5 * apart - other[span]

@@ -29,7 +29,7 @@ SAME_REST = 1e-6
 
 @dataclass(frozen=True, eq=False)
 class Travel:
-    """How the root goes: ``along`` scales the way over the floor, ``up`` heights above it."""
+    """How the root goes: ``along`` scales the path over the floor, ``up`` heights above it."""
 
     along: float
     up: float
@@ -58,6 +58,20 @@ def world_of(clip: Clip, standing: RestFigure, floor: float) -> World:
         standing.metres * rotation.rotate(standing.to_figure, points),
         standing.metres * floor,
     )
+
+
+@dataclass(frozen=True, eq=False)
+class Pair:
+    """Two figures at rest, the motion of the first in figure space, how joints are mapped and how
+    far the second travels for it; frames a second, and how large things are for the second."""
+
+    source: RestFigure
+    target: RestFigure
+    motion: World
+    links: JointMap
+    travel: Travel
+    rate: float
+    thing: float = 1.0
 
 
 def travel_between(source: RestFigure, target: RestFigure, along: float | None = None) -> Travel:
@@ -89,11 +103,7 @@ def rest_turns(target: RestFigure, by_hand: Mapping[int, Floats]) -> Floats:
 
 
 def transfer(
-    source: RestFigure,
-    target: RestFigure,
-    motion: World,
-    links: JointMap,
-    travel: Travel,
+    pair: Pair,
     *,
     clavicles: float = 1.0,
     soles: Mapping[int, Floats] | None = None,
@@ -104,12 +114,13 @@ def transfer(
     ``clavicles`` is the share of their turn that collar bones take; ``soles`` the directions that
     stood up in the source's feet while they were flat (:func:`level_soles`).
     """
+    source, target, motion = pair.source, pair.target, pair.motion
     back = rotation.conjugate(rotation.multiply(common_turns(source), source.turns))
     ahead = rotation.multiply(rest_turns(target, by_hand or {}), target.turns)
     frames = len(motion.turns)
     out = np.empty((frames, len(target.skeleton), 4))
     for joint, parent in enumerate(target.skeleton.parents):
-        link = links.links[joint]
+        link = pair.links.links[joint]
         if not link.mapped:
             rest = _rest_local(target, joint)
             out[:, joint] = rest if parent < 0 else rotation.multiply(out[:, parent], rest)
@@ -124,7 +135,7 @@ def transfer(
         if clavicles < 1.0 and parent >= 0 and _is_clavicle(target, joint):
             still = rotation.multiply(out[:, parent], _rest_local(target, joint))
             out[:, joint] = rotation.slerp(still, out[:, joint], clavicles)
-    return Transferred(out, _hips(source, target, motion, out, travel))
+    return Transferred(out, _hips(pair, out))
 
 
 def _mean(turns: Sequence[Floats], weights: Sequence[float]) -> Floats:
@@ -143,11 +154,10 @@ def _is_clavicle(standing: RestFigure, joint: int) -> bool:
     return standing.body.joints[joint].role.endswith("clavicle")
 
 
-def _hips(
-    source: RestFigure, target: RestFigure, motion: World, turns: Floats, travel: Travel
-) -> Floats:
+def _hips(pair: Pair, turns: Floats) -> Floats:
     """The target's hips ``(F, 3)``: the middle of its thighs where the source's is, in proportion,
     with ankles as high over the soles as each figure's own are."""
+    source, target, motion, travel = pair.source, pair.target, pair.motion, pair.travel
     ours, ankle = _hub(source), _ankle(source)
     theirs, other = _hub(target), _ankle(target)
     hips = source.find("hips") or 0
@@ -173,17 +183,12 @@ def _ankle(standing: RestFigure) -> float:
     return 0.0 if pair is None else float(np.mean([standing.above_sole(j) for j in pair]))
 
 
-def level_soles(
-    source: RestFigure,
-    target: RestFigure,
-    motion: World,
-    links: JointMap,
-    flat: Mapping[str, Ints],
-) -> dict[int, Floats]:
+def level_soles(pair: Pair, flat: Mapping[str, Ints]) -> dict[int, Floats]:
     """For each foot of the target the turn ``(4,)`` that lays its sole as the source's lay.
 
     ``flat`` are frames with heel and toe held, by side. Feet whose rests agree need none.
     """
+    source, target, motion = pair.source, pair.target, pair.motion
     out: dict[int, Floats] = {}
     for side, frames in flat.items():
         foot, other = source.find(f"{side} foot"), target.find(f"{side} foot")
@@ -203,7 +208,7 @@ def level_soles(
                 common, rotation.multiply(between(UPWARDS, usual), rotation.conjugate(common))
             )
             toes = target.body.all(f"{side} toe")
-            out |= {j: turn for j in (other, *toes) if links.links[j].mapped}
+            out |= {j: turn for j in (other, *toes) if pair.links.links[j].mapped}
     return out
 
 

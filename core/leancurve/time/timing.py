@@ -455,9 +455,9 @@ def shifted(curve: KeyedCurve, frame: float, by: float) -> tuple[KeyedCurve, int
     """Keys from ``frame`` on moved by ``by`` frames, and how many stood in their way and went."""
     late = curve.time >= frame - 1e-9
     gone: Bools = ~late & (curve.time >= frame + by - 1e-9)
-    if np.all(gone | ~curve.heard):
+    if np.all(gone | ~curve.live):
         # A curve keeps a key: it would have no value without.
-        gone[np.flatnonzero(curve.heard)[-1]] = False
+        gone[np.flatnonzero(curve.live)[-1]] = False
     kept = curve.only(~gone)
     late = late[~gone]
     time = np.where(late, kept.time + by, np.minimum(kept.time, frame + min(by, 0.0)))

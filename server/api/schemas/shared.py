@@ -173,7 +173,7 @@ class LayerOut(Schema):
 
 class PlacementOut(Schema):
     """Where a whole clip stands: moved by ``move`` in the skeleton's unit, turned about the up axis
-    by degrees and its way along the floor scaled, both about a point."""
+    by degrees and its path over the floor scaled, both about a point."""
 
     move: list[float]
     turn: float

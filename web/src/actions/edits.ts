@@ -262,10 +262,10 @@ export function deleteSelected(): void {
   for (const [key, list] of edits) {
     const curve = curves().get(key) as KeyedCurve
     const gone = new Set(list.map((edit) => edit.id))
-    const heard = (k: number) => !(curve.flags[k]! & MUTED)
-    const left = [...curve.time.keys()].some((k) => heard(k) && !gone.has(Number(curve.id[k])))
-    // A curve keeps one key that is heard.
-    const kept = left ? -1 : [...curve.time.keys()].findIndex((k) => heard(k))
+    const live = (k: number) => !(curve.flags[k]! & MUTED)
+    const left = [...curve.time.keys()].some((k) => live(k) && !gone.has(Number(curve.id[k])))
+    // A curve keeps one key that is live.
+    const kept = left ? -1 : [...curve.time.keys()].findIndex((k) => live(k))
     if (!left) list.splice(0, list.length, ...list.filter((e) => e.id !== Number(curve.id[kept])))
     if (!list.length) edits.delete(key)
   }

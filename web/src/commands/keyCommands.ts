@@ -78,7 +78,7 @@ export const KEY_COMMANDS: readonly Command[] = [
   ),
   key('refit', 'Keep the keys, fit their handles again', 'Alt+H', () => void refit()),
   key('ride', 'Keys ride, or stand', 'Shift+G', () => flag('riding')),
-  key('mute-keys', 'Mute keys, or hear them', 'Shift+M', () => flag('muted')),
+  key('mute-keys', 'Mute keys, or unmute them', 'Shift+M', () => flag('muted')),
   key('pull', 'Brush: pull', 'B', () => takeBrush('pull')),
   key('calm-brush', 'Brush: calm', 'N', () => takeBrush('calm')),
   key('restore', 'Brush: restore', 'Shift+B', () => takeBrush('restore')),

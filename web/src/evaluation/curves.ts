@@ -70,15 +70,15 @@ export function idsOf(curve: KeyedCurve): Float64Array {
   return found
 }
 
-const heard = new WeakMap<KeyedCurve, KeyedCurve>()
+const withoutMuted = new WeakMap<KeyedCurve, KeyedCurve>()
 
 /** The curve without its muted keys: what is evaluated. */
 export function unmuted(curve: KeyedCurve): KeyedCurve {
-  let found = heard.get(curve)
+  let found = withoutMuted.get(curve)
   if (!found) {
     const all = curve.flags.every((flags) => !(flags & MUTED))
     found = all ? curve : only(curve, (k) => !(curve.flags[k]! & MUTED))
-    heard.set(curve, found)
+    withoutMuted.set(curve, found)
   }
   return found
 }

@@ -200,13 +200,13 @@ function placeOf(curve: KeyedCurve, edit: KeyEdit): number {
   return -1
 }
 
-const heardBut = (curve: KeyedCurve, k: number): boolean =>
+const liveBut = (curve: KeyedCurve, k: number): boolean =>
   curve.flags.some((flags, n) => n !== k && !(flags & MUTED))
 
 function removed(curve: KeyedCurve, edit: KeyEdit): KeyedCurve {
   const k = placeOf(curve, edit)
-  // A curve keeps one key that is heard.
-  if (k < 0 || !heardBut(curve, k)) return curve
+  // A curve keeps one key that is live.
+  if (k < 0 || !liveBut(curve, k)) return curve
   const out = copied(only(curve, (n) => n !== k))
   settleAt(out, [k - 1, k])
   return out

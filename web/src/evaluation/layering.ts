@@ -21,7 +21,7 @@ type Vector = [number, number, number]
 const AXES = ['x', 'y', 'z'] as const
 
 /** The layers that count, bottom to top: without the muted. */
-export const heard = (layers: readonly Layer[]): Layer[] => layers.filter((x) => !x.muted)
+export const live = (layers: readonly Layer[]): Layer[] => layers.filter((x) => !x.muted)
 
 /** Whether a layer turns joints about the figure's axes. */
 export const inFigure = (layer: Layer): boolean =>
@@ -30,9 +30,9 @@ export const inFigure = (layer: Layer): boolean =>
 const shareOf = (layer: Layer, joint: number): number =>
   layer.channels[joint] ? (layer.mask[joint] ?? 1) : 0
 
-/** The heard layers that touch a joint. */
+/** The live layers that touch a joint. */
 export const layersOn = (clip: Clip, joint: number): Layer[] =>
-  heard(clip.layers).filter((x) => shareOf(x, joint) !== 0)
+  live(clip.layers).filter((x) => shareOf(x, joint) !== 0)
 
 /** A joint's pose with its layers; null where a curve is not here, or a layer turns it about the
  * figure's axes, which takes all that it hangs on: {@link ledInFigure}. */

@@ -1,4 +1,4 @@
-/** Keys edited without a pointer: walk along keys and channels, nudge, and hear where one is. */
+/** Keys edited without a pointer: walk along keys and channels, nudge, and be told where one is. */
 import { useSyncExternalStore } from 'react'
 import {
   commitEdits,

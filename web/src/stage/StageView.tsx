@@ -7,7 +7,7 @@ import { correctionsAt, onLive, posedJoints, usePosing } from '../actions/posing
 import { corrected } from '../evaluation/corrections'
 import { axisOf, channelKey, readoutUnit, splitKey, turns } from '../evaluation/curves'
 import {
-  heard,
+  live,
   inFigure,
   joinedBy,
   layered,
@@ -79,7 +79,7 @@ function withoutCorrections(frame: number): Map<number, JointPose> | undefined {
     if (whole) out.set(joint, placed(clip, joint, whole))
   }
   // A layer in the figure's space leads all that hangs together: from how it stands.
-  const all = heard(clip.layers)
+  const all = live(clip.layers)
   const [figured, ...more] = all.filter(inFigure)
   const led = figured && [...ahead.keys()].some((key) => layerOf(clip, key) === figured)
   if (led && !more.length && poses) {

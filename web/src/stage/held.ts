@@ -7,7 +7,7 @@ export interface Hand {
   up(): void
 }
 
-/** Have a hand hear the pointer over views; returns how it is let go of. */
+/** Have a hand listen to the pointer over views; returns how it is let go of. */
 export function listen(eyes: readonly Eye[], hand: Hand): () => void {
   const stops = eyes.map((eye) => {
     const down = (event: PointerEvent) => hand.down(eye, event)

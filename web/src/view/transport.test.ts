@@ -75,11 +75,11 @@ describe('the transport', () => {
 
   it('tells those who listen, until they stop', () => {
     const transport = fitted()
-    const heard = vi.fn()
-    const stop = transport.subscribe(heard)
+    const listener = vi.fn()
+    const stop = transport.subscribe(listener)
     transport.seek(4)
     stop()
     transport.seek(5)
-    expect(heard).toHaveBeenCalledTimes(1)
+    expect(listener).toHaveBeenCalledTimes(1)
   })
 })

@@ -23,6 +23,7 @@ from leancurve.measures.findings import (
     stuck,
 )
 from leancurve.measures.findings.base import Finding, Kind, Motion
+from leancurve.numbers.spans import shared
 from leancurve.progress import Progress, silent
 
 VERSION = 4
@@ -96,8 +97,7 @@ def _meant(finding: Finding, accepted: Iterable[Accepted]) -> bool:
     for a in accepted:
         if (a.kind, a.joint, a.channel) != (finding.kind, finding.joint, finding.channel):
             continue
-        shared = min(a.last, finding.last) - max(a.first, finding.first) + 1
-        if 2 * shared > finding.last - finding.first + 1:
+        if 2 * shared(a, finding) > finding.last - finding.first + 1:
             return True
     return False
 

@@ -26,7 +26,7 @@ def stuck_keys(clip: Clip, channel: TrackId) -> Bools:
     assert isinstance(curve, KeyedCurve)
     out = np.zeros(curve.key_count, dtype=np.bool_)
     # A muted key is flat for nobody, and nobody's neighbour.
-    out[curve.heard] = _stuck(clip, channel, curve.unmuted)
+    out[curve.live] = _stuck(clip, channel, curve.unmuted)
     return out
 
 

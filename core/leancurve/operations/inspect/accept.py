@@ -7,6 +7,7 @@ from typing import Any, ClassVar
 from pydantic import Field
 
 from leancurve.document.clip import Accepted, Clip
+from leancurve.numbers.spans import meet
 from leancurve.operations.base import (
     Operation,
     Params,
@@ -62,7 +63,6 @@ class Accept(Operation[AcceptParams]):
 def _meets(accepted: Accepted, named: set[Accepted]) -> bool:
     return any(
         (accepted.kind, accepted.joint, accepted.channel) == (n.kind, n.joint, n.channel)
-        and accepted.first <= n.last
-        and n.first <= accepted.last
+        and meet(accepted, n)
         for n in named
     )

@@ -10,6 +10,7 @@ from pydantic import Field
 from leancurve.cleaning.contacts import ContactLimits, contacts_of, find_support
 from leancurve.document.clip import Clip, Contact
 from leancurve.errors import BadInput
+from leancurve.numbers.spans import meet, most_shared
 from leancurve.operations.base import (
     Operation,
     Params,
@@ -140,7 +141,7 @@ def _within(clip: Clip, limb: str, first: int, last: int) -> Contact:
 
 def _put(spans: list[Contact], new: Contact) -> None:
     """Add a span; one of the limb that it overlaps becomes a part of it."""
-    met = [c for c in spans if c.limb == new.limb and c.first <= new.last and new.first <= c.last]
+    met = [c for c in spans if c.limb == new.limb and meet(c, new)]
     for contact in met:
         spans.remove(contact)
     first, last = min(c.first for c in [new, *met]), max(c.last for c in [new, *met])
@@ -149,9 +150,4 @@ def _put(spans: list[Contact], new: Contact) -> None:
 
 def _nearest(spans: list[Contact], edit: ContactEdit) -> Contact | None:
     """The limb's span that overlaps an edit's most, None if none does."""
-
-    def overlap(c: Contact) -> int:
-        return min(c.last, edit.last) - max(c.first, edit.first) + 1
-
-    mine = [c for c in spans if c.limb == edit.limb and overlap(c) > 0]
-    return max(mine, key=overlap, default=None)
+    return most_shared((c for c in spans if c.limb == edit.limb), edit)

@@ -44,7 +44,7 @@ class MergeLayersParams(KeyedParams):
 
 class MergeLayers(Operation[MergeLayersParams]):
     """Make one layer of some that lie one over the other: it turns further by what they made
-    together, as they were heard, and the motion stays as it is.
+    together, as they count, and the motion stays as it is.
 
     Those it was made of stay below it, switched off, until they are taken out.
     """
@@ -69,14 +69,14 @@ class MergeLayers(Operation[MergeLayersParams]):
         places = sorted(clip.layers.index(x) for x in chosen)
         first, last = places[0], places[-1]
         between = [x for x in clip.layers[first : last + 1] if x not in chosen]
-        heard = {x.id for x in live_layers(clip)}
-        in_the_way = next((x for x in between if x.id in heard), None)
+        live = {x.id for x in live_layers(clip)}
+        in_the_way = next((x for x in between if x.id in live), None)
         if in_the_way is not None:
             raise BadInput(f"{in_the_way.name} lies between them: merge it too, or move it away")
-        merged = [x for x in chosen if x.id in heard]
+        merged = [x for x in chosen if x.id in live]
         if not merged:
-            raise BadInput("none of these layers is heard: there is nothing to merge")
-        lower, upper = (_through(clip, heard, end) for end in (first, last + 1))
+            raise BadInput("these layers are muted or weigh nothing: there is nothing to merge")
+        lower, upper = (_through(clip, live, end) for end in (first, last + 1))
         joints = sorted({j for x in merged for j in x.shares})
         vectors, moves = differences(lower, upper, joints)
         progress(0.6)
@@ -110,9 +110,9 @@ class MergeLayers(Operation[MergeLayersParams]):
         return f"Merge {' and '.join(params['layers'])}"
 
 
-def _through(clip: Clip, heard: set[int], end: int) -> Clip:
-    """The clip with its layers up to a place, those that are heard, and nothing over them."""
-    kept = tuple(x for x in clip.layers[:end] if x.id in heard)
+def _through(clip: Clip, live: set[int], end: int) -> Clip:
+    """The clip with its layers up to a place, those that are live, and nothing over them."""
+    kept = tuple(x for x in clip.layers[:end] if x.id in live)
     return replace(clip, layers=kept, plants=(), placement=None)
 
 

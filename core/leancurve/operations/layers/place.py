@@ -39,7 +39,7 @@ class PlaceParams(WithLengths):
         ge=-36000, le=36000,
     )  # fmt: skip
     scale: float | None = number(
-        None, "times", "how long its way along the floor is; heights stay; empty: as it is",
+        None, "times", "how long its path over the floor is; heights stay; empty: as it is",
         ge=0.01, le=100,
     )  # fmt: skip
     about: Point | None = length(

@@ -21,6 +21,7 @@ from leancurve.document.planting.parts import limb_of
 from leancurve.document.planting.plan import planted_joints
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
+from leancurve.numbers.spans import meet, most_shared
 from leancurve.operations.base import (
     Operation,
     Params,
@@ -204,7 +205,7 @@ def _changed(clip: Clip, stood: Stood | None, was: Plant | None, edit: PlantEdit
 
 
 def _put(plants: list[Plant], new: Plant) -> None:
-    met = [p for p in plants if p.part == new.part and p.first <= new.last and new.first <= p.last]
+    met = [p for p in plants if p.part == new.part and meet(p, new)]
     if met:
         raise BadInput(
             f"{new.part} is planted already from {met[0].first} to {met[0].last}: "
@@ -215,12 +216,7 @@ def _put(plants: list[Plant], new: Plant) -> None:
 
 def _nearest(plants: list[Plant], edit: PlantEdit) -> Plant | None:
     """The part's plant that overlaps an edit's most, None if none does."""
-
-    def overlap(p: Plant) -> int:
-        return min(p.last, edit.last) - max(p.first, edit.first) + 1
-
-    mine = [p for p in plants if p.part == edit.part and overlap(p) > 0]
-    return max(mine, key=overlap, default=None)
+    return most_shared((p for p in plants if p.part == edit.part), edit)
 
 
 class BakePlantsParams(Params):

@@ -18,6 +18,7 @@ from leancurve.figure.feet import Chain, Limb, limbs_of
 from leancurve.figure.skeleton import UP
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
+from leancurve.numbers.spans import most_shared
 
 SETTLE_S = 0.06
 """How much of a contact's start and end is landing and leaving: detected spans are wider than true
@@ -193,12 +194,7 @@ def _other(limb: Limb | Chain, plant: Plant, done: list[Plant]) -> Plant | None:
     if plant.part not in limb.parts[:2] or len(limb.parts) < 3 or not plant.in_world:
         return None
     part = limb.parts[1] if plant.part == limb.parts[0] else limb.parts[0]
-
-    def shared(p: Plant) -> int:
-        return min(p.last, plant.last) - max(p.first, plant.first) + 1
-
-    met = [p for p in done if p.part == part and p.in_world and shared(p) > 0]
-    return max(met, key=shared, default=None)
+    return most_shared((p for p in done if p.part == part and p.in_world), plant)
 
 
 def _beside(stood: Stood, limb: Limb | Chain, plant: Plant, other: Plant) -> Point:

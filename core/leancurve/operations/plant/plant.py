@@ -15,6 +15,7 @@ from leancurve.document.plant import Ease, Plant
 from leancurve.document.planting.parts import limb_of
 from leancurve.errors import BadInput
 from leancurve.figure.feet import limbs_of
+from leancurve.numbers.spans import meet
 from leancurve.operations.base import (
     Operation,
     Params,
@@ -163,4 +164,4 @@ def _made(stood: Stood, part: str, span: tuple[int, int], params: PlantParams) -
 
 
 def _meets(a: Plant, b: Plant) -> bool:
-    return a.part == b.part and a.first <= b.last and b.first <= a.last
+    return a.part == b.part and meet(a, b)

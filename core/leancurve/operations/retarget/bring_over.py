@@ -173,7 +173,7 @@ def _moves(clip: Clip, joint: int) -> bool:
 
 
 def _go_on(clip: Clip, here: Pose, turns: dict[int, Floats], places: dict[int, Floats]) -> None:
-    """The root's way laid on from where this clip has it on the first frame, level and about the
+    """The root motion laid on from where this clip has it on the first frame, level and about the
     up axis, in place."""
     up = UP[clip.reading.up_axis]
     for joint, place in places.items():

@@ -59,7 +59,7 @@ class RetargetParams(Params):
         "by stride", description="how far the figure goes over the floor"
     )
     factor: float = number(
-        1.0, "times", "the way over the floor", {"travel": ["by a factor"]}, ge=0, le=100
+        1.0, "times", "the travel over the floor", {"travel": ["by a factor"]}, ge=0, le=100
     )
     feet: float = number(1.0, "share", "how far feet are brought to where they were", ge=0, le=1)
     hands: float = number(

@@ -199,9 +199,9 @@ def _remove(curve: KeyedCurve, edit: KeyEdit, bench: Bench) -> KeyedCurve | None
     kept[k] = False
     near = np.zeros(curve.key_count, dtype=np.bool_)
     near[max(k - 1, 0) : k + 2] = True
-    if not np.any(curve.heard & kept):
+    if not np.any(curve.live & kept):
         return None
-    return settled(curve.only(kept).among_heard(forward_only), near[kept])
+    return settled(curve.only(kept).among_live(forward_only), near[kept])
 
 
 def _set_keys(
@@ -239,12 +239,12 @@ def _set_keys(
     for k, edit in placed:
         _set_columns(columns, k, edit)
     changed = curve.edited(**columns)
-    if not np.any(changed.heard):
-        # A curve keeps one key that is heard: it would have no value without.
+    if not np.any(changed.live):
+        # A curve keeps one key that is live: it would have no value without.
         unplaced += [e for _, e in placed if e.muted]
         back = (curve.flags & KeyFlag.MUTED) | (changed.flags & ~np.uint8(KeyFlag.MUTED))
         changed = changed.edited(flags=back.astype(np.uint8))
-    return settled(changed.among_heard(forward_only), beside(touched)), unplaced
+    return settled(changed.among_live(forward_only), beside(touched)), unplaced
 
 
 GAP = 1.0

@@ -217,7 +217,7 @@ class CloseLoopParams(Params):
     spread: int = number(20, "frames", "over how many frames before the end the change is spread",
                          ge=1)  # fmt: skip
     travel: bool = Field(
-        True, description="let the root's way over the floor stay as it is: a walk goes on"
+        True, description="let the root motion over the floor stay as it is: a walk goes on"
     )
 
 

@@ -83,7 +83,7 @@ def _leaning(
 ) -> KeyedCurve:
     """The keys of a mask leaning; a run of them leans between the keys on its two sides."""
     value = curve.value.copy()
-    still = np.flatnonzero(~at & curve.heard)
+    still = np.flatnonzero(~at & curve.live)
     if params.towards == "rest":
         value[at] += params.amount * (_rest(clip, channel) - value[at])
     elif len(still):

@@ -121,4 +121,4 @@ def _with_copies(curve: KeyedCurve, inside: Bools, late: Floats) -> KeyedCurve |
     order = np.argsort(columns["time"], kind="stable")
     whole = curve.edited(**{n: c[order] for n, c in columns.items()})
     fresh = np.isin(whole.id, copies.id)
-    return settled(whole.among_heard(forward_only), beside(fresh))
+    return settled(whole.among_live(forward_only), beside(fresh))

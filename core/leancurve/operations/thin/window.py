@@ -33,6 +33,7 @@ from leancurve.figure.body import lever_arms
 from leancurve.measures.drift import end_points
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats, Ints
+from leancurve.numbers.spans import meet
 from leancurve.operations.base import (
     Progress,
     silent,
@@ -388,7 +389,7 @@ class Window:
         for path in self.params.paths:
             end = self.body.find(path.limb)
             first, last = self._inside(path.first), self._inside(path.last)
-            if end is None or path.last < self.first or path.first > self.last:
+            if end is None or not meet(path, self):
                 continue
             chain = set(skeleton.chain(end)) & set(self.scale)
             times = self._times()[first : last + 1]

@@ -106,11 +106,11 @@ export function PlacementPart({ clip }: { clip: Clip }) {
               value={now.turn}
               onCommit={(turn) => void place({ turn })}
             />
-            <Tip text="How long its way along the floor is; heights and the body stay as they are">
-              <span className="whitespace-nowrap">way, ×</span>
+            <Tip text="How long its path over the floor is; heights and the body stay as they are">
+              <span className="whitespace-nowrap">travel, ×</span>
             </Tip>
             <NumberInput
-              label="Scale the clip’s way, times"
+              label="Scale the clip’s travel, times"
               className="w-[58px]"
               digits={2}
               value={now.scale}

@@ -11,7 +11,7 @@ from leancurve.numbers.arrays import Floats
 THIRD = 1.0 / 3.0
 
 
-def said_anew(curve: KeyedCurve, sign: Floats, shift: Floats) -> KeyedCurve:
+def in_solution(curve: KeyedCurve, sign: Floats, shift: Floats) -> KeyedCurve:
     """The curve as ``sign * value + shift``, both ``(F,)`` constants on stretches of frames.
 
     Every key stays at its time. Where one stretch meets the next, keys stand on the two frames
@@ -24,7 +24,7 @@ def said_anew(curve: KeyedCurve, sign: Floats, shift: Floats) -> KeyedCurve:
     if len(borders) == 0:
         return curve if sign[0] == 1.0 and shift[0] == 0.0 else _said(curve, sign, shift)
     if curve.unmuted is not curve:
-        return with_muted(said_anew(curve.unmuted, sign, shift), _said(curve, sign, shift))
+        return with_muted(in_solution(curve.unmuted, sign, shift), _said(curve, sign, shift))
     last = frames - 1.0
     curve = spanning(curve, 0.0, last) if curve.key_count > 1 and any(curve.extend) else curve
     curve = insert_keys(curve, _needed(curve, borders.tolist()), (0.0, last))
