@@ -2908,7 +2908,7 @@ export interface components {
         /**
          * PlacementOut
          * @description Where a whole clip stands: moved by ``move`` in the skeleton's unit, turned about the up axis
-         *     by degrees and its way along the floor scaled, both about a point.
+         *     by degrees and its path over the floor scaled, both about a point.
          */
         PlacementOut: {
             /** About */

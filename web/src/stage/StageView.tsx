@@ -7,11 +7,11 @@ import { correctionsAt, onLive, posedJoints, usePosing } from '../actions/posing
 import { corrected } from '../evaluation/corrections'
 import { axisOf, channelKey, readoutUnit, splitKey, turns } from '../evaluation/curves'
 import {
-  live,
   inFigure,
   joinedBy,
   layered,
   ledInFigure,
+  live,
   placed,
   placedProp,
 } from '../evaluation/layering'
