@@ -7,16 +7,17 @@ import subprocess
 import sys
 from dataclasses import replace
 from fractions import Fraction
-from typing import Any
+from typing import Any, get_args
 
 import numpy as np
 import pytest
 from leancurve.cleaning.contacts import contacts_of
 from leancurve.curves.curve import KeyedCurve, SampledCurve
+from leancurve.demo import TAKES, captured
 from leancurve.document.clip import Clip, Contact, Placement
 from leancurve.document.evaluation import effective, evaluate
 from leancurve.document.placement import placed_props
-from leancurve.document.plant import Plant
+from leancurve.document.plant import Ease, Plant
 from leancurve.document.planting.plan import plan_of
 from leancurve.document.scope import Scope
 from leancurve.document.sound import require_sound
@@ -27,6 +28,7 @@ from leancurve.measures.findings import find
 from leancurve.measures.readback import read_back
 from leancurve.numbers import rotation
 from leancurve.operations import OPERATIONS, apply_patch
+from leancurve.recipe import run_recipe
 from leancurve.retarget.retargeting import retargeted
 from leancurve.time.resample import resampled
 
@@ -169,6 +171,23 @@ def test_a_pull_goes_where_it_is_seen_to() -> None:
 
 
 # --- plants ---------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("ease", get_args(Ease))
+def test_plants_of_the_demo_walk_lead_ankles_without_a_step(ease: Any) -> None:
+    """No frame on which a correction steps by 5 mm, whatever the eases. The calibration pose before
+    the walk is out: from it the capture leaps, which is no step of a plant's."""
+    take = captured(TAKES[2]).clip
+    clean = [{"operation": n} for n in ("trim", "unflip", "mend_snaps", "despike", "smooth")]
+    walk = run_recipe(take, clean).clip
+    planted = did(walk, "plant")
+    planted = replace(planted, plants=tuple(replace(p, ease=ease) for p in planted.plants))
+    assert len(planted.plants) > 20
+    there, here = (evaluate(c).world(walk.skeleton)[1] for c in (planted, walk))
+    for side in ("LeftFoot", "RightFoot"):
+        led = (there - here)[:, walk.skeleton.index(side)] * walk.millimetres
+        assert np.abs(led).max() > 5.0
+        assert np.linalg.norm(np.diff(led, axis=0), axis=1).max() < 5.0
 
 
 @pytest.mark.parametrize("ease", ["settle", "linear", "ease", "ease-in", "ease-out", "ease-in-out"])

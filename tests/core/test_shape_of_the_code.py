@@ -156,6 +156,20 @@ def test_the_core_opens_no_files_but_in_its_command_line() -> None:
 IMPORT = re.compile(r"^(?:import|export)\b[^;]*?\bfrom '(\.[^']+)'", re.MULTILINE)
 
 
+CONVERTS = {
+    "numbers/rotation.py", "numbers/continuity.py", "document/base.py", "document/rotations.py",
+}  # fmt: skip
+"""Where angles of joints become rotations, and rotations angles."""
+
+
+def test_one_module_converts_angles_of_joints() -> None:
+    """The demo's captures are made up of angles, with the numbers themselves."""
+    converts = re.compile(r"rotation\.(from_euler|to_euler|angles_near)\(")
+    files = [f.relative_to(CORE) for f in CORE.rglob("*.py") if converts.search(f.read_text())]
+    assert {str(f) for f in files if f.parts[0] != "demo"} <= CONVERTS
+    assert Path("document/rotations.py") in files
+
+
 WEB = PROJECT / "web/src"
 WEB_ROOMS = (
     "api", "ui", "session", "evaluation", "view", "sync", "actions", "layers", "tree", "strip",

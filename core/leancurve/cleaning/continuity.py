@@ -14,6 +14,7 @@ from leancurve.curves.solutions import in_solution
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import effective, evaluate
 from leancurve.document.layer import Layer
+from leancurve.document.rotations import quaternions
 from leancurve.document.scope import Scope
 from leancurve.document.track import TrackId
 from leancurve.numbers import rotation
@@ -216,9 +217,7 @@ def _other_solution(given: Floats, angles: Floats, order: str) -> tuple[Floats, 
         return np.asarray(np.sum((away - 360.0 * np.round(away / 360.0)) ** 2, axis=1))
 
     other = rotation.alternate(given, order)
-    turned = rotation.geodesic_deg(
-        rotation.from_euler(given, order), rotation.from_euler(angles, order)
-    )
+    turned = rotation.geodesic_deg(quaternions(given, order), quaternions(angles, order))
     swapped = (turned < NEAR_DEG) & (gap(other) < gap(given))
     sign = np.ones_like(given)
     sign[swapped, 1] = -1.0

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from leancurve.document.rotations import middle_angles, quaternions
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats, runs
 
@@ -30,7 +31,7 @@ def rate_orders(local: Floats) -> list[OrderRating]:
     """All six orders for rotations ``(F, 4)``, the calmest first."""
     out = []
     for order in rotation.TAIT_BRYAN:
-        middle = rotation.to_euler(local, order)[:, 1]
+        middle = middle_angles(local, order)
         cosine = np.maximum(np.abs(np.cos(np.radians(middle))), 1e-9)
         away = float(np.min(90.0 - np.abs(middle)))
         out.append(OrderRating(order, float(np.percentile(1.0 / cosine, 99.9)), away))
@@ -67,8 +68,8 @@ def _candidates(angles: Floats, order: str) -> Floats:
     turn = np.arange(TURNS) * (360.0 / TURNS)
     # Which way the third angle answers the first depends on the order and on the pole.
     probe = np.stack([angles[:, 0] + 30.0, pole, angles[:, 2] + 30.0], axis=-1)
-    here = rotation.from_euler(np.stack([angles[:, 0], pole, angles[:, 2]], axis=-1), order)
-    same = rotation.geodesic_deg(rotation.from_euler(probe, order), here) < 1.0
+    here = quaternions(np.stack([angles[:, 0], pole, angles[:, 2]], axis=-1), order)
+    same = rotation.geodesic_deg(quaternions(probe, order), here) < 1.0
     sign = np.where(same, 1.0, -1.0)
     free = np.empty((len(angles), TURNS + 1, 3))
     free[:, :TURNS, 0] = angles[:, :1] + turn
@@ -88,8 +89,8 @@ def _gap(a: Floats, b: Floats) -> Floats:
 def _smooth_span(out: Floats, order: str, first: int, end: int, tolerance: float) -> None:
     """Choose the path through frames ``first`` to ``end - 1`` of ``out``, in place."""
     choices = _candidates(out[first:end], order)
-    exact = rotation.from_euler(out[first:end], order)
-    drift = rotation.geodesic_deg(rotation.from_euler(choices, order), exact[:, None])
+    exact = quaternions(out[first:end], order)
+    drift = rotation.geodesic_deg(quaternions(choices, order), exact[:, None])
     allowed = np.where(drift <= tolerance + 1e-9, 0.0, np.inf)
     count = end - first
     cost = allowed[0] + (_gap(out[first - 1], choices[0]) if first > 0 else 0.0)

@@ -11,8 +11,8 @@ from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve
 from leancurve.curves.splice import spliced
 from leancurve.document.base import channel_values, sampled_on_frames
 from leancurve.document.clip import Clip
+from leancurve.document.rotations import angles_near
 from leancurve.document.track import TrackId
-from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats, runs
 
 
@@ -31,7 +31,7 @@ def turned_curves(
         turns = clip.turns_of(joint)
         near = np.stack([own[t] for t in turns], axis=1)
         angles = near.copy()
-        angles[moved] = rotation.angles_near(q, clip.order(joint), near[moved])
+        angles[moved] = angles_near(q, clip.order(joint), near[moved])
         for k, track in enumerate(turns):
             out[track] = with_values(clip.curves[track], angles[:, k], moved, tolerance_deg)
     return out

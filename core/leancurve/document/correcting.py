@@ -11,6 +11,7 @@ from leancurve.document.clip import Clip
 from leancurve.document.layer import Layer
 from leancurve.document.layering import laid_over, live_layers
 from leancurve.document.placement import unplaced_moves
+from leancurve.document.rotations import angles_near
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
 from leancurve.figure.pose import Pose
@@ -139,16 +140,16 @@ def _turns(
     tracks = clip.turns_of(joint)
     base = curve_values(clip, times, tracks)
     near = np.stack([base[t] for t in tracks], axis=-1)
-    angles = rotation.angles_near(start, order, near)
+    angles = angles_near(start, order, near)
     axes = [c.lower() for c in order]
     held = np.array([own["xyz".index(axis)] for axis in axes])[None]
     if layer.kind == "channels":
-        seen = rotation.angles_near(end, order, angles + w * held)
+        seen = angles_near(end, order, angles + w * held)
         given = (seen - angles) / w
     else:
         led = _whole_way(start, end, w)
         touched = any(c in layer.channels.get(joint, ()) for c in TURN)
-        given = rotation.angles_near(led, order, held if touched else angles)
+        given = angles_near(led, order, held if touched else angles)
     out = np.empty(3)
     for k, axis in enumerate(axes):
         out["xyz".index(axis)] = given[0, k]

@@ -37,7 +37,7 @@ from leancurve.document.layer import NOBODY
 from leancurve.document.placement import placed, placed_joints, placed_props
 from leancurve.document.planting.plan import planted, planted_joints, rooted
 from leancurve.document.prop import ORDER, PROP, prop_track
-from leancurve.document.rotations import said
+from leancurve.document.rotations import angles_near, said
 from leancurve.document.track import BASE, TrackId
 from leancurve.figure.pose import Pose
 from leancurve.numbers import rotation
@@ -169,7 +169,7 @@ def effective(
                 before, after = known[joint][low], known[joint][high]
                 near = before + share[:, None] * (after - before)
                 turned = pose.rotation[:, asked.index(joint)]
-                angles = rotation.angles_near(turned, clip.order(joint), near)
+                angles = angles_near(turned, clip.order(joint), near)
             here = {t: angles[:, n] for n, t in enumerate(clip.turns_of(joint))}
         if joint in moves:
             here |= clip.translation_values(joint, pose.translation[:, asked.index(joint)])

@@ -18,6 +18,7 @@ from leancurve.curves.curve import KeyedCurve
 from leancurve.document.base import Below, base_pose, curve_values, rotations_of
 from leancurve.document.clip import Clip
 from leancurve.document.layer import Layer
+from leancurve.document.rotations import angles_near
 from leancurve.document.track import TrackId
 from leancurve.figure.pose import Pose
 from leancurve.numbers import rotation
@@ -144,7 +145,7 @@ def angles_over(
     order = clip.order(joint)
     near = curve_values(clip, frames, clip.turns_of(joint))
     angles = np.stack([near[t] for t in clip.turns_of(joint)], axis=-1)
-    angles = rotation.angles_near(below, order, angles)
+    angles = angles_near(below, order, angles)
     goal = angles.copy()
     for k, axis in enumerate(order):
         given = own.get(f"r{axis.lower()}")

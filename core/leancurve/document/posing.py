@@ -9,6 +9,7 @@ import numpy as np
 
 from leancurve.document.clip import Clip
 from leancurve.document.root_motion import heading
+from leancurve.document.rotations import angles_near, quaternions
 from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput
 from leancurve.numbers import rotation
@@ -68,13 +69,13 @@ def mirrored(clip: Clip, values: Values, frame: float) -> dict[int, dict[str, fl
         order, goal = clip.order(joint), clip.order(there)
         turns = [f"r{a.lower()}" for a in order]
         if len(order) == 3 and len(goal) == 3 and all(c in given for c in turns):
-            q = rotation.from_euler(np.array([given[c] for c in turns]), order)
+            q = quaternions(np.array([given[c] for c in turns]), order)
             whole = _in_figure(clip, joint, q)
             root = _is_root(clip, joint)
             whole = _reflected_root(whole, axis, up) if root else _reflected(whole, axis)
             q = _in_joint(clip, there, whole)
             near = np.array([_now(clip, base_track(there, f"r{a.lower()}"), frame) for a in goal])
-            angles = rotation.angles_near(q, goal, near)
+            angles = angles_near(q, goal, near)
             made |= {f"r{a.lower()}": float(x) for a, x in zip(goal, angles, strict=True)}
         if not _is_root(clip, joint):
             made |= _moved_across(clip, joint, there, given, axis)

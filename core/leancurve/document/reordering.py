@@ -17,9 +17,8 @@ from leancurve.document.base import base_pose, curve_values
 from leancurve.document.clip import Clip
 from leancurve.document.layer import Layer
 from leancurve.document.layering import angles_over, laid_over, live_layers
-from leancurve.document.rotations import said
+from leancurve.document.rotations import angles_near, said
 from leancurve.document.track import TrackId
-from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
 
 FAINT = 1e-3
@@ -86,6 +85,6 @@ def _told(
     order, turns = after.order(joint), after.turns_of(joint)
     mine = curve_values(after, frames, turns)
     near = np.stack([mine[t] for t in turns], axis=-1)
-    read = rotation.angles_near(below, order, near)
+    read = angles_near(below, order, near)
     goal = said(read, turned, order)
     return goal if layer.kind == "override" else np.asarray((goal - read) / weight[:, None])

@@ -15,6 +15,7 @@ import numpy as np
 from leancurve.curves.curve import Curve, SampledCurve, frame_values
 from leancurve.document.base import sampled_on_frames
 from leancurve.document.clip import Clip
+from leancurve.document.rotations import quaternions
 from leancurve.document.scope import Scope
 from leancurve.document.track import TrackId, base_track
 from leancurve.numbers import rotation
@@ -67,7 +68,7 @@ def turning_tracks(clip: Clip, scope: Scope) -> list[TurningTrack]:
         angles = np.stack(
             [frame_values(clip.curves[base_track(joint, f"r{a.lower()}")]) for a in order], axis=1
         )
-        quats = rotation.hemisphere(rotation.from_euler(angles, order))
+        quats = rotation.hemisphere(quaternions(angles, order))
         out.append(TurningTrack(joint, order, angles, quats))
     return out
 
@@ -139,7 +140,7 @@ def curves_near(clip: Clip, other: Clip, joints: Iterable[int]) -> dict[TrackId,
         frames = np.arange(clip.frames, dtype=np.float64)
         here = np.stack([clip.curves[base_track(joint, c)].at(frames) for c in turns], axis=1)
         there = np.stack([other.curves[base_track(joint, c)].at(frames) for c in theirs], axis=1)
-        rotations = rotation.from_euler(there, other.order(joint))
+        rotations = quaternions(there, other.order(joint))
         near = rewritten(here, rotations, np.ones(clip.frames, dtype=np.bool_), order)
         for k, name in enumerate(turns):
             out[base_track(joint, name)] = SampledCurve(np.ascontiguousarray(near[:, k]))

@@ -27,12 +27,12 @@ from leancurve.document.limits import (
     require_within,
 )
 from leancurve.document.prop import CHANNELS
+from leancurve.document.rotations import angles_afresh
 from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import STRAIGHT, EndSite, Skeleton
 from leancurve.formats.evidence import guess_unit, guess_up, position_meaning, rate_of
 from leancurve.measures.drift import find_ends
-from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats, Ints
 
 CHANNEL_NAMES = {
@@ -454,7 +454,7 @@ def _with_rests(clip: Clip) -> Clip:
     for joint, rest in enumerate(clip.skeleton.rests):
         if rest == STRAIGHT or clip.order(joint):
             continue
-        angles = rotation.to_euler(np.array(rest), "ZXY")
+        angles = angles_afresh(np.array(rest)[None], "ZXY")[0]
         layout[joint] = (*layout[joint], "rz", "rx", "ry")
         for name, angle in zip(("rz", "rx", "ry"), angles, strict=True):
             curves[base_track(joint, name)] = SampledCurve(np.full(clip.frames, angle))

@@ -13,10 +13,10 @@ from leancurve.cleaning.contacts import contacts_of, support_of
 from leancurve.curves.curve import Curve, SampledCurve
 from leancurve.document.clip import Clip, Contact
 from leancurve.document.evaluation import evaluate
+from leancurve.document.rotations import angles_afresh
 from leancurve.document.track import TrackId, base_track
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats, Ints
-from leancurve.numbers.continuity import continuous
 from leancurve.progress import Progress, silent
 from leancurve.retarget.matching import ChainPair, JointMap, match
 from leancurve.retarget.reaching import Reached, feet, lead, places
@@ -185,8 +185,7 @@ def said(
     for joint in range(len(theirs.skeleton)):
         by_order[shell.order(joint)].append(joint)
     for order, joints in by_order.items():
-        angles = rotation.to_euler(np.swapaxes(local[:, joints], 0, 1), order)
-        smooth = continuous(angles, order)[0]
+        smooth = angles_afresh(np.swapaxes(local[:, joints], 0, 1), order)
         for k, joint in enumerate(joints):
             for n, track in enumerate(shell.turns_of(joint)):
                 curves[track] = SampledCurve(np.ascontiguousarray(smooth[k, :, n]))

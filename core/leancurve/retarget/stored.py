@@ -9,6 +9,7 @@ from leancurve.document.evaluation import evaluate
 from leancurve.document.parts.registry import bare
 from leancurve.document.posing import mirrored
 from leancurve.document.root_motion import heading
+from leancurve.document.rotations import angles_afresh, quaternions
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import UP
 from leancurve.numbers import rotation
@@ -57,14 +58,14 @@ def _mirrored(clip: Clip, turns: dict[int, Floats], frame: int) -> dict[int, Flo
     values = {}
     for joint, turn in turns.items():
         order = clip.order(joint)
-        angles = rotation.to_euler(turn, order)
+        angles = angles_afresh(turn[None], order)[0]
         values[joint] = {f"r{a.lower()}": float(v) for a, v in zip(order, angles, strict=True)}
     out = {}
     for joint, given in mirrored(clip, values, float(frame)).items():
         order = clip.order(joint)
         if len(order) == 3:
             angles = np.array([given[f"r{a.lower()}"] for a in order])
-            out[joint] = rotation.from_euler(angles, order)
+            out[joint] = quaternions(angles, order)
     return out
 
 

@@ -11,10 +11,10 @@ from leancurve.curves.curve import Curve, SampledCurve, keyed
 from leancurve.document.clip import Clip
 from leancurve.document.placement import placed_props
 from leancurve.document.prop import CHANNELS, ORDER, Prop, prop_track
+from leancurve.document.rotations import angles_afresh
 from leancurve.document.track import TrackId
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats
-from leancurve.numbers.continuity import continuous
 from leancurve.retarget.reaching import GOING_S, led
 from leancurve.retarget.rest import RestFigure
 from leancurve.retarget.touching import (
@@ -48,7 +48,7 @@ def retargeted_props(
         place = _placed(pair, there, touches, points[:, k])
         own = rotation.rotate(back, place) / theirs.metres
         turn = rotation.multiply(back, turns[:, k])
-        angles = continuous(rotation.to_euler(turn, ORDER)[None], ORDER)[0][0]
+        angles = angles_afresh(turn, ORDER)
         columns = dict(zip(CHANNELS, np.concatenate([own, angles], axis=1).T, strict=True))
         x, y, z = (scale * v for v in prop.size)
         props.append(replace(prop, size=(x, y, z)))

@@ -26,6 +26,7 @@ from leancurve.curves.riding import retimed_keys, riders
 from leancurve.curves.splice import joined
 from leancurve.document.base import channel_values
 from leancurve.document.clip import Clip
+from leancurve.document.rotations import angles_near, quaternions
 from leancurve.document.track import TrackId, base_track
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats
@@ -281,7 +282,7 @@ class _Seam:
                 np.array([float(self.clip.curves[c].at(np.array([t]))[0]) for c in channels])
                 for t in (self.first - 1.0, self.last + 1.0)
             )
-            near = rotation.angles_near(rotation.from_euler(right, order), order, left)
+            near = angles_near(quaternions(right, order), order, left)
             turned = (near - right) / 360.0
             if np.allclose(turned, np.round(turned), atol=1e-6):
                 signs, offsets = np.ones(3), 360.0 * np.round(turned)
@@ -425,12 +426,12 @@ def _bridges(
         turns = [base_track(joint, f"r{a.lower()}") for a in order]
         if len(turns) == 3 and inside.issuperset(turns):
             angles = np.stack([frame_values(clip.curves[c])[around] for c in turns], axis=1)
-            q = rotation.hemisphere(rotation.from_euler(angles, order))
+            q = rotation.hemisphere(quaternions(angles, order))
             back = rotation.conjugate(q[1])
             path = _bridge(rotation.log(rotation.multiply(back, q)), count)
             turned = rotation.multiply(q[1], rotation.exp(path))
             share = (np.arange(count) + 1.0)[:, None] / (count + 1)
-            near = rotation.angles_near(turned, order, angles[1] + share * (angles[2] - angles[1]))
+            near = angles_near(turned, order, angles[1] + share * (angles[2] - angles[1]))
             out |= {c: near[:, k] for k, c in enumerate(turns)}
     for channel in sampled:
         if channel not in out:

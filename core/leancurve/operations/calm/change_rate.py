@@ -12,6 +12,7 @@ from pydantic import Field
 from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
+from leancurve.document.rotations import angles_near
 from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput
 from leancurve.measures.account import Kind
@@ -142,7 +143,7 @@ def _by_spline(clip: Clip, rate: Fraction, straight: dict[TrackId, Curve]) -> di
                 [straight[c].at(np.arange(len(times), dtype=np.float64)) for c in channels], axis=1
             )
             angles = near.copy()
-            angles[between] = rotation.angles_near(turned[between], order, near[between])
+            angles[between] = angles_near(turned[between], order, near[between])
             for k, channel in enumerate(channels):
                 out[channel] = SampledCurve(np.ascontiguousarray(angles[:, k]))
         for name in names:

@@ -15,12 +15,12 @@ from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.document.layer import Layer
 from leancurve.document.parts.registry import bare
+from leancurve.document.rotations import angles_afresh, angles_near
 from leancurve.document.rotations import written as turned_to
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats, runs
-from leancurve.numbers.continuity import continuous
 from leancurve.operations.base import (
     Input,
     Inputs,
@@ -189,7 +189,7 @@ def _resting(clip: Clip) -> Clip:
     for joint, order in enumerate(clip.orders):
         rest = clip.skeleton.rest_rotations[None, joint]
         near = np.zeros((1, len(order)))
-        curves |= turned_to(clip, joint, rotation.angles_near(rest, order, near))
+        curves |= turned_to(clip, joint, angles_near(rest, order, near))
         place = clip.translation_values(joint, clip.skeleton.offset_array[None, joint])
         curves |= {t: SampledCurve(np.ascontiguousarray(v)) for t, v in place.items()}
     return replace(bare(clip), curves=curves, frames=1, contacts=())
@@ -205,7 +205,7 @@ def _poses(
     curves: dict[TrackId, Curve] = {}
     for k, joint in enumerate(joints):
         order = clip.order(joint)
-        angles = continuous(rotation.to_euler(turns[:, k], order)[None], order)[0][0]
+        angles = angles_afresh(turns[:, k], order)
         for n, axis in enumerate(order):
             track = TrackId(layer.owner, joint, f"r{axis.lower()}")
             curves[track] = SampledCurve(np.ascontiguousarray(angles[:, n]))

@@ -16,12 +16,12 @@ from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.document.placement import placed_props, unplaced_prop
 from leancurve.document.prop import CHANNELS, ORDER, Prop, Shape, prop_track
+from leancurve.document.rotations import angles_afresh
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import UP
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
-from leancurve.numbers.continuity import continuous
 from leancurve.operations.base import (
     Operation,
     Params,
@@ -175,7 +175,7 @@ def _following(clip: Clip, prop: Prop, joints: tuple[str, ...]) -> dict[TrackId,
         up = np.eye(3)[UP[clip.reading.up_axis]]
         turn = _along(points[:, at[0]] - points[:, at[1]], turns[:, at[0]], turns[:, at[1]], up)
     turn, place = unplaced_prop(clip, turn, place)
-    angles = continuous(rotation.to_euler(turn, ORDER)[None], ORDER)[0][0]
+    angles = angles_afresh(turn, ORDER)
     columns = np.concatenate([place, angles], axis=1)
     return {
         prop_track(prop.id, name): SampledCurve(np.ascontiguousarray(columns[:, k]))

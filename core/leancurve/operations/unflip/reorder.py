@@ -16,10 +16,10 @@ from leancurve.curves.curve import Curve, SampledCurve, made_anew
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.document.reordering import layers_reordered
+from leancurve.document.rotations import angles_afresh
 from leancurve.document.track import TrackId, base_track
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
-from leancurve.numbers.continuity import continuous
 from leancurve.operations.base import Operation, Params, Patch, Progress, Scope, number, silent
 
 WORTH = 3.0
@@ -107,7 +107,7 @@ class Reorder(Operation[ReorderParams]):
         self, clip: Clip, joint: int, local: Any, order: str, params: ReorderParams
     ) -> dict[TrackId, Curve]:
         """The joint's curves in the new order: sampled where they were, else fitted again."""
-        angles = continuous(rotation.to_euler(local, order)[None], order)[0][0]
+        angles = angles_afresh(local, order)
         old = [clip.curves[base_track(joint, f"r{a.lower()}")] for a in clip.order(joint)]
         return {
             base_track(joint, f"r{axis.lower()}"): _fitted(

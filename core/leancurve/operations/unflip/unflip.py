@@ -12,6 +12,7 @@ from leancurve.cleaning.gimbal import away_from_gimbal, easiest_path
 from leancurve.curves.curve import Curve, SampledCurve
 from leancurve.document.base import sampled_on_frames
 from leancurve.document.clip import Clip
+from leancurve.document.rotations import quaternions
 from leancurve.document.track import TrackId
 from leancurve.measures.account import Kind
 from leancurve.numbers import rotation
@@ -76,7 +77,7 @@ class Unflip(Operation[UnflipParams]):
                 eased = easiest_path(angles, order, params.gimbal_deg)
                 if np.any(near):
                     moved = rotation.geodesic_deg(
-                        rotation.from_euler(angles, order), rotation.from_euler(eased, order)
+                        quaternions(angles, order), quaternions(eased, order)
                     )
                     drift = max(drift, float(moved.max()))
                     before = max(before, _worst_step(angles, near))
