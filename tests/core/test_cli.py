@@ -210,7 +210,7 @@ def test_run_plants_the_feet_and_the_file_holds_it(
     assert read_take(kept.read_bytes(), "planted.json").clip.plants
 
 
-def test_a_take_is_carried_and_its_map_kept_and_read(
+def test_a_take_is_retargeted_and_its_map_kept_and_read(
     tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
     take, target = tmp_path / "walk.bvh", tmp_path / "heron.bvh"

@@ -104,7 +104,7 @@ def same_motion(source: Clip, target: Clip, tolerance_mm: float, **wishes: objec
     assert np.max(np.linalg.norm(ours.points - theirs.points, axis=-1)) * 1000 < tolerance_mm
 
 
-def test_shuffled_axes_names_unit_and_up_axis_carry_the_same_motion() -> None:
+def test_shuffled_axes_names_unit_and_up_axis_are_the_same_motion() -> None:
     source = clean("crate")
     skeleton = source.skeleton
     axes = random_axes(len(skeleton), 5)
@@ -133,7 +133,7 @@ def lowered_arms(skeleton: Skeleton, degrees: float) -> Floats:
     return pose
 
 
-def test_another_rest_pose_carries_the_same_motion() -> None:
+def test_another_rest_pose_is_the_same_motion() -> None:
     source = clean("walk")
     for degrees in (40.0, 78.0):
         rest = lowered_arms(source.skeleton, degrees)
@@ -141,7 +141,7 @@ def test_another_rest_pose_carries_the_same_motion() -> None:
         same_motion(source, target, 1e-3)
 
 
-def test_a_bent_rest_of_true_hinges_carries_the_same_motion() -> None:
+def test_a_bent_rest_of_true_hinges_is_the_same_motion() -> None:
     source = clean("walk")
     skeleton = source.skeleton
     rest = lowered_arms(skeleton, 60.0)
@@ -372,7 +372,7 @@ def test_no_touch_is_found_that_is_not_there() -> None:
     assert not retargeted(gangway_take().clip, heron_file()).touches
 
 
-def test_a_keyed_clip_is_carried_keyed_on_the_same_frames() -> None:
+def test_a_keyed_clip_is_retargeted_keyed_on_the_same_frames() -> None:
     source = clean("walk")
     thin = apply_patch(source, OPERATIONS["thin"].run(source, {"tolerance_deg": 0.5}))
     retarget = OPERATIONS["retarget"]
@@ -404,7 +404,7 @@ def test_a_clip_with_values_on_every_frame_stays_so() -> None:
     assert patch.report["keys_kept"] == patch.report["keys_added"] == 0
 
 
-def test_carrying_without_a_skeleton_is_refused() -> None:
+def test_retargeting_without_a_skeleton_is_refused() -> None:
     with pytest.raises(BadInput, match="choose a skeleton"):
         OPERATIONS["retarget"].run(clean("walk"))
     with pytest.raises(BadInput, match="no joint named 'Tail'"):
@@ -467,7 +467,7 @@ def test_a_lamp_in_one_hand_goes_along_with_it() -> None:
     assert np.ptp(gap) * done.clip.millimetres < 5.0
 
 
-def test_carried_onto_itself_a_clip_keeps_its_props_where_they_are() -> None:
+def test_retargeted_onto_itself_a_clip_keeps_its_props_where_they_are() -> None:
     source = with_crate(clean("crate"))
     done = retargeted(source, source)
     assert done.clip.props == source.props
@@ -634,7 +634,7 @@ def creature(count: int, letter: str, length: float, metres: float) -> Skeleton:
     return Skeleton(names, tuple(range(-1, count - 1)), offsets, ends)
 
 
-def test_chains_set_by_hand_carry_what_is_no_human_body(tmp_path: Path) -> None:
+def test_chains_set_by_hand_retarget_what_is_no_human_body(tmp_path: Path) -> None:
     """Eight joints of a creature onto five of another, end to end."""
     frames = 120
     made = file_of(creature(8, "segment", 2.4, 0.01), "creature", 0.01, "y", "ZXY")

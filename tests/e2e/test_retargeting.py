@@ -17,14 +17,14 @@ from tests.e2e.takes import bring_walk
 from tests.e2e.test_cleaning import revision
 from tests.e2e.test_planting import places
 
-CARRIED = "walk_to_retarget · Heron"
+RETARGETED = "walk_to_retarget · Heron"
 
 
 def link_row(page: Page, joint: str) -> object:
     return page.get_by_label(f"{joint} has its turn from")
 
 
-def test_a_take_is_carried_to_heron_shaped_worked_on_and_delivered(
+def test_a_take_is_retargeted_to_heron_shaped_worked_on_and_delivered(
     page: Page, tmp_path: Path
 ) -> None:
     bring_walk(page, "walk_to_retarget")
@@ -65,10 +65,10 @@ def test_a_take_is_carried_to_heron_shaped_worked_on_and_delivered(
     expect(hands).to_have_attribute("aria-valuetext", "50 %")
 
     page.get_by_role("button", name="Retarget to Heron").click()
-    made = page.get_by_role("link", name=CARRIED)
+    made = page.get_by_role("link", name=RETARGETED)
     expect(made).to_be_visible()
     made.click()
-    page.get_by_role("heading", name=CARRIED).wait_for()
+    page.get_by_role("heading", name=RETARGETED).wait_for()
     settled(page)
     clip = clip_now(page)
     assert [j["name"] for j in clip["joints"]] == list(heron().names)
@@ -116,7 +116,7 @@ def test_a_take_is_carried_to_heron_shaped_worked_on_and_delivered(
     assert contacts_of(back)
 
 
-def test_the_source_goes_on_and_the_carried_clip_is_carried_again(page: Page) -> None:
+def test_the_source_goes_on_and_the_retargeted_clip_is_retargeted_again(page: Page) -> None:
     bring_walk(page, "walk_that_goes_on")
     source = page.url
     page.keyboard.press("Alt+7")
@@ -155,7 +155,7 @@ def test_the_source_goes_on_and_the_carried_clip_is_carried_again(page: Page) ->
     assert page.url == source
 
 
-def test_chosen_takes_are_carried_onto_a_character_from_the_shelf(page: Page) -> None:
+def test_chosen_takes_are_retargeted_onto_a_character_from_the_shelf(page: Page) -> None:
     for name in ("one_to_retarget", "two_to_retarget"):
         bring_walk(page, name)
         page.get_by_role("link", name="Shelf").click()

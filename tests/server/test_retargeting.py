@@ -69,7 +69,7 @@ def test_skeletons_without_motion_come_first_and_each_once(
     assert found[0]["joints"] == 52
 
 
-def test_a_clip_is_carried_onto_two_skeletons_at_once(
+def test_a_clip_is_retargeted_onto_two_skeletons_at_once(
     api: Api, clip: dict, heron: Take, wren: Take
 ) -> None:
     smooth = api.apply(clip, "unflip")
@@ -87,7 +87,7 @@ def test_a_clip_is_carried_onto_two_skeletons_at_once(
     assert api.get(f"clips/{clip['id']}").json()["head"]["id"] == smooth["head"]["id"]
 
 
-def test_what_is_carried_is_worked_on_and_measured_on_its_own_skeleton(
+def test_what_is_retargeted_is_worked_on_and_measured_on_its_own_skeleton(
     api: Api, clip: dict, heron: Take
 ) -> None:
     (made,) = retargeted(api, api.apply(clip, "unflip"), [heron])
@@ -122,7 +122,7 @@ def test_the_line_can_be_changed_and_all_after_it_follows(
     assert undone["head"]["state"] == thin["head"]["state"]
 
 
-def test_when_the_source_goes_on_the_clip_says_so_and_is_carried_again(
+def test_when_the_source_goes_on_the_clip_says_so_and_is_retargeted_again(
     api: Api, clip: dict, heron: Take
 ) -> None:
     smooth = api.apply(clip, "unflip")
@@ -209,7 +209,7 @@ def test_bad_wishes_are_refused_in_one_sentence(api: Api, clip: dict, heron: Tak
     assert gone.status_code == 404
 
 
-def test_the_skeleton_stays_as_long_as_a_clip_is_carried_onto_it(
+def test_the_skeleton_stays_as_long_as_a_clip_is_retargeted_onto_it(
     api: Api, clip: dict, heron: Take
 ) -> None:
     from datetime import timedelta
@@ -238,11 +238,11 @@ def test_a_job_taken_up_again_makes_one_clip(api: Api, clip: dict, heron: Take) 
     Job.objects.filter(pk=job["id"]).update(state="running")
     kinds.run(job["id"])
     assert Take.objects.filter(retargeted__isnull=False).count() == 1
-    made = Clip.objects.get(take__carried__isnull=False)
+    made = Clip.objects.get(take__retargeted__isnull=False)
     assert made.revisions.count() == 2
 
 
-def test_a_carried_clip_is_delivered_and_read_back(api: Api, clip: dict, wren: Take) -> None:
+def test_a_retargeted_clip_is_delivered_and_read_back(api: Api, clip: dict, wren: Take) -> None:
     (made,) = retargeted(api, api.apply(clip, "unflip"), [wren], plant=True)
     assert made["plants"]
     document = document_of(made)
@@ -252,7 +252,7 @@ def test_a_carried_clip_is_delivered_and_read_back(api: Api, clip: dict, wren: T
     assert back.plants == document.plants
 
 
-def test_many_takes_are_carried_onto_one_skeleton(
+def test_many_takes_are_retargeted_onto_one_skeleton(
     api: Api, workspace: Workspace, take: Take, clip: dict, short_file: bytes, heron: Take
 ) -> None:
     other = brought_in(workspace, "second.bvh", short_file)
