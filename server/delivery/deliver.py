@@ -13,8 +13,9 @@ from leancurve.document.clip import Clip
 from leancurve.errors import BadInput
 from leancurve.formats.bvh import read_bvh, with_prop_roots, write_bvh
 from leancurve.formats.clipjson import read_clip, write_clip
+from leancurve.formats.names import delivery_name
 from leancurve.measures.readback import read_back
-from leancurve.time.resample import delivery_name, resampled, sample_times
+from leancurve.time.resample import resampled, sample_times
 from library import jobs
 from library.kinds import job_kind
 from library.models import Job, Workspace

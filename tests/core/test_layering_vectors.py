@@ -18,8 +18,10 @@ from leancurve.document.evaluation import evaluate
 from leancurve.document.layer import Layer
 from leancurve.document.track import TrackId, base_track
 from leancurve.figure.skeleton import Skeleton
+from leancurve.time.resample import resampled
 
 from tests.conftest import PROJECT
+from tests.core.laden import Load, laden
 
 FILE = PROJECT / "web/src/evaluation/layering.vectors.json"
 FRAMES = 12
@@ -52,8 +54,28 @@ def layered() -> Clip:
     return Clip(skeleton, layout, curves, Fraction(60), FRAMES, layers=layers, placement=PLACED)
 
 
+LADEN = (Load("sampled"), Load("sampled", "z", 1.0))
+ABOUT_FIGURE = {"aim", "shut"}
+"""Layers in the figure's space are led apart: :func:`figured`."""
+
+
+def of_the_family(load: Load) -> Clip:
+    """Some frames of a laden clip, under its layers and its placement."""
+    clip = laden(load)
+    layers = tuple(x for x in clip.layers if x.name not in ABOUT_FIGURE)
+    bare = replace(clip, layers=layers, plants=(), props=())
+    kept = replace(bare, curves={t: clip.curves[t] for t in bare.tracks})
+    return resampled(kept, first=11, last=15)
+
+
 def vectors() -> dict[str, Any]:
-    clip = layered()
+    clips = [layered(), *(of_the_family(load) for load in LADEN)]
+    return {"clips": [of_clip(clip) for clip in clips], "figure": figured()}
+
+
+def of_clip(clip: Clip) -> dict[str, Any]:
+    """A clip with its layers, and how each joint stands below them and over them."""
+    assert clip.placement is not None
     below, pose = evaluate(clip.below), evaluate(clip)
     joints = {
         j: {
@@ -71,10 +93,13 @@ def vectors() -> dict[str, Any]:
         }
         for x in clip.layers
     ]  # fmt: skip
-    curves = {str(t): c.values.tolist() for t, c in clip.curves.items()}
+    frames = np.arange(clip.frames, dtype=np.float64)
+    curves = {str(t): c.at(frames).tolist() for t, c in clip.curves.items()}
     return {
-        "layers": layers, "placement": asdict(PLACED), "curves": curves, "joints": joints,
-        "channels": clip.layout, "offsets": clip.skeleton.offsets, "figure": figured(),
+        "layers": layers, "placement": asdict(clip.placement), "curves": curves,
+        "joints": joints, "channels": clip.layout, "offsets": clip.skeleton.offsets,
+        "parents": clip.skeleton.parents, "up": clip.reading.up_axis,
+        "adds": [clip.reading.root_positions, clip.reading.joint_positions],
     }  # fmt: skip
 
 
@@ -110,12 +135,13 @@ def test_the_browsers_layers_are_the_cores() -> None:
     if os.environ.get("LEAN_WRITE_VECTORS"):
         FILE.write_text(json.dumps(made, indent=1) + "\n")
     kept = json.loads(FILE.read_text())
-    assert kept["layers"] == made["layers"]
-    assert kept["placement"] == made["placement"]
     for when in ("before", "after"):
         gap = np.array(kept["figure"][when]["rotation"]) - made["figure"][when]["rotation"]
         assert np.abs(gap).max() < 1e-12
-    for joint, parts in made["joints"].items():
-        for name, values in parts.items():
-            gap = np.array(kept["joints"][joint][name]) - values
-            assert np.abs(gap).max() < 1e-12
+    for one, other in zip(kept["clips"], made["clips"], strict=True):
+        assert one["layers"] == other["layers"]
+        assert one["placement"] == other["placement"]
+        for joint, parts in other["joints"].items():
+            for name, values in parts.items():
+                gap = np.array(one["joints"][joint][name]) - values
+                assert np.abs(gap).max() < 1e-12

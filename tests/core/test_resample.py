@@ -11,9 +11,10 @@ from leancurve.demo.defects import Capture
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import effective, evaluate
 from leancurve.errors import BadInput
+from leancurve.formats.names import delivery_name
 from leancurve.numbers import rotation
 from leancurve.operations import OPERATIONS, apply_patch
-from leancurve.time.resample import delivery_name, resampled, sample_times
+from leancurve.time.resample import resampled, sample_times
 
 
 def test_every_second_frame_is_exactly_what_was_there(walk: Clip) -> None:

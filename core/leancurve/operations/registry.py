@@ -19,15 +19,18 @@ from leancurve.operations.calm.trim import Trim
 from leancurve.operations.inspect.accept import Accept
 from leancurve.operations.inspect.check import Check
 from leancurve.operations.inspect.contacts import EditContacts, FindContacts
-from leancurve.operations.layers.bring import BringLayers, Extract
+from leancurve.operations.layers.bring import BringLayers
 from leancurve.operations.layers.edit import EditLayers
+from leancurve.operations.layers.extract import Extract
 from leancurve.operations.layers.flatten import Flatten
 from leancurve.operations.layers.key import KeyLayer
 from leancurve.operations.layers.lift import Lift
 from leancurve.operations.layers.load import LoadLayer
-from leancurve.operations.layers.merge import MergeLayers, SplitLayer
+from leancurve.operations.layers.merge import MergeLayers
 from leancurve.operations.layers.place import Place
-from leancurve.operations.plant.edit import BakePlants, EditPlants
+from leancurve.operations.layers.split import SplitLayer
+from leancurve.operations.plant.bake import BakePlants
+from leancurve.operations.plant.edit import EditPlants
 from leancurve.operations.plant.mend_limbs import MendLimbs
 from leancurve.operations.plant.plant import PlantFeet
 from leancurve.operations.plant.props import EditProps

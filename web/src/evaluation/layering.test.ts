@@ -5,28 +5,51 @@ import vectors from './layering.vectors.json'
 import type { Clip } from './model'
 import type { JointPose } from './rotations'
 
-const clip = {
-  layers: vectors.layers,
-  placement: vectors.placement,
-  reading: { up_axis: 'y', root_positions: 'add', joint_positions: 'replace' },
-  joints: vectors.channels.map((channels, k) => ({
-    parent: k - 1,
-    channels,
-    offset: vectors.offsets[k],
-  })),
-} as unknown as Clip
-const curves = new Map<string, Curve>(
-  Object.entries(vectors.curves).map(([key, values]) => [
-    key,
-    { kind: 'sampled', values: Float64Array.from(values) },
-  ]),
-)
+interface Made {
+  layers: object[]
+  placement: object
+  curves: Record<string, number[]>
+  joints: Record<string, Record<'below' | 'moved' | 'rotation' | 'translation', number[][]>>
+  channels: string[][]
+  offsets: number[][]
+  parents: number[]
+  up: string
+  adds: string[]
+}
+const clips = vectors.clips as unknown as Made[]
+
+const clipOf = (made: Made) =>
+  ({
+    layers: made.layers,
+    placement: made.placement,
+    reading: { up_axis: made.up, root_positions: made.adds[0], joint_positions: made.adds[1] },
+    joints: made.channels.map((channels, k) => ({
+      parent: made.parents[k],
+      channels,
+      offset: made.offsets[k],
+    })),
+  }) as unknown as Clip
+const curvesOf = (made: Made) =>
+  new Map<string, Curve>(
+    Object.entries(made.curves).map(([key, values]) => [
+      key,
+      { kind: 'sampled', values: Float64Array.from(values) },
+    ]),
+  )
+const first = clips[0]!
+const [clip, curves] = [clipOf(first), curvesOf(first)]
 const at = (all: number[][], frame: number) => all[frame]! as JointPose['rotation']
 
 describe('layers are laid and the clip is placed as the core lays them', () => {
-  it('on every frame of every joint, weighed, masked, muted and in order', () => {
+  it.each([
+    ['few joints', 0],
+    ['a laden figure in centimetres, Y up', 1],
+    ['a laden figure in metres, Z up', 2],
+  ])('on every frame of every joint, weighed, masked, muted and in order: %s', (_, which) => {
+    const made = clips[which]!
+    const [clip, curves] = [clipOf(made), curvesOf(made)]
     let turnedOnes = 0
-    for (const [joint, { below, moved, rotation, translation }] of Object.entries(vectors.joints))
+    for (const [joint, { below, moved, rotation, translation }] of Object.entries(made.joints))
       rotation.forEach((wanted, frame) => {
         const pose: JointPose = {
           rotation: at(below, frame),
@@ -52,8 +75,8 @@ describe('layers are laid and the clip is placed as the core lays them', () => {
 
   it('in the figure’s space, from how all stands and what the layer did', () => {
     const { channels, before, after, over } = vectors.figure
-    const above = { ...vectors.layers[0], id: 8, channels: over.channels, mask: {} } as never
-    const layer = { ...vectors.layers[0], id: 7, space: 'figure', channels, mask: {} } as never
+    const above = { ...first.layers[0], id: 8, channels: over.channels, mask: {} } as never
+    const layer = { ...first.layers[0], id: 7, space: 'figure', channels, mask: {} } as never
     const of = (all: object) => (key: string) => {
       const values = (all as Record<string, number[]>)[key]
       return values && ({ kind: 'sampled', values: Float64Array.from(values) } as Curve)
@@ -80,7 +103,7 @@ describe('layers are laid and the clip is placed as the core lays them', () => {
   it('finds what lies beneath layers for a joint to be seen as wanted', () => {
     const only = { ...clip, layers: clip.layers.filter((x) => x.kind === 'additive') }
     const wanted: JointPose['rotation'] = [0.5, -0.5, 0.5, 0.5]
-    const { below, moved } = vectors.joints[1]
+    const { below, moved } = first.joints[1]!
     below.forEach((_, frame) => {
       const translation = moved[frame] as JointPose['translation']
       const seen = (rotation: JointPose['rotation']) =>
@@ -96,7 +119,7 @@ describe('layers are laid and the clip is placed as the core lays them', () => {
   it('waits for the server where it cannot: another kind, or a curve that is not here', () => {
     const pose: JointPose = { rotation: [0, 0, 0, 1], translation: [0, 0, 0] }
     expect(layered(clip, 1, pose, () => undefined, 0)).toBeNull()
-    const other = { layers: vectors.layers.map((x) => ({ ...x, space: 'figure' })) }
+    const other = { layers: first.layers.map((x) => ({ ...x, space: 'figure' })) }
     expect(layered(other as unknown as Clip, 1, pose, (key) => curves.get(key), 0)).toBeNull()
   })
 

@@ -1,4 +1,4 @@
-"""Layers brought from another clip, and what a change made of a clip, as a layer over it."""
+"""Layers brought from another clip, on whichever skeleton it is."""
 
 from __future__ import annotations
 
@@ -29,7 +29,6 @@ from leancurve.operations.base import (
 )
 from leancurve.operations.identity import identity
 from leancurve.operations.layers.edit import free_name, fresh_id
-from leancurve.operations.layers.lift import differences, sampled_layer
 from leancurve.operations.layers.writing import KeyedParams, key_times, written
 from leancurve.retarget.rest import RestFigure
 
@@ -238,53 +237,3 @@ def _turned(own: Mapping[str, Curve], letter: str, axes: Floats, clip: Clip) -> 
         )
         out[name] = written(clip, TrackId("", 0, name), values, times, TURNED)
     return out
-
-
-class ExtractParams(Params):
-    name: str = Field("extracted", min_length=1, max_length=60, description="the new layer's name")
-    new_id: int | None = identity()
-
-
-class Extract(Operation[ExtractParams]):
-    """What lies between two states of this clip becomes a layer over it: what a line of its recipe
-    changed, to be weighed or muted by itself once the line is taken out."""
-
-    name = "extract"
-    title = "Extract into a layer"
-    step = "shape"
-    part = "layers"
-    inputs: ClassVar[Mapping[str, Input]] = {
-        "before": Input("clip", "choose what was before"),
-        "after": Input("clip", "choose what is after"),
-    }
-    Params: ClassVar[type[ExtractParams]] = ExtractParams
-
-    def apply_with(
-        self,
-        clip: Clip,
-        inputs: Inputs,
-        scope: Scope,
-        params: ExtractParams,
-        progress: Progress = silent,
-    ) -> Patch:
-        lower, upper = (
-            replace(x, plants=(), placement=None)
-            for x in (inputs["before"], inputs["after"])
-            if isinstance(x, Clip)
-        )
-        for other in (lower, upper):
-            if other.skeleton != clip.skeleton or other.frames != clip.frames:
-                raise BadInput("extract: it was made on another time or skeleton than the clip's")
-        joints = sorted({t.joint for t in scope.resolve(clip)})
-        vectors, moves = differences(lower, upper, joints)
-        if not vectors and not moves:
-            raise BadInput("extract: no joint stands otherwise by that")
-        layer, curves = sampled_layer(clip, params.name, vectors, moves, params.new_id)
-        return Patch(
-            curves=curves,
-            layers=(*clip.layers, layer),
-            report={"joints": len(layer.layout)},
-        )
-
-    def told(self, params: Mapping[str, Any]) -> str:
-        return f"Extract {params.get('name', 'extracted')} into a layer"
