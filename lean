@@ -19,7 +19,7 @@ help() {
 ./lean demo      set up what is missing, load demo data, serve; Ctrl+C ends all of it
 ./lean serve     the same without demo data
 ./lean web | worker | db | migrate         one part by itself, for a studio: docs/studio.md
-./lean add-user NAME [--workspace NAME] [--runs-the-place]   somebody who can sign in
+./lean add-user NAME [--workspace NAME] [--runs-the-studio]   somebody who can sign in
 ./lean backup FILE | restore FILE          the whole instance; people may work during a backup
 ./lean check     whether all that is kept is whole
 ./lean export WORKSPACE FILE | import FILE [--owner NAME]   one workspace, as open parts

@@ -24,7 +24,7 @@ from leancurve.errors import BadInput
 from leancurve.operations import operation_named
 from library.models import Take
 from ninja import Router, Status
-from place import bins
+from studio import bins
 
 from api.access import clip_for, revision_for
 from api.messages import mark_of

@@ -26,16 +26,15 @@ from ninja import NinjaAPI, Status
 from ninja.decorators import decorate_view
 from ninja.errors import HttpError
 from ninja.security import SessionAuth
-from place.attempts import address_waits
-from place.people import change_own_password
 from pydantic import ValidationError as PydanticError
+from studio.attempts import address_waits
+from studio.people import change_own_password
 
 from api.clips import router as clips
 from api.deliveries import router as deliveries
 from api.guard import StrictParser
 from api.inspections import router as inspections
 from api.motion import router as motion
-from api.place import router as place
 from api.plants import router as plants
 from api.previews import router as previews
 from api.recipes import router as recipes
@@ -43,6 +42,7 @@ from api.retargeting import router as retargeting
 from api.schemas import interface as schemas
 from api.schemas import shared
 from api.stored import router as stored
+from api.studio import router as studio
 from api.takes import router as takes
 
 
@@ -80,7 +80,7 @@ api.add_router("", retargeting)
 api.add_router("", deliveries)
 api.add_router("", recipes)
 api.add_router("", stored)
-api.add_router("", place)
+api.add_router("", studio)
 
 
 @api.exception_handler(BadInput)
@@ -145,7 +145,7 @@ def _session(request: HttpRequest) -> dict[str, Any]:
         "workspaces": [
             {"id": m.workspace_id, "name": m.workspace.name, "role": m.role} for m in places
         ],
-        "runs_place": user.is_staff,
+        "runs_studio": user.is_staff,
     }
 
 

@@ -15,7 +15,7 @@ from leancurve.operations import operation_named
 from leancurve.recipe import ALL_OF_IT
 from library.models import Take, Workspace
 from ninja import Router, Status
-from place import bins
+from studio import bins
 
 from api.access import seen, workspace_for
 from api.schemas import recipes as schemas

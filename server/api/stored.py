@@ -13,7 +13,7 @@ from leancurve.measures.picture import picture
 from leancurve.retarget.stored import excerpt, pose_on
 from library.room import require_room
 from ninja import Router, Status
-from place import bins
+from studio import bins
 
 from api.access import clip_for, revision_for, seen, workspace_for
 from api.schemas import stored as schemas

@@ -17,8 +17,8 @@ from library import jobs
 from library.intake import inspect_missing
 from library.models import Job, StoredFile, Take
 from ninja import File, Router, Status, UploadedFile
-from place import bins
-from place.usage import Room
+from studio import bins
+from studio.usage import Room
 
 from api.access import seen, workspace_for
 from api.clips import clip_out

@@ -94,7 +94,7 @@ INSTALLED_APPS = [
     "library",
     "editing",
     "delivery",
-    "place",
+    "studio",
     "api",
 ]
 MIDDLEWARE = [
@@ -180,7 +180,7 @@ CONTENT_SECURITY_POLICY = {
 
 AUTHENTICATION_BACKENDS = [
     "axes.backends.AxesStandaloneBackend",
-    "place.people.Members",
+    "studio.people.Members",
 ]
 AXES_FAILURE_LIMIT = 8
 ADDRESS_FAILURE_LIMIT = 40

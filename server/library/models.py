@@ -139,7 +139,7 @@ class Profile(models.Model):
 
 class Job(models.Model):
     """Long work that a worker does: progress, cancel and result outlive any page. One of no
-    workspace is the place's own."""
+    workspace is the studio's own."""
 
     class State(models.TextChoices):
         QUEUED = "queued"

@@ -14,7 +14,7 @@ from tests.conftest import PROJECT
 
 SERVER = PROJECT / "server"
 SERVER_ROOMS = (
-    "plumbing", "documents", "computing", "library", "editing", "delivery", "place", "api",
+    "plumbing", "documents", "computing", "library", "editing", "delivery", "studio", "api",
     "config",
 )  # fmt: skip
 """The server's applications from the ground up."""
@@ -173,7 +173,7 @@ def test_one_module_converts_angles_of_joints() -> None:
 WEB = PROJECT / "web/src"
 WEB_ROOMS = (
     "api", "ui", "session", "evaluation", "view", "sync", "actions", "layers", "tree", "strip",
-    "sheet", "timing", "stage", "commands", "steps", "bench", "shelf", "place", "batch", "App.tsx",
+    "sheet", "timing", "stage", "commands", "steps", "bench", "shelf", "studio", "batch", "App.tsx",
     "main.tsx",
 )  # fmt: skip
 """The rooms of the browser from the ground up."""

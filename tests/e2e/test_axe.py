@@ -98,9 +98,9 @@ def test_axe_finds_nothing_on_any_screen_pop_over_or_dialog(page: Page) -> None:
         page.get_by_role("dialog").wait_for()
         is_clean(dialog)
         page.keyboard.press("Escape")
-    page.get_by_role("link", name="The place").click()
+    page.get_by_role("link", name="The studio").click()
     page.get_by_role("heading", name="What failed").wait_for()
-    is_clean("the place")
+    is_clean("the studio")
     page.get_by_role("link", name="Shelf").click()
     open_take(page, LAMP)
     for step in "123456789":

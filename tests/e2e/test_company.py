@@ -21,9 +21,9 @@ WALK = "Rolling deck walk, take 07"
 
 @pytest.fixture
 def mate(page: Page, browser: Browser, application: Application) -> Iterator[Page]:
-    """Somebody else, let in on the page of whoever runs the place."""
+    """Somebody else, let in on the page of whoever runs the studio."""
     to_shelf(page)
-    page.get_by_role("link", name="The place").click()
+    page.get_by_role("link", name="The studio").click()
     row = page.get_by_role("row", name=re.compile("^second mate"))
     page.get_by_role("heading", name="People").wait_for()
     settled(page)
@@ -42,8 +42,8 @@ def mate(page: Page, browser: Browser, application: Application) -> Iterator[Pag
     other.get_by_label("Password").fill("rope-and-fender")
     other.get_by_role("button", name="Sign in").click()
     other.get_by_role("heading", name=WALK).wait_for()
-    # Nobody but whoever runs the place is led to its page.
-    assert not other.get_by_role("link", name="The place").count()
+    # Nobody but whoever runs the studio is led to its page.
+    assert not other.get_by_role("link", name="The studio").count()
     yield other
     context.close()
 

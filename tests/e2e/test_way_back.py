@@ -129,7 +129,7 @@ def test_in_its_place_what_was_there_is_kept_under_another_name(
     kept = done.stdout.split("kept as the database ")[1].split(":")[0]
     assert kept.startswith(f"{running.database}_before_")
     assert len(person.ask("GET", f"workspaces/{workspace}/takes").json()) == 7
-    manage(running, "shell", "-c", f"from place.backup import drop; drop({kept!r})")
+    manage(running, "shell", "-c", f"from studio.backup import drop; drop({kept!r})")
 
 
 @pytest.fixture

@@ -30,12 +30,12 @@ from leancurve.operations import OPERATIONS
 from library import demo_account, jobs
 from library.intake import store_take
 from library.models import Job, StoredFile, Take, Workspace
-from place import usage
-from place.backup import rename, send_away
-from place.housekeeping import keep_house
-from place.usage import usage_of
 from plumbing.addresses import address_of
 from procrastinate.contrib.django.models import ProcrastinateJob
+from studio import usage
+from studio.backup import rename, send_away
+from studio.housekeeping import keep_house
+from studio.usage import usage_of
 
 from tests.conftest import PROJECT
 from tests.made import looked_at
@@ -267,7 +267,7 @@ def test_the_demos_account_signs_in_where_the_demo_runs_and_nowhere_else(db: Non
     with override_settings(ON_LOOPBACK=False), pytest.raises(CommandError, match="loopback"):
         call_command("load_demo", verbosity=0)
     # With a password of one's own it is an account like any.
-    from place.people import give_password
+    from studio.people import give_password
 
     give_password(User.objects.get(username="deckhand"), "a-long-password")
     body["password"] = "a-long-password"
@@ -396,7 +396,7 @@ def test_what_the_databases_address_says_beyond_where_it_is_stays(tmp_path: Path
     assert "'sslrootcert': '/etc/ca.pem'" in said
     code = (
         "import django; django.setup()\n"
-        "from place import backup; import os\n"
+        "from studio import backup; import os\n"
         "seen = {}\n"
         "backup.subprocess.run = lambda *a, env, **k: seen.update(env) or "
         "type('R', (), {'returncode': 0})()\n"

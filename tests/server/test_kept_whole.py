@@ -27,7 +27,7 @@ from leancurve.document.evaluation import evaluate
 from leancurve.operations import Patch
 from library import kinds
 from library.models import Job, StoredFile, Take, Workspace
-from place import bins, moving
+from studio import bins, moving
 
 from tests.pace import patient
 from tests.server.conftest import Api
@@ -264,9 +264,9 @@ def test_a_hundred_thousand_parts_are_counted_swept_and_checked(
     assert (swept["states"], swept["blobs"]) == (MANY // 200 + 1, MANY)
 
 
-def test_whoever_runs_the_place_sees_it_with_as_many(api: Api, many: int, user: Any) -> None:
+def test_whoever_runs_the_studio_sees_it_with_as_many(api: Api, many: int, user: Any) -> None:
     type(user).objects.filter(pk=user.pk).update(is_staff=True)
-    assert api.get("place").status_code == 200
+    assert api.get("studio").status_code == 200
 
 
 def another(autocommit: bool = True) -> psycopg.Connection[Any]:

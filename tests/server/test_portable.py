@@ -36,14 +36,14 @@ from editing.sweeping import sweep
 from leancurve.errors import BadInput
 from library import kinds
 from library.models import Job, StoredFile, Take, Workspace
-from place import moving, portable
-from place.checking import Most, checked
+from studio import moving, portable
+from studio.checking import Most, checked
 
 from tests.server.conftest import Api, a_take, a_workspace, arrays, somebody
 from tests.server.test_deliveries import body
 from tests.server.test_storage import forget_caches
 
-OURS = {"delivery", "documents", "editing", "library", "place"}
+OURS = {"delivery", "documents", "editing", "library", "studio"}
 
 
 def delivered(api: Api, clip: dict, version: int) -> bytes:
@@ -460,22 +460,22 @@ def test_the_browser_exports_and_brings_in(api: Api, worked: dict, workspace: Wo
 
     def send(data: bytes) -> Any:
         return api.client.post(
-            "/api/place/workspaces/files",
+            "/api/studio/workspaces/files",
             {"file": SimpleUploadedFile("crew.zip", data)},
             headers={"X-CSRFToken": api.token},
         )
 
-    assert send(got.content).status_code == 404  # for whoever runs the place
+    assert send(got.content).status_code == 404  # for whoever runs the studio
     User.objects.filter(username="mate").update(is_staff=True)
     sent = send(got.content).json()
     kinds.run(sent["id"])
     assert Job.objects.get(pk=sent["id"]).result["name"] == "Crew 2"
     wrong = send(b"PK nothing").json()
     kinds.run(wrong["id"])
-    failed = api.get("place").json()["coming_in"][0]
+    failed = api.get("studio").json()["coming_in"][0]
     assert failed["state"] == "failed"
     assert "no workspace's file" in failed["message"]
-    left = api.call("DELETE", f"place/jobs/{failed['id']}").json()["coming_in"]
+    left = api.call("DELETE", f"studio/jobs/{failed['id']}").json()["coming_in"]
     assert [j["state"] for j in left] == ["done"]
     # What nobody fetched is gone after a day.
     StoredFile.objects.filter(take=None).update(created="2020-01-01T00:00Z")

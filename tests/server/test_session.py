@@ -30,7 +30,7 @@ def test_signing_in_and_out(user: User, workspace: Workspace) -> None:
     assert client.get("/api/session").json() == {
         "user": None,
         "workspaces": [],
-        "runs_place": False,
+        "runs_studio": False,
     }
     token = client.cookies["csrftoken"].value
 

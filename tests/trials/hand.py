@@ -158,19 +158,19 @@ class Hand:
         return {"delivery": made.pk, "holds": hashlib.sha256(bytes(made.data)).hexdigest()}
 
     def bin(self, kind: str, pk: int) -> dict[str, Any]:
-        from place import bins
+        from studio import bins
 
         bins.put_in(bins.KINDS[kind]._default_manager.get(pk=pk))
         return {}
 
     def put_back(self, kind: str, pk: int) -> dict[str, Any]:
-        from place import bins
+        from studio import bins
 
         bins.put_back(self.workspace, kind, pk)
         return {}
 
     def empty(self) -> dict[str, Any]:
-        from place import bins
+        from studio import bins
 
         return {"gone": bins.empty(self.workspace)}
 
@@ -231,11 +231,11 @@ class Hand:
 
         from django.test import Client
         from leancurve.progress import silent
-        from place.moving import bring_in_file
+        from studio.moving import bring_in_file
 
         workspace = bring_in_file(Path(path), "hostile.zip", self.user, silent)
         client = Client()
-        client.force_login(self.user, "place.people.Members")
+        client.force_login(self.user, "studio.people.Members")
         client.raise_request_exception = False
         asked = [f"workspaces/{workspace.pk}/{x}" for x in (
             "takes", "recipes", "stored", "bin", "usage", "skeletons", "people", "batches",
@@ -252,7 +252,7 @@ class Hand:
         return {"workspace": workspace.pk, "asked": len(asked), "wrong": wrong}
 
     def export(self, path: str) -> dict[str, Any]:
-        from place.portable import export
+        from studio.portable import export
 
         with open(path, "wb") as out:
             export(self.workspace, out)

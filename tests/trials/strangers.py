@@ -31,7 +31,7 @@ NAMES = {
     "recipe": "recipe", "workspace": "workspace", "inputs": "state", "after": "request",
 }  # fmt: skip
 """What the fields of requests name."""
-OF_WHO_RUNS_IT = ("/api/place",)
+OF_WHO_RUNS_IT = ("/api/studio",)
 ENDS_IT = {("DELETE", "/api/session"), ("POST", "/api/password"), ("POST", "/api/session")}
 
 

@@ -4,7 +4,7 @@ import { Tooltip } from 'radix-ui'
 import { BrowserRouter, Navigate, Route, Routes } from 'react-router'
 import { BatchPage } from './batch/BatchPage'
 import { Bench } from './bench/Bench'
-import { PlacePage } from './place/PlacePage'
+import { StudioPage } from './studio/StudioPage'
 import { SignIn } from './session/SignIn'
 import { useSession } from './session/session'
 import { Shelf } from './shelf/Shelf'
@@ -13,7 +13,7 @@ const queries = new QueryClient({ defaultOptions: { queries: { retry: 1 } } })
 
 export function App() {
   const user = useSession((s) => s.user)
-  const runsPlace = useSession((s) => s.runsPlace)
+  const runsStudio = useSession((s) => s.runsStudio)
   if (user === undefined) return null
   if (user === null) return <SignIn />
   return (
@@ -24,7 +24,7 @@ export function App() {
             <Route path="/" element={<Shelf />} />
             <Route path="/clip/:clipId" element={<Bench />} />
             <Route path="/batch/:batchId" element={<BatchPage />} />
-            {runsPlace && <Route path="/place" element={<PlacePage />} />}
+            {runsStudio && <Route path="/studio" element={<StudioPage />} />}
             <Route path="*" element={<Navigate to="/" replace />} />
           </Routes>
         </BrowserRouter>

@@ -24,7 +24,7 @@ class WorkspaceOut(Schema):
 class SessionOut(Schema):
     user: str | None
     workspaces: list[WorkspaceOut]
-    runs_place: bool = False
+    runs_studio: bool = False
 
 
 class PreferencesIO(Schema):

@@ -8,7 +8,7 @@ type Preferences = Required<Schemas['PreferencesIO']>
 interface SessionState {
   user: string | null | undefined
   workspaces: Schemas['WorkspaceOut'][]
-  runsPlace: boolean
+  runsStudio: boolean
   preferences: Preferences
   trouble: string | null
 }
@@ -16,7 +16,7 @@ interface SessionState {
 export const useSession = create<SessionState>(() => ({
   user: undefined,
   workspaces: [],
-  runsPlace: false,
+  runsStudio: false,
   preferences: { theme: null, keys: {}, panes: {} },
   trouble: null,
 }))
@@ -32,7 +32,7 @@ async function entered(session: Schemas['SessionOut']): Promise<void> {
   set({
     user: session.user,
     workspaces: session.workspaces,
-    runsPlace: session.runs_place ?? false,
+    runsStudio: session.runs_studio ?? false,
     preferences: { theme: kept.theme ?? null, keys: kept.keys ?? {}, panes: kept.panes ?? {} },
     trouble: null,
   })

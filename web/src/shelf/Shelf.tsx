@@ -151,7 +151,7 @@ export function Shelf() {
   const [refused, setRefused] = useState<string[]>([])
   const [deleted, setDeleted] = useState('')
   const [shown, setShown] = useState<'bin' | 'people' | 'account' | null>(null)
-  const runsPlace = useSession((s) => s.runsPlace)
+  const runsStudio = useSession((s) => s.runsStudio)
   const changes = workspace !== undefined && workspace.role !== 'viewer'
   const owns = workspace?.role === 'owner'
   const queries = useQueryClient()
@@ -254,9 +254,9 @@ export function Shelf() {
             <Button onClick={() => setShown('people')}>People</Button>
           </>
         )}
-        {runsPlace && (
-          <Link to="/place" className="hover:underline">
-            The place
+        {runsStudio && (
+          <Link to="/studio" className="hover:underline">
+            The studio
           </Link>
         )}
         <span className="text-ink-3">|</span>

@@ -50,8 +50,8 @@ from library.models import (
     Workspace,
 )
 
-from place.checking import blob_names
-from place.told import (
+from studio.checking import blob_names
+from studio.told import (
     VERSION,
     WHAT,
     Told,

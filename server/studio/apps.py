@@ -1,12 +1,12 @@
 from django.apps import AppConfig
 
 
-class PlaceConfig(AppConfig):
-    name = "place"
+class StudioConfig(AppConfig):
+    name = "studio"
 
     def ready(self) -> None:
         from library.room import refuse_full_with
 
-        from place.usage import refuse_full
+        from studio.usage import refuse_full
 
         refuse_full_with(refuse_full)

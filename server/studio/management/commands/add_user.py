@@ -7,7 +7,7 @@ from django.core.management.base import BaseCommand, CommandError, CommandParser
 from leancurve.errors import BadInput
 from library.models import Membership, Workspace
 
-from place.people import add_person
+from studio.people import add_person
 
 
 class Command(BaseCommand):
@@ -18,13 +18,13 @@ class Command(BaseCommand):
         parser.add_argument("--workspace", default="", help="its name; made if it does not exist")
         parser.add_argument("--password", default="", help="asked for when left out")
         parser.add_argument(
-            "--runs-the-place", action="store_true", help="sees people, room and failures of all"
+            "--runs-the-studio", action="store_true", help="sees people, room and failures of all"
         )
 
     def handle(self, *args: Any, **options: Any) -> None:
         name, password = options["username"], options["password"] or getpass("Password: ")
         try:
-            user = add_person(name, password, options["runs_the_place"])
+            user = add_person(name, password, options["runs_the_studio"])
         except BadInput as trouble:
             raise CommandError(str(trouble)) from None
         title = options["workspace"] or f"{name}'s workspace"

@@ -6,8 +6,8 @@ from typing import Any
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from leancurve.errors import BadInput
 
-from place.backup import backup
-from place.usage import told
+from studio.backup import backup
+from studio.usage import told
 
 
 class Command(BaseCommand):

@@ -1,4 +1,4 @@
-"""Roles, the bin, room, and the page of whoever runs the place."""
+"""Roles, the bin, room, and the page of whoever runs the studio."""
 
 from __future__ import annotations
 
@@ -14,8 +14,8 @@ from documents.models import Blob
 from editing.models import Clip, Recipe
 from editing.sweeping import sweep
 from library.models import Job, Membership, StoredFile, Take, Workspace
-from place import bins
-from place.usage import usage_of
+from studio import bins
+from studio.usage import usage_of
 
 from tests.server.conftest import Api
 
@@ -204,9 +204,9 @@ def test_the_place_is_told_to_whoever_runs_it_alone(
     Job.objects.create(
         workspace=workspace, kind="import", title="bad.bvh", state="failed", message="no motion"
     )
-    assert api.get("place").status_code == 404
-    assert api.post("place/people", {"name": "x", "password": "y"}).status_code == 404
-    told = runner.get("place").json()
+    assert api.get("studio").status_code == 404
+    assert api.post("studio/people", {"name": "x", "password": "y"}).status_code == 404
+    told = runner.get("studio").json()
     (row,) = told["workspaces"]
     assert row["name"] == "Crew"
     assert row["usage"]["bytes"] == usage_of(workspace).bytes
@@ -214,16 +214,16 @@ def test_the_place_is_told_to_whoever_runs_it_alone(
     assert {p["name"] for p in told["people"]} == {"mate", "harbour master"}
     assert told["versions"]["PostgreSQL"][0].isdigit()
     assert told["database_bytes"] > 1_000_000
-    # Running the place is not being in every workspace.
+    # Running the studio is not being in every workspace.
     assert runner.get(f"clips/{clip['id']}").status_code == 404
 
 
 def test_people_come_go_and_get_new_passwords(runner: Api, workspace: Workspace) -> None:
     wanted = {"name": "bosun", "password": "a-long-password", "workspace": workspace.pk}
-    people = {p["name"]: p for p in runner.post("place/people", wanted).json()["people"]}
+    people = {p["name"]: p for p in runner.post("studio/people", wanted).json()["people"]}
     assert people["bosun"]["workspaces"] == [{"name": "Crew", "role": "editor"}]
-    assert "already" in runner.post("place/people", wanted).json()["detail"]
-    weak = runner.post("place/people", {"name": "cook", "password": "short"})
+    assert "already" in runner.post("studio/people", wanted).json()["detail"]
+    weak = runner.post("studio/people", {"name": "cook", "password": "short"})
     assert "too short" in weak.json()["detail"]
     bosun = User.objects.get(username="bosun")
     signed_in = Client()
@@ -240,18 +240,18 @@ def test_people_come_go_and_get_new_passwords(runner: Api, workspace: Workspace)
     assert again.get("/api/session").json()["user"] is None
     assert runner.post(f"{path}/let-in").status_code == 200
     me = User.objects.get(username="harbour master")
-    assert runner.call("DELETE", f"place/people/{me.pk}").status_code == 422
+    assert runner.call("DELETE", f"studio/people/{me.pk}").status_code == 422
 
 
 def test_workspaces_are_made_named_and_given_room(runner: Api, user: User) -> None:
-    made: Any = runner.post("place/workspaces", {"name": "Night shoot", "owner": "mate"}).json()
+    made: Any = runner.post("studio/workspaces", {"name": "Night shoot", "owner": "mate"}).json()
     (row,) = made["workspaces"]
     assert Membership.objects.get(user=user).role == "owner"
     changed = runner.call(
-        "PATCH", f"place/workspaces/{row['id']}", {"name": "Day shoot", "most_bytes": 1000}
+        "PATCH", f"studio/workspaces/{row['id']}", {"name": "Day shoot", "most_bytes": 1000}
     ).json()
     (row,) = changed["workspaces"]
     assert (row["name"], row["usage"]["most_bytes"]) == ("Day shoot", 1000)
-    back = runner.call("PATCH", f"place/workspaces/{row['id']}", {"most_bytes": None}).json()
+    back = runner.call("PATCH", f"studio/workspaces/{row['id']}", {"most_bytes": None}).json()
     assert back["workspaces"][0]["usage"]["most_bytes"] == 50 * 10**9
     assert back["workspaces"][0]["name"] == "Day shoot"

@@ -29,7 +29,7 @@ from leancurve.progress import Progress, silent
 from leancurve.recipe import checked_line, named_states
 from pydantic import ValidationError
 
-from place.told import READ, WHAT, Told, ToldClip, ToldLine, ToldState
+from studio.told import READ, WHAT, Told, ToldClip, ToldLine, ToldState
 
 MOST_LINE = 16 * 2**20
 MOST_TEXT = 512 * 2**20

@@ -1,4 +1,4 @@
-/** The page of whoever runs the place: what runs, who is in it, what it holds, what failed. */
+/** The page of whoever runs the studio: what runs, who is in it, what it holds, what failed. */
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { type ReactNode, useRef, useState } from 'react'
 import { answer, client, type Schemas, sendFiles } from '../api/client'
@@ -27,7 +27,7 @@ function useChange() {
   const queries = useQueryClient()
   return useMutation({
     mutationFn: (ask: () => Promise<unknown>) => ask(),
-    onSettled: () => queries.invalidateQueries({ queryKey: ['place'] }),
+    onSettled: () => queries.invalidateQueries({ queryKey: ['studio'] }),
   })
 }
 
@@ -39,14 +39,14 @@ function Workspaces({ place, change }: { place: Place; change: Change }) {
   const room = (id: number, gb: string) =>
     change.mutate(() =>
       answer(
-        client.PATCH('/api/place/workspaces/{workspace_id}', {
+        client.PATCH('/api/studio/workspaces/{workspace_id}', {
           params: { path: { workspace_id: id } },
           body: { most_bytes: gb.trim() ? Math.round(Number(gb) * GB) : null },
         }),
       ),
     )
   const bringIn = (file: File) =>
-    change.mutate(() => sendFiles('/api/place/workspaces/files', 'file', [file]))
+    change.mutate(() => sendFiles('/api/studio/workspaces/files', 'file', [file]))
   return (
     <Part title="Workspaces">
       <table className={TABLE}>
@@ -111,7 +111,7 @@ function Workspaces({ place, change }: { place: Place; change: Change }) {
             onClick={() =>
               change.mutate(() =>
                 answer(
-                  client.DELETE('/api/place/jobs/{job_id}', {
+                  client.DELETE('/api/studio/jobs/{job_id}', {
                     params: { path: { job_id: job.id } },
                   }),
                 ),
@@ -127,7 +127,7 @@ function Workspaces({ place, change }: { place: Place; change: Change }) {
         onSubmit={(e) => {
           e.preventDefault()
           change.mutate(async () => {
-            await answer(client.POST('/api/place/workspaces', { body: { name } }))
+            await answer(client.POST('/api/studio/workspaces', { body: { name } }))
             setName('')
           })
         }}
@@ -173,7 +173,7 @@ function Person({ person, change }: { person: Place['people'][number]; change: C
       </td>
       <td className="text-ink-2">
         {person.workspaces.map((w) => `${w.name} (${w.role})`).join(', ') || 'in none'}
-        {person.runs_place && ' · runs the place'}
+        {person.runs_studio && ' · runs the studio'}
       </td>
       <td className="num text-ink-2">{person.last_seen ? day(person.last_seen) : 'never'}</td>
       <td>
@@ -187,8 +187,8 @@ function Person({ person, change }: { person: Place['people'][number]; change: C
               onClick={() =>
                 change.mutate(() =>
                   person.can_sign_in
-                    ? answer(client.DELETE('/api/place/people/{user_id}', { params }))
-                    : answer(client.POST('/api/place/people/{user_id}/let-in', { params })),
+                    ? answer(client.DELETE('/api/studio/people/{user_id}', { params }))
+                    : answer(client.POST('/api/studio/people/{user_id}/let-in', { params })),
                 )
               }
             >
@@ -202,7 +202,7 @@ function Person({ person, change }: { person: Place['people'][number]; change: C
               e.preventDefault()
               change.mutate(async () => {
                 const body = { password }
-                await answer(client.POST('/api/place/people/{user_id}/password', { params, body }))
+                await answer(client.POST('/api/studio/people/{user_id}/password', { params, body }))
                 setPassword(null)
               })
             }}
@@ -244,7 +244,7 @@ function People({ place, change }: { place: Place; change: Change }) {
           </tr>
         </thead>
         <tbody>
-          {place.people.map((p) => (
+          {studio.people.map((p) => (
             <Person key={p.id} person={p} change={change} />
           ))}
         </tbody>
@@ -256,8 +256,8 @@ function People({ place, change }: { place: Place; change: Change }) {
           change.mutate(async () => {
             const into = workspace ? Number(workspace) : null
             await answer(
-              client.POST('/api/place/people', {
-                body: { name, password, workspace: into, role, runs_place: false },
+              client.POST('/api/studio/people', {
+                body: { name, password, workspace: into, role, runs_studio: false },
               }),
             )
             setName('')
@@ -362,11 +362,11 @@ function Work({ place }: { place: Place }) {
   )
 }
 
-export function PlacePage() {
+export function StudioPage() {
   const change = useChange()
   const place = useQuery({
-    queryKey: ['place'],
-    queryFn: () => answer(client.GET('/api/place')),
+    queryKey: ['studio'],
+    queryFn: () => answer(client.GET('/api/studio')),
     refetchInterval: (query) =>
       query.state.data?.coming_in.some((j) => j.state === 'queued' || j.state === 'running')
         ? 800
@@ -374,7 +374,7 @@ export function PlacePage() {
   })
   const data = place.data
   return (
-    <SubPage title="The place" className="gap-6">
+    <SubPage title="The studio" className="gap-6">
       {(place.error ?? change.error) && (
         <p role="alert" className="text-bad">
           {(change.error ?? place.error)?.message}

@@ -1,5 +1,5 @@
 """Where the queue looks for this application's tasks and kinds of jobs."""
 
-from place import bins, housekeeping, moving
+from studio import bins, housekeeping, moving
 
 __all__ = ["bins", "housekeeping", "moving"]

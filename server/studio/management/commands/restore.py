@@ -7,7 +7,7 @@ from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from leancurve.errors import BadInput
 
-from place.backup import read_manifest, restore, take_place
+from studio.backup import read_manifest, restore, take_place
 
 
 class Command(BaseCommand):

@@ -8,7 +8,7 @@ from django.core.management.base import BaseCommand, CommandError, CommandParser
 from leancurve.errors import BadInput
 from leancurve.progress import silent
 
-from place.moving import bring_in_file
+from studio.moving import bring_in_file
 
 
 class Command(BaseCommand):

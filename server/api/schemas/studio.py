@@ -58,7 +58,7 @@ class PersonIn(Schema):
     password: str = Field(max_length=200)
     workspace: int | None = None
     role: RoleName = "editor"
-    runs_place: bool = False
+    runs_studio: bool = False
 
 
 class PasswordIn(Schema):
@@ -85,7 +85,7 @@ class PersonOut(Schema):
     id: int
     name: str
     can_sign_in: bool
-    runs_place: bool
+    runs_studio: bool
     last_seen: datetime | None
     workspaces: list[PlaceOfPerson]
 
@@ -113,7 +113,7 @@ class FailureOut(Schema):
 
 
 class OverviewOut(Schema):
-    """The place: what runs, who is in it, what it holds, what failed."""
+    """The studio: what runs, who is in it, what it holds, what failed."""
 
     versions: dict[str, str]
     database_bytes: int

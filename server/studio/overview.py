@@ -1,4 +1,4 @@
-"""What whoever runs the place looks at: all of it read from the database."""
+"""What whoever runs the studio looks at: all of it read from the database."""
 
 import platform
 from datetime import timedelta
@@ -15,8 +15,8 @@ from leancurve.measures.findings import VERSION as DETECTORS
 from library.jobs import workers_alive
 from library.models import Job, Workspace
 
-from place.bins import binned_in
-from place.usage import usage_of
+from studio.bins import binned_in
+from studio.usage import usage_of
 
 LATELY = timedelta(days=1)
 MOST_FAILURES = 30
@@ -77,7 +77,7 @@ def _person(user: User) -> dict[str, Any]:
         "id": user.pk,
         "name": user.username,
         "can_sign_in": user.is_active,
-        "runs_place": user.is_staff,
+        "runs_studio": user.is_staff,
         "last_seen": user.last_login,
         "workspaces": [{"name": m.workspace.name, "role": m.role} for m in places],
     }

@@ -6,8 +6,8 @@ from typing import Any
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from library.models import Workspace
 
-from place.portable import export
-from place.usage import told
+from studio.portable import export
+from studio.usage import told
 
 
 class Command(BaseCommand):

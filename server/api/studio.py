@@ -1,4 +1,4 @@
-"""Room, bin and people of a workspace; and the page of whoever runs the place."""
+"""Room, bin and people of a workspace; and the page of whoever runs the studio."""
 
 from __future__ import annotations
 
@@ -14,13 +14,13 @@ from library import jobs
 from library.models import Job, Membership, StoredFile, Workspace
 from ninja import File, Router, Status, UploadedFile
 from ninja.errors import HttpError
-from place import bins, moving, people
-from place.overview import overview
-from place.usage import usage_of
+from studio import bins, moving, people
+from studio.overview import overview
+from studio.usage import usage_of
 
 from api.access import OWNERS_ONLY, owned_workspace, seen, workspace_for
-from api.schemas import place as schemas
 from api.schemas import shared
+from api.schemas import studio as schemas
 
 router = Router()
 
@@ -111,7 +111,7 @@ def exported_file(request: HttpRequest, job_id: int) -> HttpResponse:
     return response
 
 
-def _runs_place(request: HttpRequest) -> User:
+def _runs_studio(request: HttpRequest) -> User:
     user = request.user
     assert isinstance(user, User)
     if not user.is_staff:
@@ -119,26 +119,26 @@ def _runs_place(request: HttpRequest) -> User:
     return user
 
 
-@router.get("place", response=schemas.OverviewOut)
-def place(request: HttpRequest) -> Any:
-    """What whoever runs the place looks at."""
-    _runs_place(request)
+@router.get("studio", response=schemas.OverviewOut)
+def studio(request: HttpRequest) -> Any:
+    """What whoever runs the studio looks at."""
+    _runs_studio(request)
     return overview()
 
 
-@router.post("place/workspaces/files", response=shared.JobOut)
+@router.post("studio/workspaces/files", response=shared.JobOut)
 def bring_in_workspace(request: HttpRequest, file: File[UploadedFile]) -> Any:
     """Begin to bring in a workspace's file, under another name beside what is there."""
-    by, size = _runs_place(request), file.size or 0
+    by, size = _runs_studio(request), file.size or 0
     if size > moving.MOST_BYTES:
         raise BadInput("the file is too large for the browser: ./lean import reads it")
     return moving.start_bringing_in((file.name or "unnamed")[-255:], file.read(), by)
 
 
-@router.delete("place/jobs/{int:job_id}", response=schemas.OverviewOut)
+@router.delete("studio/jobs/{int:job_id}", response=schemas.OverviewOut)
 def end_job(request: HttpRequest, job_id: int) -> Any:
     """Stop what is coming in, or forget what has ended."""
-    _runs_place(request)
+    _runs_studio(request)
     job = get_object_or_404(Job, pk=job_id, workspace=None)
     if job.state in Job.OPEN:
         jobs.cancel(job)
@@ -147,44 +147,44 @@ def end_job(request: HttpRequest, job_id: int) -> Any:
     return overview()
 
 
-@router.post("place/people", response=schemas.OverviewOut)
+@router.post("studio/people", response=schemas.OverviewOut)
 def add_person(request: HttpRequest, wanted: schemas.PersonIn) -> Any:
     """Somebody new, in a workspace where one is named."""
-    _runs_place(request)
+    _runs_studio(request)
     with transaction.atomic():
-        user = people.add_person(wanted.name, wanted.password, wanted.runs_place)
+        user = people.add_person(wanted.name, wanted.password, wanted.runs_studio)
         if wanted.workspace is not None:
             workspace = get_object_or_404(Workspace, pk=wanted.workspace)
             people.set_role(workspace, user, wanted.role)
     return overview()
 
 
-@router.post("place/people/{int:user_id}/password", response=schemas.OverviewOut)
+@router.post("studio/people/{int:user_id}/password", response=schemas.OverviewOut)
 def reset_password(request: HttpRequest, user_id: int, wanted: schemas.PasswordIn) -> Any:
-    _runs_place(request)
+    _runs_studio(request)
     people.give_password(get_object_or_404(User, pk=user_id), wanted.password)
     return overview()
 
 
-@router.post("place/people/{int:user_id}/let-in", response=schemas.OverviewOut)
+@router.post("studio/people/{int:user_id}/let-in", response=schemas.OverviewOut)
 def let_in(request: HttpRequest, user_id: int) -> Any:
-    _runs_place(request)
+    _runs_studio(request)
     people.let_in(get_object_or_404(User, pk=user_id))
     return overview()
 
 
-@router.delete("place/people/{int:user_id}", response=schemas.OverviewOut)
+@router.delete("studio/people/{int:user_id}", response=schemas.OverviewOut)
 def shut_out(request: HttpRequest, user_id: int) -> Any:
     """Somebody cannot sign in any more; what they made stays."""
-    by = _runs_place(request)
+    by = _runs_studio(request)
     people.shut_out(get_object_or_404(User, pk=user_id), by)
     return overview()
 
 
-@router.post("place/workspaces", response=schemas.OverviewOut)
+@router.post("studio/workspaces", response=schemas.OverviewOut)
 def add_workspace(request: HttpRequest, wanted: schemas.WorkspaceIn) -> Any:
     """A new workspace, with an owner."""
-    by = _runs_place(request)
+    by = _runs_studio(request)
     owner = get_object_or_404(User, username=wanted.owner, is_active=True) if wanted.owner else by
     with transaction.atomic():
         workspace = Workspace.objects.create(name=wanted.name)
@@ -192,10 +192,10 @@ def add_workspace(request: HttpRequest, wanted: schemas.WorkspaceIn) -> Any:
     return overview()
 
 
-@router.patch("place/workspaces/{int:workspace_id}", response=schemas.OverviewOut)
+@router.patch("studio/workspaces/{int:workspace_id}", response=schemas.OverviewOut)
 def change_workspace(request: HttpRequest, workspace_id: int, wanted: schemas.RoomIn) -> Any:
     """What a workspace is called, and what it may hold; null: what every workspace may."""
-    _runs_place(request)
+    _runs_studio(request)
     workspace = get_object_or_404(Workspace, pk=workspace_id)
     for name, value in wanted.model_dump(exclude_unset=True).items():
         if name != "name" or value is not None:

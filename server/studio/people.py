@@ -23,7 +23,7 @@ class Members(ModelBackend):
         return super().user_can_authenticate(user) and demo_account.may_sign_in(user)
 
 
-def add_person(name: str, password: str, runs_place: bool = False) -> User:
+def add_person(name: str, password: str, runs_studio: bool = False) -> User:
     """Somebody new who can sign in; :class:`BadInput` says what is wrong with name or password."""
     name = name.strip()
     if not name:
@@ -31,7 +31,7 @@ def add_person(name: str, password: str, runs_place: bool = False) -> User:
     if User.objects.filter(username__iexact=name).exists():
         raise BadInput(f"name: there is somebody called {name!r} already")
     _require_decent(password, User(username=name))
-    return User.objects.create_user(name, password=password, is_staff=runs_place)
+    return User.objects.create_user(name, password=password, is_staff=runs_studio)
 
 
 def give_password(user: User, password: str) -> None:

@@ -19,7 +19,7 @@ from leancurve.errors import BadInput
 from library.models import Take, Workspace
 from procrastinate.contrib.django import app as queue
 
-from place.usage import size_of
+from studio.usage import size_of
 
 KEPT = timedelta(days=30)
 KINDS: dict[str, type[Model]] = {

@@ -18,9 +18,9 @@ from library.models import Job, StoredFile, Workspace
 from library.room import require_room
 from procrastinate.contrib.django import app as queue
 
-from place import portable
-from place.checking import Most, checked
-from place.usage import Room, told
+from studio import portable
+from studio.checking import Most, checked
+from studio.usage import Room, told
 
 MOST_BYTES = 900 * 2**20
 """The largest file that goes through the browser: the database keeps it while it waits."""

@@ -1,6 +1,6 @@
-"""What a workspace's file says (:mod:`place.portable`): names, numbers and texts within bounds.
+"""What a workspace's file says (:mod:`studio.portable`): names, numbers and texts within bounds.
 
-Nothing of it is believed: :mod:`place.checking` looks at what it says and at all that it holds.
+Nothing of it is believed: :mod:`studio.checking` looks at what it says and at all that it holds.
 """
 
 from typing import Annotated, Any, Literal

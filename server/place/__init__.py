@@ -1,1 +1,0 @@
-"""Running the place: room and quotas, the bin, people, and the ways back."""
