@@ -178,10 +178,10 @@ def _attempt(
     try:
         result = outcome_of(head, change, progress)
     except BadInput as refusal:
-        if head.pk == base_id:
+        theirs, parts = _changes_since(base, head, own) if head.pk != base_id else (set(), set())
+        if not theirs and not parts:
             raise
-        # What could be done on the revision that it was made on is barred by what came since.
-        theirs, parts = _changes_since(base, head, own)
+        # What could be done on the revision that it was made on is barred by what others did.
         raise Conflict(head, _named(head, theirs, parts), [refusal.message], base.pk) from None
     return _commit(clip, head, result, time_of(clip, head, result), request_id, user)
 

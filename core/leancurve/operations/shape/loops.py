@@ -121,12 +121,10 @@ def _repeated_parts(clip: Clip, first: int, last: int, params: RepeatParams) -> 
         if not part.spans or getattr(clip, part.name) is None:
             continue
         copied = [
-            (item, k)
-            if part.moved is None
-            else (part.moved(clip, (item,), Move(point_of(k * on)))[0], k)
+            item if part.moved is None else part.moved(clip, (item,), Move(point_of(k * on)))[0]
             for item, k in _copied(part.of(clip), first, last, params)
         ]
-        items = sorted(_joined([item for item, _ in copied]))
+        items = sorted(_joined(copied))
         out[part.name] = tuple(items) if part.apart is None else part.apart(items)
     return out
 
