@@ -4,10 +4,10 @@ import { Tooltip } from 'radix-ui'
 import { BrowserRouter, Navigate, Route, Routes } from 'react-router'
 import { BatchPage } from './batch/BatchPage'
 import { Bench } from './bench/Bench'
-import { StudioPage } from './studio/StudioPage'
 import { SignIn } from './session/SignIn'
 import { useSession } from './session/session'
 import { Shelf } from './shelf/Shelf'
+import { StudioPage } from './studio/StudioPage'
 
 const queries = new QueryClient({ defaultOptions: { queries: { retry: 1 } } })
 

@@ -1025,7 +1025,7 @@ export interface paths {
          * Exported File
          * @description The file that an export has written.
          */
-        get: operations["api_place_exported_file"];
+        get: operations["api_studio_exported_file"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1072,180 +1072,6 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
-        trace?: never;
-    };
-    "/api/place": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Place
-         * @description What whoever runs the place looks at.
-         */
-        get: operations["api_place_place"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/place/jobs/{job_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /**
-         * End Job
-         * @description Stop what is coming in, or forget what has ended.
-         */
-        delete: operations["api_place_end_job"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/place/people": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Add Person
-         * @description Somebody new, in a workspace where one is named.
-         */
-        post: operations["api_place_add_person"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/place/people/{user_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /**
-         * Shut Out
-         * @description Somebody cannot sign in any more; what they made stays.
-         */
-        delete: operations["api_place_shut_out"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/place/people/{user_id}/let-in": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Let In */
-        post: operations["api_place_let_in"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/place/people/{user_id}/password": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Reset Password */
-        post: operations["api_place_reset_password"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/place/workspaces": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Add Workspace
-         * @description A new workspace, with an owner.
-         */
-        post: operations["api_place_add_workspace"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/place/workspaces/files": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Bring In Workspace
-         * @description Begin to bring in a workspace's file, under another name beside what is there.
-         */
-        post: operations["api_place_bring_in_workspace"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/place/workspaces/{workspace_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        /**
-         * Change Workspace
-         * @description What a workspace is called, and what it may hold; null: what every workspace may.
-         */
-        patch: operations["api_place_change_workspace"];
         trace?: never;
     };
     "/api/preferences": {
@@ -1326,6 +1152,180 @@ export interface paths {
         patch: operations["api_stored_change_stored"];
         trace?: never;
     };
+    "/api/studio": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Studio
+         * @description What whoever runs the studio looks at.
+         */
+        get: operations["api_studio_studio"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studio/jobs/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Job
+         * @description Stop what is coming in, or forget what has ended.
+         */
+        delete: operations["api_studio_end_job"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studio/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Person
+         * @description Somebody new, in a workspace where one is named.
+         */
+        post: operations["api_studio_add_person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studio/people/{user_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Shut Out
+         * @description Somebody cannot sign in any more; what they made stays.
+         */
+        delete: operations["api_studio_shut_out"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studio/people/{user_id}/let-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let In */
+        post: operations["api_studio_let_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studio/people/{user_id}/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reset Password */
+        post: operations["api_studio_reset_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studio/workspaces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Workspace
+         * @description A new workspace, with an owner.
+         */
+        post: operations["api_studio_add_workspace"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studio/workspaces/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring In Workspace
+         * @description Begin to bring in a workspace's file, under another name beside what is there.
+         */
+        post: operations["api_studio_bring_in_workspace"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studio/workspaces/{workspace_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Workspace
+         * @description What a workspace is called, and what it may hold; null: what every workspace may.
+         */
+        patch: operations["api_studio_change_workspace"];
+        trace?: never;
+    };
     "/api/takes/{take_id}": {
         parameters: {
             query?: never;
@@ -1397,14 +1397,14 @@ export interface paths {
          * Bin Of
          * @description What was deleted and can still be put back.
          */
-        get: operations["api_place_bin_of"];
+        get: operations["api_studio_bin_of"];
         put?: never;
         post?: never;
         /**
          * Empty Bin
          * @description Everything in the bin goes for good.
          */
-        delete: operations["api_place_empty_bin"];
+        delete: operations["api_studio_empty_bin"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1420,7 +1420,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Put Back */
-        post: operations["api_place_put_back"];
+        post: operations["api_studio_put_back"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1440,7 +1440,7 @@ export interface paths {
          * Remove
          * @description One thing goes for good.
          */
-        post: operations["api_place_remove"];
+        post: operations["api_studio_remove"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1460,7 +1460,7 @@ export interface paths {
          * Export
          * @description Begin to write the workspace's file; the job that is done can be fetched.
          */
-        post: operations["api_place_export"];
+        post: operations["api_studio_export"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1515,12 +1515,12 @@ export interface paths {
             cookie?: never;
         };
         /** Members */
-        get: operations["api_place_members"];
+        get: operations["api_studio_members"];
         /**
          * Set Member
          * @description Somebody gets a role, and comes in where they were not in.
          */
-        put: operations["api_place_set_member"];
+        put: operations["api_studio_set_member"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1539,7 +1539,7 @@ export interface paths {
         put?: never;
         post?: never;
         /** Take Member Out */
-        delete: operations["api_place_take_member_out"];
+        delete: operations["api_studio_take_member_out"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1651,7 +1651,7 @@ export interface paths {
          * Usage
          * @description What the workspace holds, and what it may.
          */
-        get: operations["api_place_usage"];
+        get: operations["api_studio_usage"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2760,7 +2760,7 @@ export interface components {
         };
         /**
          * OverviewOut
-         * @description The place: what runs, who is in it, what it holds, what failed.
+         * @description The studio: what runs, who is in it, what it holds, what failed.
          */
         OverviewOut: {
             /**
@@ -2851,10 +2851,10 @@ export interface components {
              */
             role: "owner" | "editor" | "viewer";
             /**
-             * Runs Place
+             * Runs Studio
              * @default false
              */
-            runs_place: boolean;
+            runs_studio: boolean;
             /** Workspace */
             workspace?: number | null;
         };
@@ -2868,8 +2868,8 @@ export interface components {
             last_seen: string | null;
             /** Name */
             name: string;
-            /** Runs Place */
-            runs_place: boolean;
+            /** Runs Studio */
+            runs_studio: boolean;
             /** Workspaces */
             workspaces: components["schemas"]["PlaceOfPerson"][];
         };
@@ -3386,10 +3386,10 @@ export interface components {
         /** SessionOut */
         SessionOut: {
             /**
-             * Runs Place
+             * Runs Studio
              * @default false
              */
-            runs_place: boolean;
+            runs_studio: boolean;
             /** User */
             user: string | null;
             /** Workspaces */
@@ -5088,7 +5088,7 @@ export interface operations {
             };
         };
     };
-    api_place_exported_file: {
+    api_studio_exported_file: {
         parameters: {
             query?: never;
             header?: never;
@@ -5147,222 +5147,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-        };
-    };
-    api_place_place: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OverviewOut"];
-                };
-            };
-        };
-    };
-    api_place_end_job: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OverviewOut"];
-                };
-            };
-        };
-    };
-    api_place_add_person: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PersonIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OverviewOut"];
-                };
-            };
-        };
-    };
-    api_place_shut_out: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                user_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OverviewOut"];
-                };
-            };
-        };
-    };
-    api_place_let_in: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                user_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OverviewOut"];
-                };
-            };
-        };
-    };
-    api_place_reset_password: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                user_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PasswordIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OverviewOut"];
-                };
-            };
-        };
-    };
-    api_place_add_workspace: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["WorkspaceIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OverviewOut"];
-                };
-            };
-        };
-    };
-    api_place_bring_in_workspace: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "multipart/form-data": {
-                    /**
-                     * File
-                     * Format: binary
-                     */
-                    file: string;
-                };
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
-        };
-    };
-    api_place_change_workspace: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                workspace_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RoomIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OverviewOut"];
-                };
             };
         };
     };
@@ -5558,6 +5342,222 @@ export interface operations {
             };
         };
     };
+    api_studio_studio: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverviewOut"];
+                };
+            };
+        };
+    };
+    api_studio_end_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverviewOut"];
+                };
+            };
+        };
+    };
+    api_studio_add_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverviewOut"];
+                };
+            };
+        };
+    };
+    api_studio_shut_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                user_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverviewOut"];
+                };
+            };
+        };
+    };
+    api_studio_let_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                user_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverviewOut"];
+                };
+            };
+        };
+    };
+    api_studio_reset_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                user_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverviewOut"];
+                };
+            };
+        };
+    };
+    api_studio_add_workspace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkspaceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverviewOut"];
+                };
+            };
+        };
+    };
+    api_studio_bring_in_workspace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    api_studio_change_workspace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoomIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverviewOut"];
+                };
+            };
+        };
+    };
     api_takes_one_take: {
         parameters: {
             query?: never;
@@ -5696,7 +5696,7 @@ export interface operations {
             };
         };
     };
-    api_place_bin_of: {
+    api_studio_bin_of: {
         parameters: {
             query?: never;
             header?: never;
@@ -5718,7 +5718,7 @@ export interface operations {
             };
         };
     };
-    api_place_empty_bin: {
+    api_studio_empty_bin: {
         parameters: {
             query?: never;
             header?: never;
@@ -5738,7 +5738,7 @@ export interface operations {
             };
         };
     };
-    api_place_put_back: {
+    api_studio_put_back: {
         parameters: {
             query?: never;
             header?: never;
@@ -5764,7 +5764,7 @@ export interface operations {
             };
         };
     };
-    api_place_remove: {
+    api_studio_remove: {
         parameters: {
             query?: never;
             header?: never;
@@ -5790,7 +5790,7 @@ export interface operations {
             };
         };
     };
-    api_place_export: {
+    api_studio_export: {
         parameters: {
             query?: never;
             header?: never;
@@ -5865,7 +5865,7 @@ export interface operations {
             };
         };
     };
-    api_place_members: {
+    api_studio_members: {
         parameters: {
             query?: never;
             header?: never;
@@ -5887,7 +5887,7 @@ export interface operations {
             };
         };
     };
-    api_place_set_member: {
+    api_studio_set_member: {
         parameters: {
             query?: never;
             header?: never;
@@ -5913,7 +5913,7 @@ export interface operations {
             };
         };
     };
-    api_place_take_member_out: {
+    api_studio_take_member_out: {
         parameters: {
             query?: never;
             header?: never;
@@ -6076,7 +6076,7 @@ export interface operations {
             };
         };
     };
-    api_place_usage: {
+    api_studio_usage: {
         parameters: {
             query?: never;
             header?: never;
