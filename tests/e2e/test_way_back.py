@@ -23,12 +23,16 @@ from tests.trials.upgrade import take_back
 HEAD = {"format": "bvh", "rate": [60, 1], "first": 0, "last": 99, "character": "a", "action": "b"}
 
 
+def fresh(folder: Path, name: str) -> Application:
+    """An application of its own. A run that was ended half way leaves what it was restoring."""
+    for left in ("restoring", "beside"):
+        drop(f"{name}_{left}")
+    return Application(folder, name)
+
+
 @pytest.fixture
 def running(tmp_path: Path, worker_id: str) -> Iterator[Application]:
-    made = Application(tmp_path, f"lean_back_{worker_id}")
-    # A run that was ended half way leaves what it restored.
-    for left in ("restoring", "beside"):
-        drop(f"{made.database}_{left}")
+    made = fresh(tmp_path, f"lean_back_{worker_id}")
     try:
         yield made.start()
     finally:
@@ -139,7 +143,7 @@ def test_in_its_place_what_was_there_is_kept_under_another_name(
 @pytest.fixture
 def database(tmp_path: Path, worker_id: str) -> Iterator[Application]:
     """A database with the demo in it, and nobody at work."""
-    made = Application(tmp_path, f"lean_kept_{worker_id}")
+    made = fresh(tmp_path, f"lean_kept_{worker_id}")
     try:
         made.make()
         yield made

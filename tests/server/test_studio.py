@@ -230,7 +230,7 @@ def test_people_come_go_and_get_new_passwords(runner: Api, workspace: Workspace)
     signed_in.force_login(bosun)
     assert signed_in.get("/api/session").json()["user"] == "bosun"
 
-    path = f"place/people/{bosun.pk}"
+    path = f"studio/people/{bosun.pk}"
     assert runner.post(f"{path}/password", {"password": "another-long-one"}).status_code == 200
     assert signed_in.get("/api/session").json()["user"] is None
     again = Client()

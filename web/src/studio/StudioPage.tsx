@@ -7,7 +7,7 @@ import { Button, inputLook, Select } from '../ui/controls'
 import { bytes, counted, day, grouped, moment } from '../ui/numbers'
 import { SubPage } from '../ui/SubPage'
 
-type Place = Schemas['OverviewOut']
+type Studio = Schemas['OverviewOut']
 
 const GB = 1e9
 const TABLE =
@@ -22,7 +22,7 @@ function Part({ title, children }: { title: string; children: ReactNode }) {
   )
 }
 
-/** Asks the server for something and shows the place as it then is. */
+/** Asks the server for something and shows the studio as it then is. */
 function useChange() {
   const queries = useQueryClient()
   return useMutation({
@@ -33,7 +33,7 @@ function useChange() {
 
 type Change = ReturnType<typeof useChange>
 
-function Workspaces({ place, change }: { place: Place; change: Change }) {
+function Workspaces({ studio, change }: { studio: Studio; change: Change }) {
   const [name, setName] = useState('')
   const input = useRef<HTMLInputElement>(null)
   const room = (id: number, gb: string) =>
@@ -61,7 +61,7 @@ function Workspaces({ place, change }: { place: Place; change: Change }) {
           </tr>
         </thead>
         <tbody>
-          {place.workspaces.map((w) => (
+          {studio.workspaces.map((w) => (
             <tr key={w.id}>
               <td className="font-semibold">{w.name}</td>
               <td className="num">{w.people}</td>
@@ -94,7 +94,7 @@ function Workspaces({ place, change }: { place: Place; change: Change }) {
           ))}
         </tbody>
       </table>
-      {place.coming_in.map((job) => (
+      {studio.coming_in.map((job) => (
         <p key={job.id} className="flex items-center gap-3">
           <span
             className={`min-w-0 flex-1 ${job.state === 'failed' ? 'text-bad' : 'text-ink-2'}`}
@@ -163,7 +163,7 @@ function Workspaces({ place, change }: { place: Place; change: Change }) {
   )
 }
 
-function Person({ person, change }: { person: Place['people'][number]; change: Change }) {
+function Person({ person, change }: { person: Studio['people'][number]; change: Change }) {
   const [password, setPassword] = useState<string | null>(null)
   const params = { path: { user_id: person.id } }
   return (
@@ -224,12 +224,12 @@ function Person({ person, change }: { person: Place['people'][number]; change: C
   )
 }
 
-function People({ place, change }: { place: Place; change: Change }) {
+function People({ studio, change }: { studio: Studio; change: Change }) {
   const [name, setName] = useState('')
   const [password, setPassword] = useState('')
   const [workspace, setWorkspace] = useState('')
   const [role, setRole] = useState<Role>('editor')
-  const places = Object.fromEntries(place.workspaces.map((w) => [String(w.id), w.name]))
+  const places = Object.fromEntries(studio.workspaces.map((w) => [String(w.id), w.name]))
   return (
     <Part title="People">
       <table className={TABLE}>
@@ -305,11 +305,11 @@ function People({ place, change }: { place: Place; change: Change }) {
   )
 }
 
-function Work({ place }: { place: Place }) {
+function Work({ studio }: { studio: Studio }) {
   const states = ['done', 'failed', 'cancelled', 'running', 'queued']
-  const kinds = [...new Set(place.jobs.map((j) => j.kind))]
+  const kinds = [...new Set(studio.jobs.map((j) => j.kind))]
   const count = (kind: string, state: string) =>
-    place.jobs.find((j) => j.kind === kind && j.state === state)?.count ?? 0
+    studio.jobs.find((j) => j.kind === kind && j.state === state)?.count ?? 0
   return (
     <>
       <Part title="Work of the last day">
@@ -347,9 +347,9 @@ function Work({ place }: { place: Place }) {
         </table>
       </Part>
       <Part title="What failed">
-        {place.failures.length === 0 && <p className="text-ink-2">Nothing.</p>}
+        {studio.failures.length === 0 && <p className="text-ink-2">Nothing.</p>}
         <ul className="flex flex-col">
-          {place.failures.map((f) => (
+          {studio.failures.map((f) => (
             <li key={`${f.when} ${f.title}`} className="border-rule border-b py-1.5">
               <span className="num text-ink-2">{moment(f.when)}</span> {f.kind}, {f.title}
               {f.workspace && <span className="text-ink-2"> in {f.workspace}</span>}
@@ -364,7 +364,7 @@ function Work({ place }: { place: Place }) {
 
 export function StudioPage() {
   const change = useChange()
-  const place = useQuery({
+  const studio = useQuery({
     queryKey: ['studio'],
     queryFn: () => answer(client.GET('/api/studio')),
     refetchInterval: (query) =>
@@ -372,12 +372,12 @@ export function StudioPage() {
         ? 800
         : 15_000,
   })
-  const data = place.data
+  const data = studio.data
   return (
     <SubPage title="The studio" className="gap-6">
-      {(place.error ?? change.error) && (
+      {(studio.error ?? change.error) && (
         <p role="alert" className="text-bad">
-          {(change.error ?? place.error)?.message}
+          {(change.error ?? studio.error)?.message}
         </p>
       )}
       {data && (
@@ -394,9 +394,9 @@ export function StudioPage() {
               .map(([name, version]) => `${name} ${version}`)
               .join(' · ')}
           </p>
-          <Workspaces place={data} change={change} />
-          <People place={data} change={change} />
-          <Work place={data} />
+          <Workspaces studio={data} change={change} />
+          <People studio={data} change={change} />
+          <Work studio={data} />
         </>
       )}
     </SubPage>
