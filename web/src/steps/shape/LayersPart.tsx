@@ -302,7 +302,7 @@ function Layers({ clip }: { clip: Clip }) {
       )}
       {chosen && <Chosen layer={chosen} clip={clip} />}
       <PlacementPart clip={clip} />
-      <div className="flex gap-1.5 [&>*]:flex-1">
+      <div className="flex flex-wrap gap-1.5">
         <Tip text="What was done by hand to the clip’s own curves becomes a layer right over them">
           <Button onClick={() => void apply('lift', {})}>Lift off hand work</Button>
         </Tip>
