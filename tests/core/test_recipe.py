@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from fractions import Fraction
 
 import numpy as np
@@ -112,3 +113,12 @@ def test_spans_are_mapped_by_time_and_what_no_longer_fits_is_listed() -> None:
     assert contacts["params"] == lines[3]["params"]
     back, nothing = moved_lines(moved, ClipTime(Fraction(30), 500), ClipTime(Fraction(60), 2001))
     assert (back, nothing) == (lines, [])
+
+
+def test_operations_that_had_another_name_are_known_by_it() -> None:
+    """Retargeting was called carrying once: its lines and files are read as what they are."""
+    line = {"operation": "carry", "version": 1, "params": {"feet": 0.5}, "scope": {}}
+    assert checked_line(**line)["operation"] == "retarget"
+    data = json.dumps({"schema": "leancurve.recipe", "schema_version": 1, "lines": [line]}).encode()
+    (kept,) = read_recipe(data).lines
+    assert (kept["operation"], kept["params"]["feet"]) == ("retarget", 0.5)

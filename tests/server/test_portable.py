@@ -417,6 +417,15 @@ def test_what_was_set_between_skeletons_and_what_was_retargeted_come_along(
     back = api.get(f"clips/{made.take.worked_on.get().pk}").json()
     assert back["retargeted"]["clip"] == made.source.clip_id
 
+    # A file of an older version says it by an older word.
+    def older(said: dict[str, Any]) -> None:
+        for told in said["takes"]:
+            told["carried"] = told.pop("retargeted")
+
+    file = changed(tmp_path / "crew.zip", tmp_path / "older.zip", in_text(older))
+    call_command("import_workspace", str(file), owner="mate", stdout=StringIO())
+    assert Retargeted.objects.filter(take__workspace__name="Crew 3").count() == 1
+
 
 def test_a_clip_that_lies_on_a_take_in_no_bin_comes_along_with_it(
     api: Api, worked: dict, take: Take, workspace: Workspace, short_file: bytes, tmp_path: Path

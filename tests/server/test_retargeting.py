@@ -6,6 +6,7 @@ import uuid
 from typing import Any
 
 import pytest
+from documents.blobs import keep_lines, kept_lines
 from documents.models import State
 from documents.store import load_clip
 from editing import storage
@@ -303,3 +304,9 @@ def test_parts_of_another_clip_are_brought_over_as_a_line_and_previewed(
     same = [t for t in before.curves if changed.curves[t] is before.curves[t]]
     arm = before.body.groups["left arm"]
     assert {t.joint for t in before.curves if t not in set(same)} == set(arm)
+
+
+def test_lines_that_were_kept_under_its_older_name_are_retargetings() -> None:
+    line = {"line_id": "a", "operation": "carry", "version": 1, "params": {}, "scope": {}}
+    (told,) = kept_lines(keep_lines([line]))
+    assert told == {**line, "operation": "retarget"}
