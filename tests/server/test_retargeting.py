@@ -306,7 +306,7 @@ def test_parts_of_another_clip_are_brought_over_as_a_line_and_previewed(
     assert {t.joint for t in before.curves if t not in set(same)} == set(arm)
 
 
-def test_lines_that_were_kept_under_its_older_name_are_retargetings() -> None:
+def test_lines_that_were_kept_under_its_older_name_are_retargetings(db: None) -> None:
     line = {"line_id": "a", "operation": "carry", "version": 1, "params": {}, "scope": {}}
     (told,) = kept_lines(keep_lines([line]))
     assert told == {**line, "operation": "retarget"}
