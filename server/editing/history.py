@@ -188,10 +188,10 @@ def _attempt(
 
 def time_of(clip: Clip, head: Revision, result: Result) -> list[list[float]] | None:
     """Where the frames of the head lie after a change of it."""
-    made = Revision(clip=clip, take=result.take or head.take, state=result.after.state)
-    made.recipe = list(result.recipe)
     if result.same_step:
         return head.time_map  # switches of layers, which move no time
+    made = Revision(clip=clip, take=result.take or head.take, state=result.after.state)
+    made.recipe = list(result.recipe)
     return between(head, made)
 
 

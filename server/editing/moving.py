@@ -19,7 +19,7 @@ Moved = Callable[[float], float | None]
 def moved_frames(before: Revision, after: Revision, frames: Sequence[int]) -> list[int | None]:
     """Frames of ``before`` as frames of ``after``, two revisions of one clip; None where one is no
     more: back to what both come from, and on from there."""
-    back, on = _lines_of(before), _lines_of(after)
+    back, on = _line_of(before), _line_of(after)
     while back and on and back[-1].pk == on[-1].pk:
         back.pop()
         on.pop()
@@ -35,7 +35,7 @@ def moved_frames(before: Revision, after: Revision, frames: Sequence[int]) -> li
     return out
 
 
-def _lines_of(revision: Revision) -> list[Revision]:
+def _line_of(revision: Revision) -> list[Revision]:
     """A revision and all that it comes from, itself first."""
     light = Revision.objects.filter(clip=revision.clip_id, number__lte=revision.number)
     known = {r.pk: r for r in light.defer("report", "lines")}

@@ -65,11 +65,15 @@ def heading(turns: Floats, up: int) -> Floats:
     return np.where(size > 1e-9, twist / np.maximum(size, 1e-9), rotation.IDENTITY)
 
 
+def leading_root(clip: Clip) -> int:
+    """The root that the figure hangs on, where a clip has more than one."""
+    return clip.skeleton.chain(clip.body.find("hips") or 0)[-1]
+
+
 def root_motion(clip: Clip, frames: Sequence[int] | None = None) -> RootMotion:
     """That of a clip's own curves, on some of its frames or on all."""
     at = times_of(clip, None if frames is None else np.array(frames, dtype=np.float64))
-    root = clip.skeleton.chain(clip.body.find("hips") or 0)[-1]
-    pose = base_pose(clip, at, [root])
+    pose = base_pose(clip, at, [leading_root(clip)])
     return RootMotion.of(pose.rotation[:, 0], pose.translation[:, 0], UP[clip.reading.up_axis])
 
 

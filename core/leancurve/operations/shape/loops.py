@@ -18,7 +18,7 @@ from leancurve.document.moves import Move, point_of
 from leancurve.document.parts.registry import PARTS
 from leancurve.document.placement import placed_moves
 from leancurve.document.prop import PROP
-from leancurve.document.root_motion import root_motion
+from leancurve.document.root_motion import leading_root, root_motion
 from leancurve.document.track import BASE, TrackId
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import UP
@@ -136,8 +136,8 @@ def _step(clip: Clip, first: int, last: int, params: RepeatParams) -> Floats:
     if params.offset == "travel":
         path = root_motion(clip, (first, last)).path
     else:
-        root = clip.skeleton.chain(clip.body.find("hips") or 0)[-1]
-        path = evaluate(clip.below, np.array([first, last], float), (root,)).translation[:, 0]
+        ends = np.array([first, last], dtype=np.float64)
+        path = evaluate(clip.below, ends, (leading_root(clip),)).translation[:, 0]
     return placed_moves(clip, path[1] - path[0])
 
 
