@@ -9,7 +9,7 @@ from fractions import Fraction
 from typing import Any, ClassVar, Generic, Literal, TypeAlias, TypeVar
 from weakref import WeakKeyDictionary, ref
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, Field, ValidationError
 
 from leancurve.cleaning.continuity import kept_continuous, layers_resolved
 from leancurve.curves.curve import Curve
@@ -25,6 +25,7 @@ from leancurve.errors import BadInput
 from leancurve.figure.skeleton import Skeleton
 from leancurve.measures.account import Kind
 from leancurve.operations.lengths import in_own_unit
+from leancurve.operations.params import Params
 from leancurve.progress import Cancelled, Progress, silent
 from leancurve.time.meaning import ClipTime, Meaning
 
@@ -202,12 +203,6 @@ KIND_OF_STEP: Mapping[str, Kind] = {
     "retarget": "retarget",
     "shape": "hand",
 }
-
-
-class Params(BaseModel):
-    """Parameters of an operation: unknown names are refused, not ignored."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
 
 
 class Operation(ABC, Generic[P]):

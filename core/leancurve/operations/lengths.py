@@ -9,7 +9,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, Field
+
+from leancurve.operations.params import Params
 
 
 def length(default: Any, description: str, **bounds: Any) -> Any:
@@ -18,10 +20,8 @@ def length(default: Any, description: str, **bounds: Any) -> Any:
     return Field(default, description=description, json_schema_extra=extra, **bounds)
 
 
-class WithLengths(BaseModel):
+class WithLengths(Params):
     """Parameters with lengths among them."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
 
     lengths: Literal["mm", "own"] = Field(
         "mm",
