@@ -8,7 +8,17 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from leancurve.cleaning.thinning import find_landmarks, least_keys, noise_level
+from leancurve.cleaning.thinning import (
+    FEWEST,
+    ON_TIMES,
+    TURNED,
+    USUAL,
+    Channel,
+    find_landmarks,
+    fit_channel,
+    least_keys,
+    noise_level,
+)
 from leancurve.curves.curve import Handle, KeyFlag, SampledCurve
 from leancurve.curves.plain import evaluate_plain
 from leancurve.demo.defects import Capture
@@ -105,20 +115,81 @@ def test_the_tolerance_holds_on_every_frame_of_anything(
     assert np.all(curve.time == np.round(curve.time))
 
 
-def test_extremes_are_flat_keys_on_their_value() -> None:
+def test_extremes_have_a_key_about_which_the_curve_turns() -> None:
     values = wave()
     curve = thinned(values)
     marks = find_landmarks(values, 0.25, 120.0, least=1.0)
-    extremes = marks.frames[marks.kinds == 1]
+    extremes = marks.frames[marks.kinds == TURNED]
     inner = np.flatnonzero((values[1:-1] - values[:-2]) * (values[2:] - values[1:-1]) < 0) + 1
     assert len(extremes) >= 7
     assert set(extremes) <= set(inner)
+    fine = np.arange(0.0, len(values) - 1 + 1e-9, 0.125)
+    at = evaluate_plain(curve, fine)
+    turns = fine[1:-1][(at[1:-1] - at[:-2]) * (at[2:] - at[1:-1]) < 0]
     for f in extremes:
-        k = int(np.argmin(np.abs(curve.time - f)))
-        assert abs(curve.time[k] - f) <= 2
-        assert curve.handle[k] == Handle.FLAT
-        assert curve.slope_in[k] == curve.slope_out[k] == 0
-        assert curve.value[k] == pytest.approx(values[f], abs=0.25 / 4)
+        assert np.abs(curve.time - f).min() <= 2
+        assert np.abs(turns - f).min() <= 2
+        assert np.abs(at[np.abs(fine - f) <= 2] - values[f]).min() <= 0.25
+
+
+def test_where_a_smooth_key_would_not_turn_at_an_extreme_it_is_flat() -> None:
+    """On slow motion a curve within the tolerance may turn seconds away from the extreme."""
+    slow = 20 * np.sin(2 * np.pi * np.arange(1200) / 600)
+    curve = thinned(slow, 1.0, contacts=False)
+    for f in (150, 450, 750, 1050):
+        nearest = int(np.abs(curve.time - f).argmin())
+        assert abs(curve.time[nearest] - f) <= 2
+        assert abs(curve.value[nearest] - slow[f]) <= 0.5
+        assert curve.handle[nearest] == Handle.FLAT or curve.slope_out[nearest] != 0
+
+
+def test_only_large_extremes_have_a_key_when_asked() -> None:
+    values = wave() + 2.5 * np.sin(2 * np.pi * 6.0 * np.arange(600) / 120)
+    counts = [thinned(values, extremes=which).key_count for which in ("every", "large")]
+    assert counts[1] < counts[0]
+    error = np.abs(evaluate_plain(thinned(values, extremes="large"), np.arange(600.0)) - values)
+    assert error.max() <= 0.25 * (1 + 1e-9)
+
+
+def channel_with_stops(seed: int) -> tuple[Channel, np.ndarray | None]:
+    """Motion with holds, its landmarks, keys asked for within three frames of them as contacts
+    ask, and spans with a part of the tolerance that begin and end there too."""
+    random = np.random.default_rng(seed)
+    frames = int(random.integers(40, 200))
+    t = np.arange(frames) / 120
+    values = np.zeros(frames)
+    for _ in range(3):
+        size, pace, phase = random.uniform((2, 0.1, 0), (30, 3, 6))
+        values += size * np.sin(2 * np.pi * pace * t + phase)
+    for _ in range(int(random.integers(0, 3))):
+        first = int(random.integers(0, frames - 30))
+        last = first + int(random.integers(20, 30))
+        values[last:] += values[first] - values[last]
+        values[first:last] = values[first]
+    values += random.normal(0, random.choice([0, 0.02, 0.1]), frames)
+    tolerance = float(random.choice([0.1, 0.25, 1.0, 3.0]))
+    marks = find_landmarks(values, tolerance, 120.0, least=0.5)
+    inner = marks.frames[1:-1]
+    asked = np.clip(inner + random.integers(-3, 4, len(inner)), 0, frames - 1)
+    share = np.ones(frames)
+    for f in [*inner, *random.integers(0, frames, 2)]:
+        if random.random() < 0.4:
+            begin = max(0, int(f + random.integers(-3, 4)))
+            share[begin : begin + int(random.integers(1, 30))] *= random.choice([0.25, 0.5])
+    return Channel(values, tolerance, marks, share), np.unique(asked)
+
+
+@settings(max_examples=60)
+@given(st.integers(0, 1_000_000))
+def test_no_frame_exceeds_its_tolerance_whatever_stops_a_channel_has(seed: int) -> None:
+    channel, asked = channel_with_stops(seed)
+    limit = channel.tolerance * channel.share
+    for effort in (USUAL, FEWEST, ON_TIMES):
+        curve = fit_channel(channel, asked, effort)
+        found = evaluate_plain(curve, np.arange(len(limit), dtype=float))
+        assert np.all(np.abs(found - channel.values) <= limit * (1 + 1e-6))
+        assert set(asked.tolist()) <= set(curve.time.tolist())
+        assert np.all(np.diff(curve.time) >= 1)
 
 
 def test_a_wiggle_within_the_tolerance_or_the_noise_earns_no_key() -> None:

@@ -203,11 +203,12 @@ def test_a_leg_has_keys_where_the_support_changes_and_it_truly_breaks(walk: Clip
 
 
 def test_a_planted_foot_slides_less_with_less_tolerance_for_its_leg(walk: Clip) -> None:
-    firm = THIN.run(walk, {"tolerance_deg": 0.6, "planted": 0.25}).report
-    loose = THIN.run(walk, {"tolerance_deg": 0.6, "planted": 1.0}).report
-    assert firm["slide_before_mm"] == loose["slide_before_mm"]
-    assert firm["slide_after_mm"] < 0.8 * loose["slide_after_mm"]
-    assert firm["keys_after"] < 1.5 * loose["keys_after"]
+    for tolerance in (0.3, 0.6):
+        firm = THIN.run(walk, {"tolerance_deg": tolerance, "planted": 0.25}).report
+        loose = THIN.run(walk, {"tolerance_deg": tolerance, "planted": 1.0}).report
+        assert firm["slide_before_mm"] == loose["slide_before_mm"]
+        assert firm["slide_after_mm"] < 0.9 * loose["slide_after_mm"]
+        assert firm["keys_after"] < 1.5 * loose["keys_after"]
 
 
 def test_a_span_can_be_kept_closer(walk: Clip) -> None:

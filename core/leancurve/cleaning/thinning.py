@@ -14,8 +14,9 @@ from leancurve.curves.curve import Handle, KeyedCurve, KeyFlag, Segment
 from leancurve.numbers.arrays import Floats, Ints
 from leancurve.progress import Progress, silent
 
-FREE, FLAT, BROKEN, HELD, PASSED = 0, 1, 2, 3, 4
-"""Kinds of landmark, as the fitting kernel reads them; a passed one is a smooth key there."""
+FREE, FLAT, BROKEN, HELD, PASSED, TURNED = 0, 1, 2, 3, 4, 5
+"""Kinds of landmark, as the fitting kernel reads them: a passed one is a smooth key there, a
+turned one a key within two frames of an extreme, flat only where the curve would not turn."""
 
 USUAL: Ints = np.array([3, 3, 1, 16, 1])
 FEWEST: Ints = np.array([4, 7, 3, 80, 1])
@@ -26,8 +27,10 @@ ON_TIMES: Ints = np.array([3, 3, 1, 16, 0])
 SHORTEST_HOLD_S = 0.2
 BREAK_WINDOW_S = 0.08
 PROMINENCE = 10.0
+LARGE = 30.0
 PROMINENT_NOISE = 12.0
-"""How many tolerances, and standard deviations of its channel's noise, an extreme stands out by."""
+"""How many tolerances, and standard deviations of its channel's noise, an extreme stands out by;
+a large one stands out by more tolerances."""
 
 
 @dataclass(frozen=True)
@@ -39,10 +42,17 @@ class Landmarks:
     kinds: Ints
 
 
-def find_landmarks(values: Floats, tolerance: float, rate: float, *, least: float) -> Landmarks:
+def find_landmarks(
+    values: Floats,
+    tolerance: float,
+    rate: float,
+    *,
+    least: float,
+    prominence: float = PROMINENCE,
+) -> Landmarks:
     """Extremes, ends of holds and velocity breaks that earn their keys.
 
-    Extremes have a prominence of ``max(10 × tolerance, least, 12 × noise)``: a wiggle that the
+    Extremes stand out by ``max(prominence × tolerance, least, 12 × noise)``: a wiggle that the
     tolerance or the channel's noise may have made is none. A break is one that no smooth cubic
     follows. Values in the channel's unit, rate in frames a second. Always holds the first and
     last frame. A hold's two ends share its median, so that it truly rests.
@@ -53,14 +63,14 @@ def find_landmarks(values: Floats, tolerance: float, rate: float, *, least: floa
     kinds = np.full(n, -1, dtype=np.int64)
     at = values.copy()
     noise = noise_level(values)
-    prominence = max(PROMINENCE * tolerance, least, PROMINENT_NOISE * noise)
     turning = np.zeros(n, dtype=np.bool_)
-    landmarks.extremes(values, prominence, turning)
+    standing_out = max(prominence * tolerance, least, PROMINENT_NOISE * noise)
+    landmarks.extremes(values, standing_out, turning)
     broken = np.zeros(n, dtype=np.bool_)
     window = max(3, round(BREAK_WINDOW_S * rate))
     smallest = max(4.0 * tolerance, least, PROMINENT_NOISE * noise)
     landmarks.breaks(values, window, smallest, tolerance, broken)
-    kinds[turning] = FLAT
+    kinds[turning] = TURNED
     kinds[broken] = BROKEN
     shortest = max(4, round(SHORTEST_HOLD_S * rate))
     spans = np.empty((n // shortest + 1, 2), dtype=np.int64)
@@ -137,8 +147,11 @@ def borders(values: Floats) -> Landmarks:
 
 
 def passing(marks: Landmarks, values: Floats, frames: Ints) -> Landmarks:
-    """Landmarks with smooth keys at ``frames`` too, where none stands yet."""
+    """Landmarks with smooth keys at ``frames`` too, where none stands yet; an extreme's key, which
+    else may lie beside it, stays on a frame of these."""
     inner = {f for f in frames.tolist() if 0 < f < len(values) - 1}
+    held = (marks.kinds == TURNED) & np.isin(marks.frames, frames)
+    marks = Landmarks(marks.frames, marks.values, np.where(held, PASSED, marks.kinds))
     fresh = np.array(sorted(inner.difference(marks.frames.tolist())), dtype=np.int64)
     if len(fresh) == 0:
         return marks
@@ -191,14 +204,52 @@ def fit(values: Floats, tolerance: float, marks: Landmarks) -> KeyedCurve:
 
 
 def fit_channel(channel: Channel, times: Ints | None = None, effort: Ints = USUAL) -> KeyedCurve:
-    """Smooth keys of a channel through its landmarks, and at ``times`` in any case."""
+    """Smooth keys of a channel through its landmarks, and at ``times`` in any case.
+
+    Every frame is evaluated apart from the fit; where one is off by more than its tolerance, a
+    key is put there and the channel fitted again.
+    """
+    marks = passing(channel.marks, channel.values, channel.turns_of_share)
+    if times is not None:
+        marks = passing(marks, channel.values, times)
+    while True:
+        curve = _through(channel, marks, effort)
+        beyond = _beyond(channel, curve)
+        if len(beyond) == 0:
+            return curve
+        marks = _repaired(marks, channel.values, beyond)
+
+
+def _beyond(channel: Channel, curve: KeyedCurve) -> Ints:
+    """The worst frame of each span in which a curve breaks the channel's tolerance."""
+    error = np.abs(curve.at(np.arange(len(channel.values), dtype=np.float64)) - channel.values)
+    limit = channel.tolerance * (1.0 if channel.share is None else channel.share)
+    over = error - limit
+    # The fit certifies the same polynomials by another order of sums.
+    frames = np.flatnonzero(over > 1e-9 * limit + 1e-13 * np.abs(channel.values).max())
+    spans = np.split(frames, np.flatnonzero(np.diff(frames) > 1) + 1)
+    return np.array([s[np.argmax(over[s])] for s in spans if len(s)], dtype=np.int64)
+
+
+def _repaired(marks: Landmarks, values: Floats, beyond: Ints) -> Landmarks:
+    """Landmarks that also pass through the frames ``beyond``: one that lies there, or a hold
+    that wanders there, becomes a key of its own value and slope."""
+    at, kinds = marks.values.copy(), marks.kinds.copy()
+    for frame in beyond.tolist():
+        here = int(np.searchsorted(marks.frames, frame, side="right")) - 1
+        anchor = int(np.flatnonzero(kinds[: here + 1] < PASSED)[-1])
+        if kinds[anchor] == HELD or marks.frames[anchor] == frame:
+            kinds[anchor] = PASSED if 0 < anchor < len(kinds) - 1 else FREE
+            at[anchor] = values[marks.frames[anchor]]
+    return passing(Landmarks(marks.frames, at, kinds), values, beyond)
+
+
+def _through(channel: Channel, marks: Landmarks, effort: Ints) -> KeyedCurve:
+    """Smooth keys through landmarks as the compiled fit lays them."""
     from leancurve.numbers.kernels import fitting  # numba loads late
 
     values = channel.values
     n = len(values)
-    marks = passing(channel.marks, values, channel.turns_of_share)
-    if times is not None:
-        marks = passing(marks, values, times)
     frames, handles = np.empty(n, dtype=np.int64), np.empty(n, dtype=np.int64)
     keys = np.empty((n, 5))
     if n == 1:

@@ -13,6 +13,7 @@ export interface ThinParams {
   most_keys?: number | null
   poses?: number | null
   landmarks: boolean
+  extremes?: 'every' | 'large'
   contacts: boolean
   planted: number
   also: number[]

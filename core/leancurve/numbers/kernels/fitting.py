@@ -10,12 +10,15 @@ from leancurve.numbers.kernels.free_ends import fit_segment, local_slope
 from leancurve.numbers.kernels.lengths import fit_lengths
 from leancurve.numbers.kernels.minimax import longest_cubic
 from leancurve.numbers.kernels.reach import reach_of
+from leancurve.numbers.kernels.segments import segment_value
 
 SNUG = 0.8
 """Share of the tolerance within which a cubic in time has to go on from a key: of ends that reach
 as far, the one that leaves more room (measured: 1 and 0.6 need more keys)."""
 VALUE_ROOM = 0.9
 """How far from its sample a fitted key may lie, as a share of the tolerance."""
+BESIDE = 2
+"""How many frames an extreme's key, and the turn of the curve, may lie beside the extreme."""
 
 
 @kernel
@@ -61,7 +64,7 @@ def _start_slope(
     best, farthest = 0.0, -1
     for half in (2, 4, 8, 14):
         slope = local_slope(y, a, half, low, high)
-        far = reach_of(y, a, limit, step, value, slope, tolerance, guess)
+        far = reach_of(y, a, limit, step, value, step * slope, tolerance, guess)
         if far > farthest:
             best, farthest = slope, far
     return best
@@ -92,7 +95,8 @@ def fit_between(
     last: int,
     start: Floats,
     end: Floats,
-    stops: Ints,
+    soonest: Ints,
+    latest: Ints,
     tolerances: Floats,
     effort: Ints,
     frames: Ints,
@@ -100,12 +104,13 @@ def fit_between(
 ) -> int:
     """Smooth keys from frame ``first`` to ``last``, as few as looking ahead finds.
 
-    ``start`` and ``end`` are ``(value, slope, slope is free)``. At ``stops``, ascending frames
-    between the two, there is a smooth key in any case; ``tolerances`` are those of the parts
-    that the stops make. ``effort`` begins with ``(cuts, slopes, values, fits)``: how many frames
-    before the farthest, how many slopes and values a key is tried with, and how many of these
-    are fitted. Fills ``frames[k]`` and ``keys[k] = (value, slope in, length in, slope out, length
-    out)``; returns the key count.
+    ``start`` and ``end`` are ``(value, slope, slope is free)``. Between the two are stops:
+    in order of ``latest``, a key lies from frame ``soonest[k]`` to ``latest[k]`` in any case, and
+    one key may serve several. ``tolerances`` are those of the parts that the stops make.
+    ``effort`` begins with ``(cuts, slopes, values, fits)``: how many frames before the farthest,
+    how many slopes and values a key is tried with, and how many of these are fitted. Fills
+    ``frames[k]`` and ``keys[k] = (value, slope in, length in, slope out, length out)``; returns
+    the key count.
     """
     n = 0
     part = 0
@@ -119,13 +124,16 @@ def fit_between(
     a = first
     guess = 16
     while a < last:
-        while part < stops.shape[0] and stops[part] <= a:
+        while part < latest.shape[0] and (soonest[part] <= a or latest[part] >= last):
             part += 1
-        limit = stops[part] if part < stops.shape[0] else last
+        limit, window = last, 0
+        if part < latest.shape[0]:
+            limit = latest[part]
+            window = limit - soonest[part]
         tolerance = tolerances[part]
         # A key at a stop belongs to both parts: it lies within the tighter one.
         room = min(tolerance, tolerances[part + 1]) if limit < last else tolerance
-        after = stops[part + 1] if part + 1 < stops.shape[0] else last
+        after = latest[part + 1] if part + 1 < latest.shape[0] else last
         free_start = state[2] > 0.0
         if free_start:
             state[1] = _start_slope(y, a, limit, 1, state[0], tolerance, guess)
@@ -139,8 +147,9 @@ def fit_between(
                     b = last
             else:
                 b = _ahead(
-                    y, a, limit, limit, first, after, last, tolerance, room, state, effort, p, good
-                )
+                    y, a, limit, limit, window, first, after, last, tolerance, room, state, effort,
+                    p, good,
+                )  # fmt: skip
         if b < 0 and limit == last and limit - a <= int(2.6 * far) + 4:
             b = _in_two(y, a, last, far, tolerance, state, end, effort, p, good)
         if b < 0:
@@ -226,7 +235,7 @@ def _in_two(
     slope = end[1]
     if end[2] > 0.0:
         slope = _start_slope(y, last, a, -1, end[0], tolerance, far)
-    back = reach_of(y, last, a, -1, end[0], slope, tolerance, far)
+    back = reach_of(y, last, a, -1, end[0], -slope, tolerance, far)
     if far + back < int(0.8 * (last - a)):
         return -1
     low = max(a + 1, last - int(1.25 * back) - 1)
@@ -305,7 +314,9 @@ def _step(
     b = _farthest(y, a, free, first, limit, last, tolerance, state, p, good)
     if b < 0:
         return -1
-    return _ahead(y, a, b, limit, first, limit, last, tolerance, tolerance, state, effort, p, good)
+    return _ahead(
+        y, a, b, limit, 0, first, limit, last, tolerance, tolerance, state, effort, p, good
+    )
 
 
 @kernel
@@ -314,6 +325,7 @@ def _ahead(
     a: int,
     b: int,
     limit: int,
+    window: int,
     first: int,
     after: int,
     last: int,
@@ -324,11 +336,11 @@ def _ahead(
     p: Floats,
     good: Floats,
 ) -> int:
-    """Of keys about ``b``, or at ``limit`` alone where that is it, the one from which a cubic
-    follows farthest and that a segment reaches; -1 if none is. ``good``, where it already leads
-    to ``b``, is one of them."""
+    """Of keys about ``b``, or in the ``window`` up to ``limit`` where that is it, the one from
+    which a cubic follows farthest and that a segment reaches; -1 if none is. ``good``, where it
+    already leads to ``b``, is one of them."""
     at_limit = b == limit
-    most = 2 * (effort[0] + 2) * effort[1] * effort[2] + 1
+    most = (2 * (effort[0] + 2) + window) * effort[1] * effort[2] + 1
     score = np.empty(most)
     frame = np.empty(most, dtype=np.int64)
     value = np.empty(most)
@@ -346,7 +358,7 @@ def _ahead(
         ):
             return -1
     top = b if at_limit else min(b + 2, limit - 1)
-    bottom = b if at_limit else max(b - effort[0], a + 1)
+    bottom = max(b - (window if at_limit else effort[0]), a + 1)
     for f in range(top, bottom - 1, -1):
         for k in range(effort[1] * effort[2]):
             s = _slope_at(y, f, k % effort[1], first, last, tolerance)
@@ -413,14 +425,14 @@ def _farthest(
 
 
 @kernel
-def _settle(y: Floats, marks: Ints, values: Floats, i: int, to: int, tolerance: float) -> None:
+def _settle(y: Floats, marks: Ints, values: Floats, to: int, tolerance: float) -> None:
     """Put an extreme's key where the curve is followed farthest on both sides of it.
 
     No more than two frames from the true one, and its value no more than a quarter of the
     tolerance from the extreme's.
     """
     f, value = marks[to], values[to]
-    before, after = marks[i], marks[to + 1]
+    before, after = marks[to - 1], marks[to + 1]
     best = -1
     for away in range(5):
         g = f + (away + 1) // 2 * (1 if away % 2 == 1 else -1)
@@ -433,6 +445,39 @@ def _settle(y: Floats, marks: Ints, values: Floats, i: int, to: int, tolerance: 
             far += reach_of(y, g, before, -1, v, 0.0, SNUG * tolerance, guess)
             if far > best:
                 best, marks[to], values[to] = far, g, v
+
+
+@kernel
+def _turns(keys: Floats, frames: Ints, count: int, y: Floats, f: int) -> bool:
+    """Whether a curve turns within two frames of ``f``, the way the samples do there."""
+    low, high = max(f - BESIDE, frames[0]), min(f + BESIDE, frames[count - 1])
+    up = 1.0 if 2.0 * y[f] >= y[max(f - BESIDE, 0)] + y[min(f + BESIDE, y.shape[0] - 1)] else -1.0
+    k = np.searchsorted(frames[:count], low, side="right") - 1
+    first, most, last = 0.0, -1e300, 0.0
+    steps = 4 * (high - low)
+    for i in range(steps + 1):
+        x = low + 0.25 * i
+        while k < count - 2 and frames[k + 1] <= x:
+            k += 1
+        span = float(frames[k + 1] - frames[k])
+        u = (x - frames[k]) / span
+        v = up * segment_value(
+            u,
+            span,
+            keys[k, 0],
+            keys[k, 3],
+            keys[k, 4],
+            keys[k + 1, 0],
+            keys[k + 1, 1],
+            keys[k + 1, 2],
+        )
+        if i == 0:
+            first = v
+        elif i == steps:
+            last = v
+        else:
+            most = max(most, v)
+    return most > max(first, last)
 
 
 @kernel
@@ -451,7 +496,8 @@ def fit_channel(
 
     ``marks`` are the landmarks' frames (the first and last frame among them), ``values``
     their values, ``kinds`` 0 free, 1 flat, 2 broken, 3 flat and held until the next landmark
-    that is not passed, 4 passed: a smooth key there, its value fitted. ``tolerances`` are those
+    that is neither 4 nor 5; 4 passed: a smooth key there, its value fitted; 5 turned: a smooth
+    key within two frames, about which the curve turns, or else flat. ``tolerances`` are those
     of the parts between marks. Fills frames, keys as :func:`fit_between` does, and each key's
     landmark kind.
     """
@@ -466,15 +512,26 @@ def fit_channel(
     keys[0, 2], keys[0, 4] = 1.0 / 3.0, 1.0 / 3.0
     handles[0] = kinds[0]
     i = 0
-    marks, values = marks.copy(), values.copy()
-    while i < marks.shape[0] - 1:
+    last = marks.shape[0] - 1
+    marks, values, kinds = marks.copy(), values.copy(), kinds.copy()
+    soonest, latest = marks.copy(), marks.copy()
+    settled = np.zeros(last, dtype=np.bool_)
+    for k in range(last - 1, 0, -1):
+        # Where the tolerance changes, the key parts what is held within either.
+        if kinds[k] == 5 and (effort[4] == 0 or tolerances[k - 1] != tolerances[k]):
+            kinds[k] = 1
+        elif kinds[k] == 5:
+            soonest[k] = max(marks[k] - BESIDE, 0)
+            latest[k] = min(marks[k] + BESIDE, latest[k + 1])
+    while i < last:
         to = i + 1
-        while kinds[to] == 4 and to < marks.shape[0] - 1:
+        while kinds[to] >= 4 and to < last:
             to += 1
         flat = kinds[i] == 1 or kinds[i] == 3
-        if effort[4] and kinds[to] == 1 and kinds[i] != 3 and to < marks.shape[0] - 1:
-            tolerance = min(tolerances[to - 1], tolerances[to])
-            _settle(y, marks, values, i, to, tolerance)
+        loose = kinds[to] == 1 and kinds[i] != 3 and to < last and not settled[to]
+        if effort[4] and loose and tolerances[to - 1] == tolerances[to]:
+            _settle(y, marks, values, to, tolerances[to])
+            settled[to] = True
         if kinds[i] == 3:
             keys[n, 3], keys[n, 4] = 0.0, 1.0 / 3.0
             count = to - i + 1
@@ -493,21 +550,28 @@ def fit_channel(
                 marks[to],
                 start,
                 end,
-                marks[i + 1 : to],
+                soonest[i + 1 : to],
+                latest[i + 1 : to],
                 tolerances[i:to],
                 effort,
                 part_frames,
                 part,
             )
+            straight = False
+            for k in range(i + 1, to):
+                if kinds[k] == 5 and not _turns(part, part_frames, count, y, marks[k]):
+                    kinds[k], soonest[k], latest[k], straight = 1, marks[k], marks[k], True
+            if straight:
+                continue
             keys[n, 3], keys[n, 4] = part[0, 3], part[0, 4]
             if i == 0:
                 keys[0, 1] = part[0, 1]
-        inner = 1 if kinds[i] == 3 else 0
+        between = 1 if kinds[i] == 3 else 0
         for k in range(1, count):
             n += 1
             frames[n] = part_frames[k]
             keys[n] = part[k]
-            handles[n] = inner
+            handles[n] = between
         handles[n] = kinds[to]
         i = to
     return n + 1

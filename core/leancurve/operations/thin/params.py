@@ -68,6 +68,12 @@ class ThinParams(Params):
     landmarks: bool = Field(
         True, description="keep extremes, both ends of holds, and velocity breaks as keys"
     )
+    extremes: Literal["every", "large"] = Field(
+        "every",
+        description="which extremes have a key: every one that stands out by ten tolerances, or "
+        "only those that do by thirty, for fewer keys",
+        json_schema_extra={"when": {"landmarks": [True]}},
+    )
     contacts: bool = Field(True, description="keys on limbs where a contact begins or ends")
     planted: float = number(
         0.5, "×", "share of the tolerance left to a leg while its foot is planted", gt=0, le=1

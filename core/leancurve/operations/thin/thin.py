@@ -39,7 +39,7 @@ class Thin(Operation[ThinParams]):
     name = "thin"
     title = "Thin"
     step = "thin"
-    version = 3
+    version = 4
     ranged = True
     continuous = True
     Params: ClassVar[type[ThinParams]] = ThinParams
@@ -83,7 +83,8 @@ class Thin(Operation[ThinParams]):
         return patch
 
     def upgraded(self, version: int, params: Mapping[str, Any]) -> dict[str, Any]:
-        """Version 1 kept to each channel and knew nothing of contacts; 2 gave keys other ids."""
+        """Version 1 kept to each channel and knew nothing of contacts; 2 gave keys other ids, and
+        3 made every extreme's key flat."""
         first = {"layout": "channel", "measure": "channel", "contacts": False, "planted": 1.0}
         return {**(first if version < 2 else {}), **params}
 

@@ -11,6 +11,8 @@ import numpy as np
 from leancurve.cleaning.contacts import AIRBORNE, contacts_of
 from leancurve.cleaning.thinning import (
     FEWEST,
+    LARGE,
+    PROMINENCE,
     USUAL,
     Channel,
     borders,
@@ -175,7 +177,13 @@ class Window:
             return plain
         # A hold rests on one value for all of its length: within the tightest part's tolerance.
         least = 1.0 if channel.turns else 0.0
-        marks = find_landmarks(values, plain.tightest, float(self.clip.rate), least=least)
+        marks = find_landmarks(
+            values,
+            plain.tightest,
+            float(self.clip.rate),
+            least=least,
+            prominence=LARGE if self.params.extremes == "large" else PROMINENCE,
+        )
         return replace(plain, marks=marks)
 
     def groups(self) -> list[list[TrackId]]:

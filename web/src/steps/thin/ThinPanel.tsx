@@ -34,6 +34,7 @@ const LAYOUTS = {
   part: 'shared by a part of the body',
   pose: 'key poses of the whole body',
 }
+const EXTREMES = { every: 'every one', large: 'large ones' }
 const SEARCHES = {
   usual: 'as usual',
   'fewest keys': 'longer, for the fewest',
@@ -431,6 +432,14 @@ export function ThinPanel() {
       <Check on={params.landmarks} onChange={(on) => change({ landmarks: on })}>
         Keys on extremes, holds and breaks
       </Check>
+      {params.landmarks && (
+        <Choice
+          label="Extremes with a key"
+          value={params.extremes ?? 'every'}
+          options={EXTREMES}
+          onChange={(extremes) => change({ extremes: extremes as 'every' | 'large' })}
+        />
+      )}
       <Check on={params.contacts} onChange={(on) => change({ contacts: on })}>
         Keys where feet and hands are set and lifted
       </Check>
