@@ -22,6 +22,7 @@ from leancurve.document.parts.registry import public_parts
 from leancurve.document.scope import Scope
 from leancurve.errors import BadInput
 from leancurve.operations import operation_named
+from leancurve.progress import silent
 from library.models import Take
 from ninja import Router, Status
 from studio import bins
@@ -208,15 +209,31 @@ def write(request: HttpRequest, clip_id: int, wanted: schemas.WriteIn) -> Any:
     recipe = None
     if wanted.recipe is not None:
         recipe = kept_recipe(clip.workspace, wanted.recipe)
-    swap = None
-    if wanted.swap is not None:
-        takes = Take.objects.seen_by(request.user).filter(workspace=clip.workspace)
-        swap = get_object_or_404(takes.select_related("state__header"), pk=wanted.swap)
-    change = outcomes.Change(append, edit, wanted.remove, recipe, swap)
+    swap = None if wanted.swap is None else _other_take(request, clip, wanted.swap)
+    change = outcomes.Change(append, edit, wanted.remove, recipe, swap, wanted.goes_on)
     history.write(
         clip.pk, wanted.revision, wanted.request_id, change, request.user, after=wanted.after
     )
     return clip_out(clip_for(request, clip_id))
+
+
+def _other_take(request: HttpRequest, clip: Clip, pk: int) -> Take:
+    takes = Take.objects.seen_by(request.user).filter(workspace=clip.workspace)
+    return get_object_or_404(takes.select_related("state__header"), pk=pk)
+
+
+@router.get("clips/{int:clip_id}/swap", response=schemas.SwapOut)
+def swap_look(request: HttpRequest, clip_id: int, revision: int, take: int) -> Any:
+    """What putting another take beneath a revision's recipe would set aside; changes nothing."""
+    wanted = revision_for(request, clip_id, revision)
+    other = _other_take(request, wanted.clip, take)
+    result = outcomes.outcome_of(wanted, outcomes.Change(swap=other), silent)
+    unplaced = result.report["unplaced"]
+    aside = {line["line_id"] for line in result.recipe if line.get("aside")}
+    return {
+        "lines": [title(line) for line in result.recipe if line["line_id"] in aside],
+        "edits": sum(what["line_id"] not in aside for what in unplaced),
+    }
 
 
 @router.post("clips/{int:clip_id}/prepare", response=shared.JobOut)

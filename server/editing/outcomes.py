@@ -40,6 +40,9 @@ class Change:
     remove: str | None = None
     recipe: "Many | None" = None
     swap: Take | None = None
+    goes_on: bool = False
+    """Whether it goes on with the step of the history that stands, where it can be put together
+    with the last line."""
 
 
 @dataclass(frozen=True)
@@ -91,7 +94,7 @@ def outcome_of(base: Revision, change: Change, progress: Progress) -> Result:
     if change.append is not None and change.remove is not None:
         return _exchanged(base, change, progress)
     if change.append is not None:
-        return _appended(base, change.append, progress)
+        return _appended(base, change.append, change.goes_on, progress)
     if change.recipe is not None:
         return _with_recipe(base, change.recipe, progress)
     if change.swap is not None:
@@ -109,9 +112,9 @@ def _changed(base: Revision, change: Change, progress: Progress) -> Result:
     if change.remove is not None:
         if index == 0:
             raise BadInput(
-                "the first line says how the take is read: it can be changed, not taken out"
+                "the first line says how the take is read: it can be changed, not deleted"
             )
-        cause = f"Take out {title(recipe[index])}"
+        cause = f"Delete {title(recipe[index])}"
         del recipe[index]
     else:
         assert change.edit is not None
@@ -154,12 +157,12 @@ def unplaced_in(steps: Sequence[Step]) -> list[dict[str, Any]]:
     ]
 
 
-def _appended(base: Revision, line: Line, progress: Progress) -> Result:
+def _appended(base: Revision, line: Line, goes_on: bool, progress: Progress) -> Result:
     at = standing(base)
     recipe = list(base.recipe)
     step = run_line(line, at, progress)
     result = Result([*recipe, step.line], step.after, base.state, step.report, title(line))
-    merged = _merged(base, line, step)
+    merged = _merged(base, line, step, goes_on)
     return result if merged is None else replace(result, **merged)
 
 
@@ -219,7 +222,7 @@ def _swapped(base: Revision, take: Take, progress: Progress) -> Result:
     return _result(base, steps, report, f"Swap the take for {take.name}", take)
 
 
-def _merged(base: Revision, line: Line, step: Step) -> dict[str, Any] | None:
+def _merged(base: Revision, line: Line, step: Step, goes_on: bool) -> dict[str, Any] | None:
     """Hand work in a row as one line: the recipe, its report and its name, None where it stays two.
 
     Whatever is put together must make the very state that the two lines made.
@@ -241,7 +244,7 @@ def _merged(base: Revision, line: Line, step: Step) -> dict[str, Any] | None:
             "recipe": [*base.recipe[:-1], one],
             "after": after,
             "before": base.before,
-            "same_step": is_one_step(line["operation"]),
+            "same_step": goes_on or is_one_step(line["operation"]),
         }
     return None
 

@@ -16,7 +16,7 @@ def together(
     """Parameters of two lines in a row as one, the shortest first."""
     if operation == "edit":
         yield from _edits_together(first, second)
-    elif operation in ("edit_marks", "edit_contacts"):
+    elif operation in ("edit_marks", "edit_contacts", "edit_plants"):
         if len(first["edits"]) < MOST_TOGETHER:
             yield {"edits": [*first["edits"], *second["edits"]]}
     elif operation == "edit_layers":

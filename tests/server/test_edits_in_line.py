@@ -287,3 +287,21 @@ def test_a_kept_recipe_means_the_seconds_it_was_made_at(
     assert made["scope"]["frames"] == [20, 40]
     assert made["params"]["ramp_in"] == 4
     assert new_line("offset", {}, {})["version"] == made["version"]
+
+
+def test_edits_that_go_on_with_a_step_are_undone_with_it(api: Api, thin: dict) -> None:
+    """Nudges of a key that come soon after each other: one revision to go back to."""
+    before = thin["head"]["state"]
+    clip = thin
+    for k, value in enumerate((1.0, 2.0, 3.0)):
+        change = {"operation": "edit", "params": {"keys": [edit_of(keys_of(clip), 2, value=value)]}}
+        clip = api.write(clip, append=change, goes_on=k > 0).json()
+    assert keys_of(clip).value[2] == 3.0
+    assert len(clip["head"]["recipe"]) == len(thin["head"]["recipe"]) + 1
+    back = api.post(f"clips/{clip['id']}/undo", {"revision": clip["head"]["id"]}).json()
+    assert back["head"]["state"] == before
+    # What cannot be put together stays a step of its own.
+    apart = {"operation": "smooth", "params": {"strength": 0.5}}
+    after = api.write(back, append=apart, goes_on=True).json()
+    undone = api.post(f"clips/{clip['id']}/undo", {"revision": after["head"]["id"]}).json()
+    assert undone["head"]["state"] == before

@@ -182,6 +182,25 @@ def test_a_take_is_swapped_beneath_its_recipe_and_undo_brings_it_back(
     assert back["head"]["state"] == before["head"]["state"]
 
 
+def test_what_a_swap_would_set_aside_is_told_before_it(
+    api: Api, clip: dict, other: Take, take: Take
+) -> None:
+    clip = api.write(clip, append={
+        "operation": "smooth", "scope": {"frames": [40, 120], "groups": ["left arm"]},
+    }).json()  # fmt: skip
+    beyond = clip["frames"] - 2
+    clip = api.apply(clip, "thin", also=[60, beyond])
+    asked = f"clips/{clip['id']}/swap?revision={clip['head']['id']}&take="
+    assert api.get(f"{asked}{take.pk}").json() == {"lines": [], "edits": 0}
+    told = api.get(f"{asked}{other.pk}").json()
+    assert api.get(f"clips/{clip['id']}").json()["head"]["id"] == clip["head"]["id"]
+    swapped = api.write(clip, swap=other.pk).json()
+    assert told["edits"] == len(swapped["head"]["report"]["unplaced"])
+    assert told["lines"] == []
+    odd = api.get(f"{asked}0")
+    assert odd.status_code == 404
+
+
 def test_a_take_on_another_skeleton_is_not_swapped_in(
     api: Api, clip: dict, workspace: Workspace
 ) -> None:

@@ -50,6 +50,16 @@ class WriteIn(Schema):
     remove: str | None = None
     recipe: int | None = Field(None, description="append all lines of a kept recipe; 0: all of it")
     swap: int | None = Field(None, description="put another take beneath the recipe")
+    goes_on: bool = Field(
+        False, description="an appended line belongs to the step of the history that stands"
+    )
+
+
+class SwapOut(Schema):
+    """What has no place on another take, and is set aside if that one is put beneath a recipe."""
+
+    lines: list[str] = Field(description="whole lines of the recipe, in words")
+    edits: int = Field(description="edits of keys and spans in the other lines")
 
 
 class PrepareIn(Schema):

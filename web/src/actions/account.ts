@@ -1,6 +1,6 @@
 /** What the clip's recipe did to the motion: figures, and the way to where they are largest. */
 import type { Schemas } from '../api/client'
-import { degrees, millimetres, rounded } from '../ui/numbers'
+import { counted, degrees, millimetres, rounded } from '../ui/numbers'
 import { type BenchState, useBench } from '../view/bench'
 import { transport } from '../view/transport'
 import { selectJoints } from './choose'
@@ -12,16 +12,14 @@ export const accounted = ({ clip, account, accountOf, saving }: BenchState): boo
   clip !== null && account !== null && accountOf === clip.head.id && !saving
 
 export const costText = ({ cost_deg, cost_mm }: Pick<Account, 'cost_deg' | 'cost_mm'>): string =>
-  `cost ${degrees(rounded(cost_deg.size))} · ${millimetres(rounded(cost_mm.size))}`
+  `largest change ${degrees(rounded(cost_deg.size))} · ${millimetres(rounded(cost_mm.size))}`
 
-/** How many places were mended, and by how much at most: "12 ≤ 94.00°". */
+/** How many places were put right, and by how much at most: "12 fixes, largest 94.00°". */
 export const mendedCount = (count: number, most: number): string =>
-  count ? `${count} ≤ ${degrees(most)}` : 'none'
+  count ? `${counted(count, 'fix', 'fixes')}, largest ${degrees(most)}` : 'no fixes'
 
 export function mendedText({ mended }: Pick<Account, 'mended'>): string {
-  if (mended.length === 0) return 'none mended'
-  const most = Math.max(...mended.map((m) => m.deg))
-  return `${mended.length} mended ≤ ${degrees(most)}`
+  return mendedCount(mended.length, Math.max(0, ...mended.map((m) => m.deg)))
 }
 
 /** The lines of a kind that did something, or should not have. */

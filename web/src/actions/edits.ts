@@ -18,6 +18,7 @@ import { type Edits, type Ends, edited, freshId, type KeyEdit } from '../evaluat
 import type { Scope } from '../evaluation/model'
 import { byOwner, ownerOf, whose } from '../evaluation/owners'
 import { type Slide, slid } from '../evaluation/sliding'
+import { gathering } from '../sync/gathering'
 import { apply, type Hand } from '../sync/write'
 import { counted } from '../ui/numbers'
 import { notify, useBench } from '../view/bench'
@@ -87,10 +88,24 @@ const changes = (): boolean =>
 
 const countOf = (count: number, what: string) => `${count} ${what}${count === 1 ? '' : 's'}`
 
-/** Keep edits: one line of the recipe, one step of undo. */
+type Placed = KeyEdit & { owner: string; joint: string; channel: string }
+
+/** Edits of the same keys in a row as one: what was set last counts, of the key as it was first. */
+export function joinedEdits(first: readonly Placed[], next: readonly Placed[]): Placed[] {
+  const nameOf = ({ owner, joint, channel, id }: Placed) => `${owner}/${joint}/${channel}/${id}`
+  const old = new Map(first.map((edit) => [nameOf(edit), edit]))
+  return next.map((edit) => {
+    const was = old.get(nameOf(edit))
+    return was ? { ...was, ...edit, frame: was.frame, was: was.was } : edit
+  })
+}
+
+/** Keep edits: one line of the recipe, one step of undo. Where they are `nudges`, those of the
+ * same keys in a row are one. */
 export function commitEdits(
   edits: Edits,
   ends: Map<ChannelKey, Ends> = new Map(),
+  nudges = false,
 ): Promise<boolean> {
   const placed = <T extends object>(key: ChannelKey, item: T) => {
     const { owner, channel } = splitKey(key)
@@ -109,7 +124,12 @@ export function commitEdits(
   const params: Record<string, unknown> = { keys }
   if (ends.size) params.ends = [...ends].map(([key, e]) => placed(key, e))
   const told = keys.length ? `The edit of ${countOf(keys.length, 'key')}` : 'How curves go on'
-  return apply('edit', params, {}, told, folded(edits))
+  const name = nudges ? `edit ${keys.map((k) => `${k.owner}/${k.joint}/${k.channel}/${k.id}`)}` : ''
+  const join = (first: { keys: Placed[] }, next: { keys: Placed[] }) => ({
+    keys: joinedEdits(first.keys, next.keys),
+  })
+  const gather = nudges ? gathering(name, join) : undefined
+  return apply('edit', params, {}, told, { ...folded(edits), gather })
 }
 
 /** For each selected key what shall become of it. */
@@ -217,7 +237,7 @@ export async function refit(): Promise<void> {
   }
 }
 
-export function commitSlide(slide: Slide): void {
+export function commitSlide(slide: Slide, nudges = false): void {
   const { keys } = useSelection.getState()
   if (!keys.size || (slide.by === 0 && slide.factor === 1)) {
     draft.drop()
@@ -244,14 +264,19 @@ export function commitSlide(slide: Slide): void {
   const said = Object.entries(slide).filter(([name, v]) => v !== STILL[name as keyof Slide])
   for (const [owner, own] of byOwner(moving)) {
     const picked = of(keys, own)
+    const name = `slide ${owner} ${[...picked].map(([key, ids]) => `${key}/${[...ids]}`)}`
+    const hand = handOf(own, (curve, key) =>
+      curve.kind === 'keyed' ? slid(curve, picked.get(key)!, slide) : null,
+    )
+    const join = (first: { by?: number }, next: { by?: number }) => ({
+      by: (first.by ?? 0) + (next.by ?? 0),
+    })
     void apply(
       'slide',
       Object.fromEntries(said),
       { ...ownedBy(owner), keys: keysAsScope(picked, curves(), nameOf) },
       `The move of ${countOf(countKeys(picked), 'key')}`,
-      handOf(own, (curve, key) =>
-        curve.kind === 'keyed' ? slid(curve, picked.get(key)!, slide) : null,
-      ),
+      nudges ? { ...hand, gather: gathering(name, join) } : hand,
     )
   }
   if (made.size) selectKeys(made)

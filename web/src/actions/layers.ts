@@ -14,11 +14,11 @@ import { transport } from '../view/transport'
 import { inMillimetres } from './lengths'
 
 export const KINDS = {
-  additive: 'additive: turns further',
-  channels: 'additive: adds numbers',
-  override: 'override: leads to poses',
+  additive: 'additive rotation',
+  channels: 'additive values',
+  override: 'override',
 } as const
-export const SPACES = { parent: 'with the joint above', figure: 'with the figure' } as const
+export const SPACES = { parent: 'parent space', figure: 'character space' } as const
 export type Kind = keyof typeof KINDS
 export type Space = keyof typeof SPACES
 
@@ -131,7 +131,11 @@ async function made(operation: string, params: Record<string, unknown>): Promise
 }
 
 export const mergeDown = (below: Layer, layer: Layer): Promise<void> =>
-  made('merge_layers', { layers: [below.name, layer.name], ids: [below.id, layer.id] })
+  made('merge_layers', {
+    layers: [below.name, layer.name],
+    ids: [below.id, layer.id],
+    keyed: useLayers.getState().keyed,
+  })
 
 export function splitJoints(layer: Layer, joints: readonly number[]): Promise<void> {
   const names = joints.map((j) => useBench.getState().clip!.joints[j]!.name)
@@ -183,6 +187,7 @@ export async function copyToClip(layer: Layer, take: number): Promise<void> {
           revision: other.head.id,
           request_id: crypto.randomUUID(),
           after: [],
+          goes_on: false,
         },
       }),
     )
@@ -194,11 +199,13 @@ export async function copyToClip(layer: Layer, take: number): Promise<void> {
   }
 }
 
-export const flatten = (layers: readonly Layer[] = []): Promise<boolean> =>
-  apply(
-    'flatten',
-    layers.length ? { layers: layers.map((x) => x.name), ids: layers.map((x) => x.id) } : {},
-  )
+export const flatten = (layers: readonly Layer[] = []): Promise<boolean> => {
+  const { keyed } = useLayers.getState()
+  const which = layers.length
+    ? { layers: layers.map((x) => x.name), ids: layers.map((x) => x.id) }
+    : {}
+  return apply('flatten', { ...which, keyed })
+}
 
 /** Key a joint on a layer at now. */
 export const keyLayer = (

@@ -1,6 +1,7 @@
 /** Plants by hand: every change is an edit of the clip, one line for edits in a row. */
 import type { Schemas } from '../api/client'
 import type { Plant } from '../evaluation/model'
+import { gathering } from '../sync/gathering'
 import { apply } from '../sync/write'
 import { useBench } from '../view/bench'
 import { transport } from '../view/transport'
@@ -20,6 +21,9 @@ export type PlantEdit = Omit<Partial<Plant>, 'part' | 'first' | 'last' | 'turn'>
 export const samePlant = (a: Plant | null, b: Plant | null): boolean =>
   a !== null && b !== null && a.part === b.part && a.first === b.first && a.last === b.last
 
+/** What is set of a plant and leaves all else of it alone. */
+const FIELDS = new Set(['ease_in', 'ease_out', 'ease', 'strength', 'hips', 'place', 'muted'])
+
 const named = ({ part, first, last }: Plant) => ({ part, first, last })
 
 /** Select a plant, or none; a contact that was selected is let go of. */
@@ -34,8 +38,16 @@ export async function changePlant(plant: Plant, change: PlantEdit): Promise<void
     ...(change.place && { place: inMillimetres(clip, change.place) }),
     ...(change.move && { move: inMillimetres(clip, change.move) }),
   }
-  const edits = [{ do: 'set', ...named(plant), ...change, ...lengths }]
-  if (!(await apply('edit_plants', { edits }))) return
+  const edit = { do: 'set', ...named(plant), ...change, ...lengths }
+  const { part, first: from, last: to } = plant
+  // Fields that are typed or dragged one way and another are one step; a move adds to the last.
+  const fields = Object.keys(change).every((field) => FIELDS.has(field))
+  const gather = fields
+    ? gathering<{ edits: object[] }>(`plant ${part} ${from} ${to}`, (a, b) => ({
+        edits: [{ ...a.edits[0], ...b.edits[0] }],
+      }))
+    : undefined
+  if (!(await apply('edit_plants', { edits: [edit] }, {}, 'The plant', { gather }))) return
   const first = change.new_first ?? plant.first
   const last = change.new_last ?? plant.last
   const now = useBench.getState().clip?.plants

@@ -858,6 +858,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clips/{clip_id}/swap": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Swap Look
+         * @description What putting another take beneath a revision's recipe would set aside; changes nothing.
+         */
+        get: operations["api_clips_swap_look"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clips/{clip_id}/tolerances": {
         parameters: {
             query?: never;
@@ -3517,6 +3537,22 @@ export interface components {
                 [key: string]: number[];
             };
         };
+        /**
+         * SwapOut
+         * @description What has no place on another take, and is set aside if that one is put beneath a recipe.
+         */
+        SwapOut: {
+            /**
+             * Edits
+             * @description edits of keys and spans in the other lines
+             */
+            edits: number;
+            /**
+             * Lines
+             * @description whole lines of the recipe, in words
+             */
+            lines: string[];
+        };
         /** TakeOut */
         TakeOut: {
             /** Channels */
@@ -3679,6 +3715,12 @@ export interface components {
             after: string[];
             append?: components["schemas"]["AppendIn"] | null;
             edit?: components["schemas"]["EditLineIn"] | null;
+            /**
+             * Goes On
+             * @description an appended line belongs to the step of the history that stands
+             * @default false
+             */
+            goes_on: boolean;
             /**
              * Recipe
              * @description append all lines of a kept recipe; 0: all of it
@@ -4854,6 +4896,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StoredPoseOut"];
+                };
+            };
+        };
+    };
+    api_clips_swap_look: {
+        parameters: {
+            query: {
+                revision: number;
+                take: number;
+            };
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SwapOut"];
                 };
             };
         };

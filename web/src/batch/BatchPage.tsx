@@ -106,8 +106,8 @@ export function BatchPage() {
                 <th className="text-right">findings</th>
                 <th className="text-left">what is left</th>
                 <th className="text-right">keys</th>
-                <th className="text-right">calm and thin cost</th>
-                <th className="text-right">mended</th>
+                <th className="text-right">largest change</th>
+                <th className="text-right">fixes</th>
                 <th>
                   <span className="sr-only">opened</span>
                 </th>

@@ -1,4 +1,4 @@
-/** The header's two figures: what calm and thin cost, and what was mended; the list behind them. */
+/** The header's two figures: the largest change that calm and thin made, and the fixes; the list behind them. */
 import { accounted, costText, goToPlace, mendedText, perLine } from '../actions/account'
 import { Button, Popover } from '../ui/controls'
 import { degrees, millimetres, rounded } from '../ui/numbers'
@@ -7,7 +7,7 @@ import { useBench } from '../view/bench'
 const KINDS = {
   calm: 'Calm: noise down',
   thin: 'Thin: few keys',
-  mend: 'Mends: what was wrong is put right',
+  mend: 'Fixes: what was wrong is put right',
   plant: 'Plants: feet and hands held where they stand',
   hand: 'By hand, in the clip’s own curves: what was meant',
   layer: 'Layers: what was meant, over the curves',
@@ -74,10 +74,10 @@ export function AccountFigure() {
       trigger={
         <Button
           data-testid="drift"
-          title="What calm and thin cost the motion at most, and how many places were mended"
+          title="How far Calm and Thin have moved the motion at most, and what was fixed"
           className="num min-w-[228px] justify-center max-[1000px]:min-w-0 max-[1000px]:text-[11px]"
         >
-          {known && account ? `${costText(account)}  │  ${mendedText(account)}` : 'measuring …'}
+          {known && account ? `${costText(account)}; ${mendedText(account)}` : 'measuring …'}
         </Button>
       }
     >

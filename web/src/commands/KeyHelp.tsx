@@ -41,7 +41,7 @@ export function KeyHelp() {
     useOverlay.setState({ shown: 'none' })
   }
   return (
-    <Dialog open={open} onClose={close} title="Keys" wide>
+    <Dialog open={open} onClose={close} title="Keyboard" wide>
       <div className="columns-2 gap-6 overflow-y-auto p-4">
         {groups.map((group) => (
           <section key={group} className="mb-3 break-inside-avoid">

@@ -474,7 +474,7 @@ export const COMMANDS: readonly Command[] = [
   },
   {
     id: 'keys',
-    title: 'Keys, and changing them',
+    title: 'Keyboard, and changing its keys',
     group: 'Help',
     key: '?',
     run: () => useOverlay.setState({ shown: 'keys' }),

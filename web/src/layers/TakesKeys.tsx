@@ -1,11 +1,11 @@
-/** Which layer takes keys: told wherever keys are made, and chosen there. */
+/** The active layer, which takes keys: told wherever keys are made, and chosen there. */
 
 import { chooseLayer, showCurvesOf, whyNoKeys } from '../actions/layers'
 import { Select } from '../ui/controls'
 import { useBench } from '../view/bench'
 import { SHOWN, type Shown, useLayers } from '../view/layerChoice'
 
-/** The layer that takes keys, where one does: beside what is posed. */
+/** The active layer, where there is one: beside what is posed. */
 export function TakingKeys({ className }: { className: string }) {
   const layers = useBench((s) => s.clip?.layers)
   const chosen = useLayers((s) => s.chosen)
@@ -18,14 +18,14 @@ export function TakingKeys({ className }: { className: string }) {
     >
       {why || (
         <>
-          keys go to <b className="text-ink">{layer.name}</b>
+          active layer: <b className="text-ink">{layer.name}</b>
         </>
       )}
     </p>
   )
 }
 
-/** What of the layer that takes keys the curve sheet shows. */
+/** What of the active layer the curve sheet shows. */
 export function ShownCurves() {
   const layers = useBench((s) => s.clip?.layers)
   const { chosen, shown } = useLayers()
@@ -50,13 +50,13 @@ export function TakesKeys({ className = '' }: { className?: string }) {
   const known = layers.some((x) => x.id === chosen)
   return (
     <span className={`flex items-center gap-1.5 whitespace-nowrap text-ink-2 ${className}`}>
-      keys go to
+      active layer
       <Select
-        label="Which layer takes keys"
+        label="Active layer"
         value={known ? String(chosen) : ''}
         options={{
           ...Object.fromEntries([...layers].reverse().map((x) => [String(x.id), x.name])),
-          '': 'the clip’s own curves',
+          '': 'none: clip curves',
         }}
         onChange={(id) => chooseLayer(id === '' ? null : Number(id))}
         className={`max-w-44 ${known ? 'font-semibold' : ''}`}

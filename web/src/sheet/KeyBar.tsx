@@ -19,8 +19,8 @@ const SEGMENT_NAMES = Object.fromEntries(SEGMENTS.map((s) => [s, `then ${s}`])) 
 >
 
 const BRUSHES: readonly [BrushKind, string, typeof Brush, string][] = [
-  ['pull', 'Pull', Brush, 'Pull values or time, falling off to the sides'],
-  ['calm', 'Calm', Waves, 'Smooth where the brush goes; ends stay'],
+  ['pull', 'Drag', Brush, 'Drag values or time, falling off to the sides'],
+  ['calm', 'Smooth', Waves, 'Smooth where the brush goes; ends stay'],
   ['restore', 'Restore', Eraser, 'Bring back the take where the brush goes'],
 ]
 
@@ -85,7 +85,7 @@ function Hint() {
   return (
     <p className="truncate">
       {dense
-        ? 'A value on every frame: Pull, Calm and Restore work here; thin first to edit keys.'
+        ? 'A value on every frame: Drag, Smooth and Restore work here; thin first to edit keys.'
         : 'Drag a box over keys, or press one. Double-press a curve to set a key on it.'}
     </p>
   )
@@ -122,7 +122,7 @@ function BrushFields() {
       </label>
       {kind === 'pull' && (
         <Select
-          label="What the brush pulls"
+          label="What the brush drags"
           value={axis}
           options={{ value: 'value', time: 'time', both: 'value and time' }}
           onChange={(pulled) => useBrush.setState({ axis: pulled })}
@@ -239,10 +239,10 @@ function KeyFields({ timing }: { timing: boolean }) {
       <Toggle
         on={all.riding}
         className="px-1.5"
-        title="A riding key keeps its share of the time between its neighbours"
+        title="Keep relative timing: the key stays at the same share of the time between its neighbours"
         onClick={() => commit(() => ({ riding: !all.riding }))}
       >
-        Ride
+        Keep timing
       </Toggle>
       <Toggle
         on={all.muted}
@@ -256,10 +256,10 @@ function KeyFields({ timing }: { timing: boolean }) {
         <Toggle
           on={passes}
           className="px-1.5"
-          title="Moved keys go past their neighbours, instead of stopping at them"
+          title="Move past neighbours, instead of stopping at them"
           onClick={() => useViewing.setState({ passes: !passes })}
         >
-          Pass
+          Past
         </Toggle>
       )}
       {all.broken && !timing && (

@@ -6,6 +6,7 @@ import {
   type At,
   type Box,
   padded,
+  stretched,
   timeToX,
   type View,
   valueToY,
@@ -19,7 +20,7 @@ import { draft } from '../view/draft'
 import { countKeys, keysWhere, selectKeys, useSelection } from '../view/selection'
 import { transport } from '../view/transport'
 import { useBrush } from './brushState'
-import { GRIPS, handleEnds } from './handles'
+import { GRIPS, handleEnds, spotOf } from './handles'
 import { paintLost, paintNow, paintReach, paintScaleBox, paintUnkeyed } from './overlay'
 import { type Drawing, field, type Places, paint, placeOf, RULER, samples } from './painter'
 import { Pointed, Pointer } from './pointer'
@@ -62,6 +63,8 @@ export class Sheet extends Pointed<Surface> implements Surface {
   private content: Content | null = null
   protected readonly pointing: Pointer<Surface>
   private size: [number, number] = [0, 0]
+  /** Frames a second of what is shown. */
+  private rate = transport.rate
   private asked = false
   private stale = true
   private boxShown: Box | null = null
@@ -128,6 +131,12 @@ export class Sheet extends Pointed<Surface> implements Surface {
   show(content: Content): void {
     const old = this.content
     this.content = content
+    if (old?.clip === content.clip && transport.rate !== this.rate) {
+      const scale = transport.rate / this.rate
+      this.memory.stretch(content.clip, scale)
+      this.view = stretched(this.view, scale)
+    }
+    this.rate = transport.rate
     const same =
       old !== null &&
       memoryKey(old.clip, old.channels) === memoryKey(content.clip, content.channels)
@@ -249,8 +258,8 @@ export class Sheet extends Pointed<Surface> implements Surface {
   }
 
   /** The key under the pointer, the nearest one. */
-  keyAt(at: At): KeyPlace | null {
-    let best: KeyPlace | null = null
+  keyAt(at: At): (KeyPlace & { gap: number }) | null {
+    let best: (KeyPlace & { gap: number }) | null = null
     let near = NEAR
     const places = this.places()
     for (const channel of this.channels) {
@@ -263,7 +272,7 @@ export class Sheet extends Pointed<Surface> implements Surface {
         const gap = Math.hypot(x - at.x, valueToY(view, box, curve.value[k]!) - at.y)
         if (gap >= near) continue
         near = gap
-        best = { channel, id: Number(curve.id[k]), time: curve.time[k]! }
+        best = { channel, id: Number(curve.id[k]), time: curve.time[k]!, gap }
       }
     }
     return best
@@ -301,18 +310,30 @@ export class Sheet extends Pointed<Surface> implements Surface {
     return [...keys].flatMap(([channel, ids]) => {
       const curve = seen.get(channel)
       if (curve?.kind !== 'keyed' || !this.channels.includes(channel)) return []
-      return handleEnds(curve, ids).map((end) => ({ ...end, channel }))
+      const { view, box } = this.placeOf(channel)
+      const pixels = (time: number, value: number) =>
+        [timeToX(view, box, time), valueToY(view, box, value)] as const
+      return handleEnds(curve, ids).map((end) => {
+        const key = pixels(curve.time[end.index]!, curve.value[end.index]!)
+        return { ...end, channel, ...spotOf(end.side, key, pixels(end.time, end.value)) }
+      })
     })
   }
 
+  /** The handle under the pointer; where a selected key, or a nearer one, is too, the key wins. */
   handleAt(at: At): HandlePlace | null {
+    let best: HandlePlace | null = null
+    let near = NEAR - 1
     for (const handle of this.handles()) {
-      const { view, box } = this.placeOf(handle.channel)
-      const x = timeToX(view, box, handle.time)
-      const y = valueToY(view, box, handle.value)
-      if (Math.hypot(x - at.x, y - at.y) < NEAR - 1) return handle
+      const gap = Math.hypot(handle.x - at.x, handle.y - at.y)
+      if (gap >= near) continue
+      near = gap
+      best = handle
     }
-    return null
+    const key = best && this.keyAt(at)
+    if (!key) return best
+    const chosen = useSelection.getState().keys.get(key.channel)?.has(key.id)
+    return chosen || key.gap <= near ? null : best
   }
 
   /** Times and values of the selected keys; null where fewer than two or in bands. */

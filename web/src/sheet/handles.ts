@@ -1,6 +1,8 @@
 /** Where handles end, and the grips of the scale box. */
 import type { KeyedCurve } from '../evaluation/curves'
-import type { Grip, HandleEnd } from './surface'
+import type { Grip, HandleEnd, Spot } from './surface'
+
+const SHORTEST = 12 // pixels
 
 /** Ends of the handles of some keys, at their true lengths: a share of the segment's span. */
 export function handleEnds(curve: KeyedCurve, ids: ReadonlySet<number>): HandleEnd[] {
@@ -19,6 +21,20 @@ export function handleEnds(curve: KeyedCurve, ids: ReadonlySet<number>): HandleE
     }
   }
   return out
+}
+
+/** Where a handle is drawn: at its end, or as far from its key that both can be grabbed. */
+export function spotOf(
+  side: 'in' | 'out',
+  key: readonly [number, number],
+  end: readonly [number, number],
+): Spot {
+  const [dx, dy] = [end[0] - key[0], end[1] - key[1]]
+  const length = Math.hypot(dx, dy)
+  if (length >= SHORTEST) return { x: end[0], y: end[1], beyond: [0, 0] }
+  const [ux, uy] = length > 1e-6 ? [dx / length, dy / length] : [side === 'out' ? 1 : -1, 0]
+  const [x, y] = [key[0] + SHORTEST * ux, key[1] + SHORTEST * uy]
+  return { x, y, beyond: [x - end[0], y - end[1]] }
 }
 
 export const GRIPS: readonly Grip[] = ([-1, 0, 1] as const).flatMap((time) =>

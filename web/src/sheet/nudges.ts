@@ -87,7 +87,7 @@ export function nudge(frames: number, steps: number): void {
   const { step, follows, passes, timing } = useViewing.getState()
   if (timing && frames) {
     const [low, high] = roomToMove()
-    commitSlide({ ...STILL, by: Math.min(Math.max(frames, low), high) })
+    commitSlide({ ...STILL, by: Math.min(Math.max(frames, low), high) }, true)
     return
   }
   const by = step > 0 ? step : NUDGE
@@ -97,8 +97,8 @@ export function nudge(frames: number, steps: number): void {
     ...(late ? { time: curve.time[k]! + late, ...(passes ? { past: true } : {}) } : {}),
     ...(steps ? { value: curve.value[k]! + steps * by } : {}),
   }))
-  void commitEdits(edits)
-  if (frames && !late) notify('The next key stands in the way: let keys pass to go beyond it.')
+  void commitEdits(edits, new Map(), true)
+  if (frames && !late) notify('The next key stands in the way: turn on Past to go beyond it.')
   if (late && follows) transport.seek(transport.frame + late)
 }
 

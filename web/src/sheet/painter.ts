@@ -287,12 +287,10 @@ function handles(g: CanvasRenderingContext2D, whole: Box, drawing: Drawing): voi
   g.strokeStyle = token('ink-2')
   g.fillStyle = token('raised')
   g.lineWidth = 1
-  for (const { channel, index, time, value } of drawing.handles) {
+  for (const { channel, index, x, y } of drawing.handles) {
     const curve = drawing.curves.get(channel)
     if (curve?.kind !== 'keyed') continue
     const { view, box } = placeOf(drawing, whole, channel)
-    const x = timeToX(view, box, time)
-    const y = valueToY(view, box, value)
     const from = [
       timeToX(view, box, curve.time[index]!),
       valueToY(view, box, curve.value[index]!),

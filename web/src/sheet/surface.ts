@@ -18,7 +18,15 @@ export interface HandleEnd {
   value: number
 }
 
-export interface HandlePlace extends HandleEnd {
+/** Where a handle is drawn and grabbed, in pixels. */
+export interface Spot {
+  x: number
+  y: number
+  /** How far that is from its true end: one close to its key is drawn longer. */
+  beyond: readonly [number, number]
+}
+
+export interface HandlePlace extends HandleEnd, Spot {
   channel: ChannelKey
 }
 
@@ -50,7 +58,7 @@ export interface Surface {
   curve: (key: ChannelKey) => Curve | undefined
   placeOf: (key: ChannelKey) => { view: View; box: Box }
   snapped: (value: number) => number
-  keyAt: (at: At) => KeyPlace | null
+  keyAt: (at: At) => (KeyPlace & { gap: number }) | null
   keysIn: (area: Box) => Map<ChannelKey, Set<number>>
   handleAt: (at: At) => HandlePlace | null
   extent: () => Extent | null

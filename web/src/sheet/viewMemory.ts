@@ -1,7 +1,7 @@
 /** The views that selections were seen with, kept in the browser. */
 import { debounced } from '../api/awaited'
 import type { ChannelKey } from '../evaluation/curves'
-import type { View } from '../ui/geometry'
+import { stretched, type View } from '../ui/geometry'
 
 const PLACE = 'lean.sheet.views'
 const MOST = 400
@@ -34,6 +34,13 @@ export class ViewMemory {
     const names = Object.keys(this.views)
     for (const old of names.slice(0, Math.max(0, names.length - MOST))) delete this.views[old]
     // Written once the view has come to rest: too slow for each step of a drag.
+    this.writing.soon()
+  }
+
+  /** A clip's frames are of another length: its views stay where they were in seconds. */
+  stretch(clip: number, scale: number): void {
+    for (const [name, view] of Object.entries(this.views))
+      if (name.startsWith(`${clip}:`)) this.views[name] = stretched(view, scale)
     this.writing.soon()
   }
 

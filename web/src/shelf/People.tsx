@@ -70,8 +70,8 @@ export function People({
                     options={ROLES}
                     onChange={(role) => set.mutate({ name: p.name, role })}
                   />
-                  <Button aria-label={`Take out: ${p.name}`} onClick={() => takeOut.mutate(p.id)}>
-                    Take out
+                  <Button aria-label={`Remove ${p.name}`} onClick={() => takeOut.mutate(p.id)}>
+                    Remove
                   </Button>
                 </>
               ) : (

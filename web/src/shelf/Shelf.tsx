@@ -2,12 +2,13 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Upload, X } from 'lucide-react'
 import { useEffect, useRef, useState } from 'react'
-import { Link, useNavigate } from 'react-router'
+import { Link, useLocation, useNavigate } from 'react-router'
 import { answer, client, clipOfTake, type Schemas, sendFiles } from '../api/client'
 import { Account } from '../session/Account'
 import { prefer, signOut, theme, useSession } from '../session/session'
 import { Button, Tip } from '../ui/controls'
 import { bytes, counted, grouped } from '../ui/numbers'
+import type { Binned } from '../view/binned'
 import { Bin, useBin } from './Bin'
 import { People } from './People'
 import { RetargetMany } from './RetargetMany'
@@ -149,7 +150,8 @@ export function Shelf() {
   const [order, setOrder] = useState<keyof typeof ORDERS>('newest')
   const [over, setOver] = useState(false)
   const [refused, setRefused] = useState<string[]>([])
-  const [deleted, setDeleted] = useState('')
+  const told = (useLocation().state as { binned?: Binned } | null)?.binned ?? null
+  const [binned, setBinned] = useState<Binned | null>(told)
   const [shown, setShown] = useState<'bin' | 'people' | 'account' | null>(null)
   const runsStudio = useSession((s) => s.runsStudio)
   const changes = workspace !== undefined && workspace.role !== 'viewer'
@@ -203,8 +205,26 @@ export function Shelf() {
     mutationFn: (take: Take) =>
       answer(client.DELETE('/api/takes/{take_id}', { params: { path: { take_id: take.id } } })),
     onSuccess: (_, take) => {
-      setDeleted(take.name)
+      setBinned({ kind: 'take', id: take.id, name: take.name, workspace: id })
       setPicked(new Set([...picked].filter((p) => p !== take.id)))
+    },
+    onError: (trouble) => setRefused([trouble.message]),
+    onSettled: () => {
+      for (const name of ['takes', 'bin', 'usage'])
+        void queries.invalidateQueries({ queryKey: [name] })
+    },
+  })
+  const putBack = useMutation({
+    mutationFn: ({ kind, id, workspace }: Binned) =>
+      answer(
+        client.POST('/api/workspaces/{workspace_id}/bin/put-back', {
+          params: { path: { workspace_id: workspace } },
+          body: { kind, id },
+        }),
+      ),
+    onSuccess: (_, back) => {
+      setBinned(null)
+      if (back.kind === 'clip') navigate(`/clip/${back.id}`)
     },
     onError: (trouble) => setRefused([trouble.message]),
     onSettled: () => {
@@ -315,11 +335,15 @@ export function Shelf() {
               {text}
             </p>
           ))}
-          {bin.data?.some((b) => b.name === deleted) && (
+          {binned && bin.data?.some((b) => b.kind === binned.kind && b.id === binned.id) && (
             <p role="status" className="flex items-center gap-3">
-              {deleted} is in the bin.
+              {binned.name} is in the bin
+              {binned.kind === 'take' ? ', with its clips.' : ', with its work; its take stays.'}
+              <Button kind="primary" onClick={() => putBack.mutate(binned)}>
+                Put it back
+              </Button>
               <Button onClick={() => setShown('bin')}>Open the bin</Button>
-              <Button kind="quiet" aria-label="Dismiss" onClick={() => setDeleted('')}>
+              <Button kind="quiet" aria-label="Dismiss" onClick={() => setBinned(null)}>
                 <X size={14} />
               </Button>
             </p>

@@ -37,3 +37,12 @@ export function Trouble({ children }: { children: ReactNode }) {
     </p>
   )
 }
+
+export function Section({ title, children }: { title: string; children: ReactNode }) {
+  return (
+    <section className="flex flex-col gap-2">
+      <h3 className="font-semibold text-ink-2">{title}</h3>
+      {children}
+    </section>
+  )
+}

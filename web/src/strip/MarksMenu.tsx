@@ -65,7 +65,7 @@ function MarkRow({ mark }: { mark: Mark }) {
           range
         </Button>
       )}
-      <Button aria-label={`Take out ${mark.name}`} kind="quiet" onClick={() => removeMark(mark)}>
+      <Button aria-label={`Delete ${mark.name}`} kind="quiet" onClick={() => removeMark(mark)}>
         <X size={13} />
       </Button>
     </li>

@@ -14,12 +14,12 @@ import { loadCatalogue, titleOf } from './catalogue'
 import { bringAll, type Curves, catchUp, follow, forgetPoses, showCurves } from './confirmed'
 import { cancelPreview } from './previews'
 import { retargetAnew } from './retargeting'
-import { type Entry, type Request, type Sender, Writes } from './writes'
+import { type Entry, type Gather, type Request, type Sender, Writes } from './writes'
 
 const { getState: get, setState: set } = useBench
 
 type Line = Writes<Curves, Clip>
-type Write = Omit<Schemas['WriteIn'], 'revision' | 'request_id' | 'after'>
+type Write = Omit<Schemas['WriteIn'], 'revision' | 'request_id' | 'after' | 'goes_on'>
 
 /** The lines of clips that are open or whose changes are still on their way. */
 const lines = new Map<number, Line>()
@@ -51,6 +51,7 @@ function send(id: number, entry: Entry<Curves>, head: Clip): Promise<Clip> {
           revision: entry.base,
           request_id: entry.id,
           after: entry.after,
+          goes_on: entry.goesOn,
         },
       }),
     )
@@ -92,10 +93,10 @@ function lineOf(clip: Clip): Line {
 }
 
 function show(line: Line): void {
-  const { count: pending, away } = line
+  const { count: pending, away, redoes } = line
   const now = get()
-  if (now.pending !== pending || now.away !== away)
-    set({ pending, away, saving: pending > 0 && away === null })
+  if (now.pending !== pending || now.away !== away || now.redoes !== redoes)
+    set({ pending, away, redoes, saving: pending > 0 && away === null })
   showCurves()
   catchUp()
 }
@@ -135,10 +136,7 @@ function headMoved(clip: Clip): void {
   const before = get().clip
   const rate = clip.rate[0]! / clip.rate[1]!
   if (before && (before.frames !== clip.frames || transport.rate !== rate)) {
-    const [first, last] = transport.range
-    const whole = first === 0 && last === transport.frames - 1
-    transport.fit(clip.frames, rate)
-    if (!whole) transport.setRange(first, last)
+    transport.follow(clip.frames, rate)
     forgetPoses()
   }
   const reread = JSON.stringify(before?.reading) !== JSON.stringify(clip.reading)
@@ -191,7 +189,12 @@ function change(request: Request, told: string, hand?: Hand): Promise<boolean> {
     notify(`${told} was not made: you are a viewer in this workspace.`)
     return Promise.resolve(false)
   }
-  return line.add(request, told, hand?.fold ?? null, hand?.touches, hand?.corrects)
+  if (hand?.fold && line.away && line.stepping) {
+    notify(`${told} was not made: a step in the history waits for the server.`)
+    return Promise.resolve(false)
+  }
+  const { fold = null, touches, corrects, gather } = hand ?? {}
+  return line.add(request, told, fold, touches, corrects, gather)
 }
 
 /** What hand work makes of the shown curves, and which of them it changes. */
@@ -200,6 +203,8 @@ export interface Hand {
   touches?: readonly string[]
   /** How joints stand otherwise by it, until their poses are here. */
   corrects?: Corrected
+  /** Where such changes in a row are one. */
+  gather?: Gather
 }
 
 /** Change the recipe. Sent again after a lost answer, it is applied once. */

@@ -1,6 +1,6 @@
-import { describe, expect, it } from 'vitest'
+import { describe, expect, it, vi } from 'vitest'
 import { ApiError } from '../api/client'
-import { type Entry, type Head, Writes } from './writes'
+import { type Entry, type Head, type Request, Writes } from './writes'
 
 /** A document of numbers by name; an edit sets one, as hand work does. */
 type Doc = ReadonlyMap<string, number>
@@ -208,5 +208,76 @@ describe('changes on their way', () => {
     expect(writes.shown.has('a')).toBe(false)
     expect(await writes.again(asked[0]!)).toBe(true)
     expect(writes.shown.get('a')).toBe(1)
+  })
+
+  /** Nudges of one key: what is set last counts. */
+  const gather = { name: 'nudge a', join: (_: Request, next: Request) => next }
+  const nudge = (writes: Writes<Doc, Mine>, value: number) =>
+    writes.add(
+      { do: 'write', what: { key: 'a', value } },
+      `nudge ${value}`,
+      set('a', value),
+      ['a'],
+      undefined,
+      gather,
+    )
+
+  it('of the same keys in a row are one, and one that comes soon after goes on with it', async () => {
+    vi.useFakeTimers({ toFake: ['setTimeout', 'clearTimeout', 'Date'] })
+    const server = new Server(() => 0.5)
+    const goesOn: boolean[] = []
+    const inner = server.send
+    server.send = (entry) => {
+      goesOn.push(entry.goesOn)
+      return inner(entry)
+    }
+    const { writes } = open(server)
+    const kept: Promise<boolean>[] = []
+    for (let value = 1; value <= 30; value++) {
+      kept.push(nudge(writes, value))
+      expect(writes.shown.get('a')).toBe(value)
+      await vi.advanceTimersByTimeAsync(30)
+    }
+    await vi.advanceTimersByTimeAsync(500)
+    expect(await Promise.all(kept)).toEqual(Array(30).fill(true))
+    expect(server.revisions.length).toBe(2)
+    const late = nudge(writes, 31)
+    await vi.advanceTimersByTimeAsync(500)
+    expect(await late).toBe(true)
+    await vi.advanceTimersByTimeAsync(1100)
+    const later = nudge(writes, 32)
+    await vi.advanceTimersByTimeAsync(500)
+    expect(await later).toBe(true)
+    expect(goesOn).toEqual([false, true, false])
+    vi.useRealTimers()
+  })
+
+  it('undone before the server has heard of them are gone at once, and redo brings them back', async () => {
+    const server = new Server(random(7))
+    server.moods = ['away', 'away', 'away', 'ok']
+    const { writes } = open(server)
+    const edit = (value: number) =>
+      writes.add({ do: 'write', what: { key: 'a', value } }, 'edit', set('a', value))
+    const [one, two, three] = [edit(1), edit(2), edit(3)]
+    expect(await writes.add({ do: 'undo' }, 'undo')).toBe(true)
+    expect(await three).toBe(false)
+    expect(writes.shown.get('a')).toBe(2)
+    expect(await writes.add({ do: 'undo' }, 'undo')).toBe(true)
+    expect(await two).toBe(false)
+    expect(writes.shown.get('a')).toBe(1)
+    expect(writes.redoes).toBe(true)
+    const again = writes.add({ do: 'redo' }, 'redo')
+    expect(writes.shown.get('a')).toBe(2)
+    // Another change leads elsewhere: what was undone before it is left.
+    const other = writes.add({ do: 'write', what: { key: 'b', value: 5 } }, 'b', set('b', 5))
+    expect(writes.redoes).toBe(false)
+    expect(await Promise.all([one, again, other])).toEqual([true, true, true])
+    expect(server.state.doc).toEqual(
+      new Map([
+        ['a', 2],
+        ['b', 5],
+      ]),
+    )
+    expect(server.revisions.length).toBe(4)
   })
 })

@@ -22,24 +22,43 @@ export interface Head {
   can_redo: boolean
 }
 
+/** Small changes that come one after another, such as nudges of one key, and are one change. */
+export interface Gather {
+  /** What they are of: those of one name are put together. */
+  name: string
+  join: (first: Request, next: Request) => Request
+}
+
+/** How long a change that others may join waits for the next one, and how long after the last
+ * one a further one still belongs to its step of the history; milliseconds. */
+const REST = 400
+const ONE_STEP = 1000
+
 export interface Entry<D> {
   readonly id: string
-  readonly request: Request
+  request: Request
   /** What it is, in words, for whoever made it. */
   readonly told: string
   /** What hand work makes of the document that is shown; other work waits for the server. */
-  readonly fold: ((shown: D) => D) | null
+  fold: ((shown: D) => D) | null
   /** Parts of the document that it changes, by name. */
-  readonly touches: readonly string[]
+  touches: readonly string[]
   /** How joints stand otherwise by it, seen until their poses are here. */
   readonly corrects: Corrected | undefined
+  readonly gather: Gather | undefined
+  /** Whether it belongs to the step of the history that stands. */
+  readonly goesOn: boolean
   /** The revision on which it was made, as it was seen, */
   base: number
   /** and the changes before it that this revision had not yet. */
   after: string[]
   /** The head that has it, counted as heads come; null while it is on its way. */
   order: number | null
+  /** Whether the server may have heard of it. */
+  tried: boolean
 }
+
+type Own<D> = Pick<Entry<D>, 'request' | 'told' | 'fold' | 'touches' | 'corrects' | 'gather'>
 
 export interface Sender<D, H extends Head> {
   /** Do it; sent again it must be done once. Rejects with an {@link ApiError}. */
@@ -76,6 +95,10 @@ export class Writes<D, H extends Head> {
   private seen: number
   private folded: D | null = null
   private running = false
+  /** Changes that were undone before the server heard of them: redo puts them in line again. */
+  private takenBack: Entry<D>[] = []
+  private gathered = { name: '', at: 0 }
+  private rest: { timer: ReturnType<typeof setTimeout>; over: () => void } | null = null
   private waiting = new Map<Entry<D>, (done: boolean) => void>()
 
   constructor(
@@ -90,6 +113,16 @@ export class Writes<D, H extends Head> {
   /** How many changes the server has not confirmed. */
   get count(): number {
     return this.pending.length
+  }
+
+  /** Whether redo has something to put in line again. */
+  get redoes(): boolean {
+    return this.takenBack.length > 0
+  }
+
+  /** Whether a step in the history is on its way: what it leads to is not known yet. */
+  get stepping(): boolean {
+    return this.pending.some((e) => e.request.do !== 'write')
   }
 
   /** The document as it is shown. */
@@ -113,8 +146,16 @@ export class Writes<D, H extends Head> {
     fold: Entry<D>['fold'] = null,
     touches: readonly string[] = [],
     corrects?: Corrected,
+    gather?: Gather,
   ): Promise<boolean> {
-    return this.queue({ request, told, fold, touches, corrects }, this.seen)
+    if (request.do === 'undo' && this.takeBack()) return Promise.resolve(true)
+    if (request.do === 'redo' && this.takenBack.length) {
+      const entry = this.takenBack.pop()!
+      return this.queue(entry, this.seen)
+    }
+    this.takenBack = []
+    const own = { request, told, fold, touches, corrects, gather }
+    return this.joined(own) ?? this.queue(own, this.seen)
   }
 
   /** Put a refused change in line again, over what stands now. */
@@ -122,20 +163,71 @@ export class Writes<D, H extends Head> {
     return this.queue(entry, this.head.head.id)
   }
 
-  private queue(
-    own: Pick<Entry<D>, 'request' | 'told' | 'fold' | 'touches' | 'corrects'>,
-    base: number,
-  ): Promise<boolean> {
+  /** Undo the last change while the server has not heard of it: it never will. */
+  private takeBack(): boolean {
+    const last = this.pending.at(-1)
+    if (!last || last.tried || last.request.do !== 'write') return false
+    this.pending.pop()
+    this.takenBack.push(last)
+    this.gathered.name = ''
+    this.folded = null
+    this.settle(last, false)
+    this.rest?.over()
+    this.listener.changed()
+    return true
+  }
+
+  /** Put together with the last one in line, which waits for such. */
+  private joined(own: Own<D>): Promise<boolean> | null {
+    const last = this.pending.at(-1)
+    const { gather, fold } = own
+    if (!gather || !last || last.tried || last.gather?.name !== gather.name) return null
+    last.request = gather.join(last.request, own.request)
+    const before = last.fold
+    last.fold = before && fold ? (shown) => fold(before(shown)) : (fold ?? before)
+    last.touches = [...new Set([...last.touches, ...own.touches])]
+    if (fold && this.folded) this.folded = fold(this.folded)
+    this.gathered.at = Date.now()
+    if (this.rest) {
+      clearTimeout(this.rest.timer)
+      this.rest.timer = setTimeout(this.rest.over, REST)
+    }
+    this.listener.changed()
+    return this.settled(last)
+  }
+
+  private queue(own: Own<D>, base: number): Promise<boolean> {
     const after = this.unseen('curves').map((e) => e.id)
-    const id = crypto.randomUUID()
-    const { request, told, fold, touches, corrects } = own
-    const entry: Entry<D> = { id, request, told, fold, touches, corrects, base, after, order: null }
+    const { request, told, fold, touches, corrects, gather } = own
+    const now = Date.now()
+    const goesOn =
+      gather !== undefined &&
+      this.gathered.name === gather.name &&
+      now - this.gathered.at < ONE_STEP
+    this.gathered = { name: gather?.name ?? '', at: now }
+    const entry: Entry<D> = {
+      id: crypto.randomUUID(),
+      ...{ request, told, fold, touches, corrects, gather, goesOn, base, after },
+      order: null,
+      tried: false,
+    }
     if (fold && this.folded) this.folded = fold(this.folded)
     this.pending.push(entry)
     this.listener.changed()
-    const done = new Promise<boolean>((resolve) => this.waiting.set(entry, resolve))
+    this.rest?.over()
     void this.run()
-    return done
+    return this.settled(entry)
+  }
+
+  /** Until a change is kept or refused. */
+  private settled(entry: Entry<D>): Promise<boolean> {
+    const before = this.waiting.get(entry)
+    return new Promise((resolve) =>
+      this.waiting.set(entry, (done) => {
+        before?.(done)
+        resolve(done)
+      }),
+    )
   }
 
   /** The document's curves as of the head of an order have arrived. */
@@ -166,12 +258,26 @@ export class Writes<D, H extends Head> {
   private async run(): Promise<void> {
     if (this.running) return
     this.running = true
-    while (this.pending.length) await this.next(this.pending[0]!)
+    while (this.pending.length) {
+      const entry = this.pending[0]!
+      if (entry.gather && this.pending.length === 1) await this.gathering()
+      if (this.pending[0] === entry) await this.next(entry)
+    }
     this.running = false
+  }
+
+  /** While the only change in line may still be joined by others. */
+  private async gathering(): Promise<void> {
+    await new Promise<void>((over) => {
+      this.rest = { timer: setTimeout(over, REST), over }
+    })
+    clearTimeout(this.rest!.timer)
+    this.rest = null
   }
 
   private async next(entry: Entry<D>): Promise<void> {
     const { request } = entry
+    entry.tried = true
     const nothing =
       (request.do === 'undo' && !this.head.can_undo) ||
       (request.do === 'redo' && !this.head.can_redo) ||

@@ -5,7 +5,7 @@ import { STILL, showSlide } from '../actions/edits'
 import { type ChannelKey, type Curve, idsOf } from '../evaluation/curves'
 import type { Slide } from '../evaluation/sliding'
 import { Pointed, Pointer } from '../sheet/pointer'
-import { type At, type Box, type View, xToTime, zoomTime } from '../ui/geometry'
+import { type At, type Box, stretched, type View, xToTime, zoomTime } from '../ui/geometry'
 import { draft } from '../view/draft'
 import { allSelected, selectedTimes, selectKeys, useSelection } from '../view/selection'
 import { transport } from '../view/transport'
@@ -34,6 +34,8 @@ export class Timing extends Pointed<Surface> implements Surface {
   follows = true
   private content: Content | null = null
   private size: [number, number] = [0, 0]
+  /** Frames a second of what is shown. */
+  private rate = transport.rate
   private scroll = 0
   private asked = false
   protected readonly pointing: Pointer<Surface>
@@ -70,7 +72,10 @@ export class Timing extends Pointed<Surface> implements Surface {
   show(content: Content): void {
     const old = this.content
     this.content = content
-    if (old?.clip !== content.clip || old.frames !== content.frames) this.frameAll()
+    if (old?.clip === content.clip && transport.rate !== this.rate)
+      this.view = stretched(this.view, transport.rate / this.rate)
+    else if (old?.clip !== content.clip || old.frames !== content.frames) this.frameAll()
+    this.rate = transport.rate
     this.invalidate()
   }
 

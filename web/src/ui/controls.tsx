@@ -105,11 +105,14 @@ export function Dialog({
 export function Popover({
   trigger,
   name,
+  still = false,
   children,
 }: {
   trigger: ReactNode
   /** What it shows, for those who do not see its trigger. */
   name: string
+  /** Opened by keyboard, hold the focus itself: Enter pressed once more does nothing. */
+  still?: boolean
   children: ReactNode
 }) {
   return (
@@ -118,6 +121,11 @@ export function Popover({
       <P.Portal>
         <P.Content
           aria-label={name}
+          onOpenAutoFocus={(e) => {
+            if (!still) return
+            e.preventDefault()
+            ;(e.currentTarget as HTMLElement).focus()
+          }}
           sideOffset={6}
           className="z-40 rounded-md border border-rule-2 bg-raised p-3 shadow-lg"
         >
@@ -153,6 +161,7 @@ export function Select<T extends string>({
   label,
   value,
   options,
+  hints = {},
   onChange,
   disabled = false,
   className = '',
@@ -162,6 +171,8 @@ export function Select<T extends string>({
   /** Empty where several differ. */
   value: T | ''
   options: Record<T, string>
+  /** What options mean that their names do not say. */
+  hints?: Record<string, string>
   onChange: (value: T) => void
   disabled?: boolean
   className?: string
@@ -169,6 +180,7 @@ export function Select<T extends string>({
   return (
     <select
       aria-label={label}
+      title={hints[value]}
       className={`${inputLook} h-6 ${className}`}
       value={value}
       disabled={disabled}
@@ -176,7 +188,7 @@ export function Select<T extends string>({
     >
       {value === '' && !('' in options) && <option value="">several</option>}
       {(Object.entries(options) as [T, string][]).map(([name, text]) => (
-        <option key={name} value={name}>
+        <option key={name} value={name} title={hints[name]}>
           {text}
         </option>
       ))}
@@ -210,9 +222,12 @@ export function NumberInput({
   onAdd,
   digits = 3,
   placeholder = '',
+  before = '',
   className = 'w-16',
 }: {
   label: string
+  /** A letter before the number, such as its axis. */
+  before?: string
   /** Null where several differ. */
   value: number | null
   onCommit: (value: number) => void
@@ -237,20 +252,29 @@ export function NumberInput({
     // Where nothing comes of it the field shows what stands.
     if (more) input.value = shown
   }
-  return (
+  const input = (
     <input
       key={shown}
       aria-label={label}
       inputMode="decimal"
       placeholder={placeholder}
       defaultValue={shown}
-      className={`${inputLook} num h-6 px-1 text-right ${className}`}
+      className={`${inputLook} num h-6 px-1 text-right ${before ? 'w-full pl-4' : className}`}
       onKeyDown={(e) => {
         if (e.key === 'Escape') e.currentTarget.value = shown
         if (e.key === 'Enter' || e.key === 'Escape') e.currentTarget.blur()
       }}
       onBlur={(e) => commit(e.currentTarget)}
     />
+  )
+  if (!before) return input
+  return (
+    <span className={`relative ${className}`}>
+      <span aria-hidden className="num absolute top-1 left-1 text-[11px] text-ink-3">
+        {before}
+      </span>
+      {input}
+    </span>
   )
 }
 

@@ -44,6 +44,13 @@ export function zoomTime(view: View, factor: number, about: number): View {
   return { ...view, t0: about - (about - view.t0) * k, t1: about + (view.t1 - about) * k }
 }
 
+/** The same seconds where frames are `scale` times as many. */
+export const stretched = (view: View, scale: number): View => ({
+  ...view,
+  t0: view.t0 * scale,
+  t1: view.t1 * scale,
+})
+
 export function zoomValue(view: View, factor: number, about: number): View {
   const span = Math.max((view.v1 - view.v0) * factor, SMALLEST)
   const k = span / (view.v1 - view.v0)

@@ -1,7 +1,7 @@
 /** Numbers for people: grouped, with units, of stable width. */
 /** A number and its word: "1 key", "12 keys". */
-export const counted = (n: number, word: string): string =>
-  `${grouped(n)} ${word}${n === 1 ? '' : 's'}`
+export const counted = (n: number, word: string, many = `${word}s`): string =>
+  `${grouped(n)} ${n === 1 ? word : many}`
 
 export const grouped = (n: number): string => n.toLocaleString('en-GB')
 

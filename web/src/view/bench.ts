@@ -83,6 +83,8 @@ export interface BenchState {
   /** How many of them, and why they do not get through; null while the server answers. */
   pending: number
   away: string | null
+  /** Redo brings back what was undone before the server had it. */
+  redoes: boolean
   /** A change that was refused and can be made again over what stands now. */
   refusal: Refusal | null
   /** Who else is on the clip. */
@@ -124,6 +126,7 @@ export const useBench = create<BenchState>(() => ({
   saving: false,
   pending: 0,
   away: null,
+  redoes: false,
   refusal: null,
   others: [],
   ghost: true,

@@ -10,12 +10,13 @@ export interface Ramps {
   ramp_out: number | null
 }
 
-/** Curves of the selected joints: the layer's or the clip's own, the result of all behind or not. */
+/** Curves of the selected joints: the layer's or the clip's own, with or without the result of all
+ * as a ghost. */
 export const SHOWN = {
-  layer: 'its curves',
-  'layer result': 'its curves, result behind',
-  own: 'own curves',
-  'own result': 'own curves, result behind',
+  layer: 'layer curves',
+  'layer result': 'layer curves, result ghosted',
+  own: 'clip curves',
+  'own result': 'clip curves, result ghosted',
 } as const
 export type Shown = keyof typeof SHOWN
 
@@ -27,6 +28,8 @@ interface Choice {
   /** Layers that are seen alone, by id; all where none is named. Whoever looks chooses it: the clip
    * and what is delivered stay as they are. */
   solo: readonly number[]
+  /** Flattening and merging write keys where there were some, not a value on every frame. */
+  keyed: boolean
   /** What all layers and plants make of the selected joints' channels, on frames. */
   result: Curve[]
 }
@@ -38,6 +41,7 @@ export const useLayers = create<Choice>(() => ({
   ramps: NO_RAMPS,
   shown: 'layer',
   solo: [],
+  keyed: true,
   result: [],
 }))
 

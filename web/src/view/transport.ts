@@ -25,6 +25,16 @@ export class Transport {
     return this.range[0] > 0 || this.range[1] < this.frames - 1
   }
 
+  /** The same clip on another time: now and the range stay where they were in seconds. */
+  follow(frames: number, rate: number): void {
+    const [first, last] = this.range
+    const { partial, frame } = this
+    const scale = rate / this.rate
+    this.fit(frames, rate)
+    if (partial) this.setRange(first * scale, last * scale)
+    this.seek(frame * scale)
+  }
+
   /** Begin a clip: range fitted to all of it. */
   fit(frames: number, rate: number): void {
     this.pause()

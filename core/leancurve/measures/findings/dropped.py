@@ -11,6 +11,7 @@ from leancurve.measures.findings.calibration import at_calibration
 from leancurve.measures.findings.gaps import SAME_DEG, WHOLE_BODY
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
+from leancurve.numbers.columns import ByColumn
 
 MOST = 3
 """Frames dropped in one place: of more, nobody can say how many they were."""
@@ -39,10 +40,8 @@ def dropped_frames(motion: Motion) -> list[Dropped]:
     """
     if motion.clip.frames < 8:
         return []
-    step = _turns(motion.local)
-    expected = np.zeros_like(step)
-    expected[2:-2] = 0.25 * (step[:-4] + step[1:-3] + step[3:-1] + step[4:])
-    noise = _noise(step - expected)
+    columns = _lately.of(motion.local, (), _steps)
+    step, expected, noise = (np.stack(part, axis=1) for part in zip(*columns, strict=True))
     size = np.linalg.norm(expected, axis=-1)
     weight = 1.0 / (noise * noise)
     power = np.sum(weight * size * size, axis=1)
@@ -62,6 +61,21 @@ def dropped_frames(motion: Motion) -> list[Dropped]:
         if agree[telling].mean() >= AGREE:
             out.append((k, count))
     return out
+
+
+def _steps(local: Floats) -> list[tuple[Floats, Floats, Floats]]:
+    """For each joint its steps, what those around each predict, and its noise."""
+    step = _turns(local)
+    expected = np.zeros_like(step)
+    expected[2:-2] = 0.25 * (step[:-4] + step[1:-3] + step[3:-1] + step[4:])
+    noise = _noise(step - expected)
+    return [
+        (step[:, j].copy(), expected[:, j].copy(), noise[:, j].copy())
+        for j in range(local.shape[1])
+    ]
+
+
+_lately: ByColumn[tuple[Floats, Floats, Floats]] = ByColumn(200)
 
 
 def _turns(local: Floats) -> Floats:

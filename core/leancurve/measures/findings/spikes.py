@@ -11,6 +11,7 @@ import numpy as np
 from leancurve.measures.findings.base import Finding, Motion, severity
 from leancurve.measures.findings.calibration import at_calibration
 from leancurve.numbers.arrays import Bools, Floats, Ints
+from leancurve.numbers.columns import ByColumn
 
 LONGEST_S = 0.05
 LONGEST_FRAMES = 3
@@ -145,17 +146,27 @@ def _searched(_motion: Motion) -> dict[int, list[Spike]]:
     return {}
 
 
+_lately: ByColumn[list[tuple[int, int, float]]] = ByColumn(600)
+
+
 def spikes_of(motion: Motion, joints: Sequence[int] | None = None) -> list[Spike]:
     """Spikes of rotations, degrees: of all joints, or of some. Each joint is searched once."""
     wanted = range(len(motion.names)) if joints is None else sorted(joints)
     known = motion.once(_searched)
     fresh = [j for j in wanted if j not in known]
     if fresh:
-        known |= {j: [] for j in fresh}
         # A chord between unit quaternions is half the angle, in radians, for small angles.
-        found = search(motion.local[:, fresh], motion.rate, np.radians(LEAST_DEG) / 2)
-        for k, a, b, size in found:
-            known[fresh[k]].append((fresh[k], a, b, float(np.degrees(2 * size))))
+        least = float(np.radians(LEAST_DEG) / 2)
+
+        def look(local: Floats) -> list[list[tuple[int, int, float]]]:
+            out: list[list[tuple[int, int, float]]] = [[] for _ in range(local.shape[1])]
+            for k, a, b, size in search(local, motion.rate, least):
+                out[k].append((a, b, float(np.degrees(2 * size))))
+            return out
+
+        found = _lately.of(motion.local[:, fresh], (motion.rate, least), look)
+        for j, own in zip(fresh, found, strict=True):
+            known[j] = [(j, *spike) for spike in own]
     return [spike for j in wanted for spike in known[j]]
 
 

@@ -131,7 +131,7 @@ class EditLayers(Operation[EditLayersParams]):
             return f"Edit {counted(len(edits), 'layer')}"
         edit = edits[0]
         verbs = {"add": "New layer", "move": "Move layer", "copy": "Copy layer"}
-        verbs["remove"] = "Take out layer"
+        verbs["remove"] = "Delete layer"
         told = verbs.get(edit["do"])
         if told is None:
             given = {k: v for k, v in edit.items() if k not in ("do", "name", "id", "new_id")}

@@ -28,7 +28,7 @@ from leancurve.operations.base import (
 )
 from leancurve.operations.identity import all_meant
 from leancurve.operations.layers.edit import layer_meant
-from leancurve.operations.layers.writing import KeyedParams, key_times, written
+from leancurve.operations.layers.writing import KeyedParams, key_times, without, written
 
 
 class FlattenParams(KeyedParams):
@@ -37,20 +37,24 @@ class FlattenParams(KeyedParams):
         description="the layers that are flattened, by name; all with plants where none is given",
     )
     ids: tuple[int, ...] | None = all_meant("their ids, in the place of names")
+    keyed: bool = Field(
+        True, description="write keys where the clip's own curves and the layers have theirs"
+    )
+    stay: bool = Field(False, description="keep the layers, switched off")
 
 
 class Flatten(Operation[FlattenParams]):
     """Write what layers make of the clip into its own curves, on its frames and nowhere else.
 
-    The motion stays as it is on every frame. The layers stay too, switched off, until they are
-    taken out. Of all layers the plants above them are written as well, and muted; of some, what
-    those make of the clip without the others.
+    The motion stays as it is on every frame, and the layers go. Of all layers the plants above
+    them are written as well, and muted; of some, what those make of the clip without the others.
     """
 
     name = "flatten"
     title = "Flatten"
     step = "shape"
     part = "layers"
+    version = 2
     continuous = True
     scoped = False
     keeps = "motion"
@@ -80,7 +84,7 @@ class Flatten(Operation[FlattenParams]):
                 continue
             times = _times(clip, track) if params.keyed else None
             curves[track] = written(clip, track, values[track], times, params)
-        layers = tuple(replace(x, muted=True) if x.id in chosen else x for x in clip.layers)
+        layers = without(clip.layers, chosen, params.stay)
         plants, placement = clip.plants, clip.placement
         if not ids:
             placement = None if placement is None else replace(placement, muted=True)
@@ -97,6 +101,10 @@ class Flatten(Operation[FlattenParams]):
                 "keys": sum(c.key_count for c in curves.values()),
             },
         )
+
+    def upgraded(self, version: int, params: Mapping[str, Any]) -> dict[str, Any]:
+        """Layers stayed, and values on every frame were written where nothing else was said."""
+        return {"keyed": False, "stay": True, **params} if version == 1 else dict(params)
 
     def told(self, params: Mapping[str, Any]) -> str:
         names = params.get("layers") or ()

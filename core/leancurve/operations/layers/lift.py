@@ -55,7 +55,7 @@ class Lift(Operation[LiftParams]):
     """
 
     name = "lift"
-    title = "Lift off into a layer"
+    title = "Extract edits to a layer"
     step = "shape"
     part = "layers"
     version = 2
@@ -111,7 +111,7 @@ class Lift(Operation[LiftParams]):
         return {"what": "all", **params} if version == 1 else dict(params)
 
     def told(self, params: Mapping[str, Any]) -> str:
-        return f"Lift off into {params.get('name', 'by hand')}"
+        return f"Extract edits to {params.get('name', 'by hand')}"
 
 
 Turns = dict[int, Floats]

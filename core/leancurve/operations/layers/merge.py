@@ -24,7 +24,7 @@ from leancurve.operations.base import (
 from leancurve.operations.identity import all_meant, identity
 from leancurve.operations.layers.edit import layer_meant
 from leancurve.operations.layers.lift import differences, sampled_layer
-from leancurve.operations.layers.writing import KeyedParams, key_times, written
+from leancurve.operations.layers.writing import KeyedParams, key_times, without, written
 
 
 class MergeLayersParams(KeyedParams):
@@ -35,20 +35,21 @@ class MergeLayersParams(KeyedParams):
     name: str = Field("", max_length=60, description="the new layer's name")
     new_id: int | None = identity()
     keyed: bool = Field(True, description="write keys where all of them have theirs")
+    stay: bool = Field(False, description="keep those it was made of, switched off")
 
 
 class MergeLayers(Operation[MergeLayersParams]):
     """Make one layer of some that lie one over the other: it turns further by what they made
     together, as they count, and the motion stays as it is.
 
-    Those it was made of stay below it, switched off, until they are taken out.
+    Those it was made of go.
     """
 
     name = "merge_layers"
     title = "Merge layers"
     step = "shape"
     part = "layers"
-    version = 2
+    version = 3
     scoped = False
     keeps = "motion"
     Params: ClassVar[type[MergeLayersParams]] = MergeLayersParams
@@ -84,12 +85,12 @@ class MergeLayers(Operation[MergeLayersParams]):
                 times = _times(clip, track, owners)
                 curves[track] = written(clip, track, curves[track].at(frames), times, params)
         off = {x.id for x in chosen}
-        layers = [replace(x, muted=True) if x.id in off else x for x in clip.layers]
-        layers.insert(last + 1, layer)
+        layers = (*without(clip.layers[: last + 1], off, params.stay), layer)
+        layers += clip.layers[last + 1 :]
         progress(1.0)
         return Patch(
             curves=curves,
-            layers=tuple(layers),
+            layers=layers,
             report={
                 "layers": len(merged),
                 "joints": len(layer.layout),
@@ -98,8 +99,10 @@ class MergeLayers(Operation[MergeLayersParams]):
         )
 
     def upgraded(self, version: int, params: Mapping[str, Any]) -> dict[str, Any]:
-        """Values on every frame were what was written where nothing else was said."""
-        return {"keyed": False, **params} if version == 1 else dict(params)
+        """Values on every frame were what was written where nothing else was said; then keys were,
+        and what was merged stayed."""
+        first = {"keyed": False} if version == 1 else {}
+        return {**first, "stay": True, **params} if version < 3 else dict(params)
 
     def told(self, params: Mapping[str, Any]) -> str:
         return f"Merge {' and '.join(params['layers'])}"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import replace
 
 import numpy as np
 from pydantic import Field
@@ -10,6 +11,7 @@ from pydantic import Field
 from leancurve.cleaning.thinning import Channel, borders, fit_channel
 from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve
 from leancurve.document.clip import Clip
+from leancurve.document.layer import Layer
 from leancurve.document.track import TrackId
 from leancurve.numbers.arrays import Floats, Ints
 from leancurve.operations.base import Params, number
@@ -25,6 +27,14 @@ class KeyedParams(Params):
     tolerance_mm: float = number(
         1.0, "mm", "how far keyed moves may lie off", {"keyed": [True]}, gt=0, le=1000
     )
+
+
+def without(layers: Iterable[Layer], done: set[int], stay: bool) -> tuple[Layer, ...]:
+    """Layers after some of them, by id, were written elsewhere: without these, or with them muted
+    where they are to ``stay``."""
+    if not stay:
+        return tuple(x for x in layers if x.id not in done)
+    return tuple(replace(x, muted=True) if x.id in done else x for x in layers)
 
 
 def key_times(curves: Iterable[Curve], frames: int) -> Ints | None:

@@ -27,8 +27,8 @@ def plant_figures(clip: Clip) -> dict[str, Any]:
     """Figures of a clip with its plants, against the same without: mm, degrees, frames.
 
     ``missed_mm`` is by how much an end falls short of its place at most, ``hips_changed_mm`` by how
-    much hips were lowered, ``knee_ratio`` the largest acceleration of a knee or an elbow about a
-    span's ends after, over that before.
+    much hips were lowered, ``knee_before_deg_s2`` and ``_after_`` the largest accelerations of the
+    knee or the elbow that gained most about an end of a span.
     """
     if clip.contacts is None:
         clip = replace(clip, contacts=contacts_of(clip))
@@ -51,7 +51,7 @@ def plant_figures(clip: Clip) -> dict[str, Any]:
         "missed_mm": round(missed * mm, 3),
         "missed_at": missed_at,
         "limb_length_error_mm": round(length_error(before, after) * mm, 9),
-        "knee_ratio": _knee_ratio(clip, before, after),
+        **_knees(clip, before, after),
     }
 
 
@@ -96,13 +96,14 @@ def bends(motion: Motion, joints: tuple[int, int, int]) -> Floats:
     return np.asarray(np.degrees(np.arctan2(cross, np.sum(u * v, axis=1))))
 
 
-def knee_ratios(
+def knee_peaks(
     clip: Clip, plants: tuple[Plant, ...], before: Motion, after: Motion
-) -> list[float]:
-    """For each end of each span, the largest acceleration of its limb's bend after over before."""
+) -> list[tuple[float, float]]:
+    """For each end of each span, the largest acceleration of its limb's bend before and after,
+    degrees a second squared; before, at least what is usual for the limb."""
     rate = float(clip.rate)
     around = max(2, round(AROUND_S * rate))
-    out: list[float] = []
+    out: list[tuple[float, float]] = []
     for limb in limbs_of(clip.skeleton, clip.body):
         was, now = (np.abs(np.diff(bends(m, limb.joints), 2)) for m in (before, after))
         usual = float(np.percentile(was, 50)) if len(was) else 0.0
@@ -113,14 +114,17 @@ def knee_ratios(
                 if not 2 <= edge <= clip.frames - 3:
                     continue
                 near = slice(max(0, edge - around), edge + around)
-                least = max(float(was[near].max(initial=0.0)), usual, 1e-6)
-                out.append(float(now[near].max(initial=0.0)) / least)
+                least = max(float(was[near].max(initial=0.0)), usual)
+                out.append((least * rate**2, float(now[near].max(initial=0.0)) * rate**2))
     return out
 
 
-def _knee_ratio(clip: Clip, before: Motion, after: Motion) -> float | None:
-    ratios = knee_ratios(clip, clip.plants, before, after)
-    return round(max(ratios), 3) if ratios else None
+def _knees(clip: Clip, before: Motion, after: Motion) -> dict[str, float]:
+    peaks = knee_peaks(clip, clip.plants, before, after)
+    if not peaks:
+        return {}
+    was, now = max(peaks, key=lambda peak: peak[1] - peak[0])
+    return {"knee_before_deg_s2": round(was, 1), "knee_after_deg_s2": round(now, 1)}
 
 
 @dataclass(frozen=True)

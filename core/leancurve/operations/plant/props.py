@@ -135,7 +135,7 @@ class EditProps(Operation[EditPropsParams]):
         if len(edits) > 1:
             return f"Edit {counted(len(edits), 'prop')}"
         verbs = {"add": "Make", "set": "Change", "key": "Key", "follow": "Lead", "thin": "Thin"}
-        return f"{verbs.get(edits[0]['do'], 'Take out')} {edits[0]['name']}"
+        return f"{verbs.get(edits[0]['do'], 'Delete')} {edits[0]['name']}"
 
 
 def _shaped(clip: Clip, prop: Prop, edit: PropEdit) -> Prop:

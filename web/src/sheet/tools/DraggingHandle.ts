@@ -23,7 +23,7 @@ export class DraggingHandle extends KeyDrag {
   }
 
   protected edit(sheet: Surface, at: At): Edits {
-    const { channel, index: k, side } = this.handle
+    const { channel, index: k, side, beyond } = this.handle
     const { view, box } = sheet.placeOf(channel)
     const { time, value } = this.curve
     const out = side === 'out'
@@ -31,10 +31,10 @@ export class DraggingHandle extends KeyDrag {
     const sign = out ? 1 : -1
     // A handle points away from its key, and no farther than its segment.
     const reach = Math.min(
-      Math.max(sign * (xToTime(view, box, at.x) - time[k]!), 0.02 * span),
+      Math.max(sign * (xToTime(view, box, at.x - beyond[0]) - time[k]!), 0.02 * span),
       span,
     )
-    const slope = (sign * (yToValue(view, box, at.y) - value[k]!)) / reach
+    const slope = (sign * (yToValue(view, box, at.y - beyond[1]) - value[k]!)) / reach
     const shape = shapeOf(this.curve, k)
     const broken = shape.broken || at.shift
     const length = at.ctrl ? shape[`length_${side}`] : reach / span

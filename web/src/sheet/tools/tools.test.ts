@@ -7,7 +7,7 @@ import { draft } from '../../view/draft'
 import { useSelection } from '../../view/selection'
 import { transport } from '../../view/transport'
 import { useViewing } from '../../view/viewing'
-import { handleEnds } from '../handles'
+import { handleEnds, spotOf } from '../handles'
 import { nudge, walkChannels, walkKeys } from '../nudges'
 import { scaled } from './ScalingKeys'
 
@@ -100,6 +100,15 @@ describe('handles', () => {
     const [into, out] = handleEnds(curve(), new Set([1]))
     expect(into).toMatchObject({ side: 'in', time: 5, value: 6 })
     expect(out).toMatchObject({ side: 'out', time: 20, value: 12 })
+  })
+
+  it('close to their key are drawn longer, the same way', () => {
+    const near = spotOf('out', [100, 50], [103, 46])
+    expect([near.x, near.y, ...near.beyond].map((v) => Math.round(v * 10) / 10)).toEqual([
+      107.2, 40.4, 4.2, -5.6,
+    ])
+    expect(spotOf('in', [100, 50], [100, 50])).toMatchObject({ x: 88, y: 50 })
+    expect(spotOf('out', [100, 50], [140, 50])).toEqual({ x: 140, y: 50, beyond: [0, 0] })
   })
 })
 

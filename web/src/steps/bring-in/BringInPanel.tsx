@@ -1,14 +1,13 @@
 /** Bring in: how the take is read, what was noticed, and where millimetres are measured. */
-import { useQuery } from '@tanstack/react-query'
 import { X } from 'lucide-react'
-import { type ReactNode, useState } from 'react'
-import { answer, client } from '../../api/client'
+import { useState } from 'react'
 import type { Clip } from '../../evaluation/model'
 import { write } from '../../sync/write'
 import { Choice, Field, inputLook, Row } from '../../ui/controls'
 import { grouped, rateOf, seconds } from '../../ui/numbers'
 import { useBench } from '../../view/bench'
-import { Panel } from '../Panel'
+import { Panel, Section } from '../Panel'
+import { Beneath } from './Beneath'
 
 const UNITS = { m: 1, cm: 0.01, mm: 0.001, inch: 0.0254 } as const
 
@@ -108,50 +107,6 @@ function Ends({ clip }: { clip: Clip }) {
   )
 }
 
-/** The take that lies beneath the clip's lines: another one may take its place. */
-function Beneath({ clip }: { clip: Clip }) {
-  const saving = useBench((s) => s.saving)
-  const path = { workspace_id: clip.workspace }
-  const takes = useQuery({
-    queryKey: ['takes', clip.workspace],
-    queryFn: () => answer(client.GET('/api/workspaces/{workspace_id}/takes', { params: { path } })),
-  })
-  const alike = takes.data?.filter((t) => t.skeleton === clip.skeleton) ?? []
-  return (
-    <Section title="Take beneath the clip">
-      <select
-        aria-label="Take beneath the clip"
-        className={inputLook}
-        value={clip.take}
-        disabled={saving || alike.length < 2}
-        onChange={(e) => void write({ swap: Number(e.target.value) })}
-      >
-        {!alike.some((t) => t.id === clip.take) && (
-          <option value={clip.take}>{clip.take_name}</option>
-        )}
-        {alike.map((t) => (
-          <option key={t.id} value={t.id}>
-            {t.name}
-          </option>
-        ))}
-      </select>
-      <p className="text-ink-3">
-        Lines of the recipe stay when it is swapped; spans follow in seconds, contacts are found
-        anew. Undo brings it back.
-      </p>
-    </Section>
-  )
-}
-
-export function Section({ title, children }: { title: string; children: ReactNode }) {
-  return (
-    <section className="flex flex-col gap-2">
-      <h3 className="font-semibold text-ink-2">{title}</h3>
-      {children}
-    </section>
-  )
-}
-
 export function BringInPanel() {
   const clip = useBench((s) => s.clip)
   if (!clip) return null
@@ -194,7 +149,7 @@ export function BringInPanel() {
         />
       )}
       <Ends clip={clip} />
-      <Beneath clip={clip} />
+      <Beneath clip={clip} key={clip.take} />
       <dl>
         <Row name="Length">{seconds((clip.frames - 1) / (clip.rate[0]! / clip.rate[1]!))}</Row>
         <Row name="Frames">

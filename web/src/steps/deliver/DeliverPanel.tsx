@@ -47,7 +47,7 @@ function Report({ delivery }: { delivery: Schemas['DeliveryOut'] }) {
             <Row name="Calm and thin cost">
               {degrees(r.cost_deg)} · {millimetres(r.cost_mm!)}
             </Row>
-            <Row name="Mended places">{mendedCount(r.mended!, r.mended_deg!)}</Row>
+            <Row name="Fixes">{mendedCount(r.mended!, r.mended_deg!)}</Row>
           </>
         )}
       </dl>

@@ -108,9 +108,8 @@ export function OperationCard({
               show(next)
             }}
           />
-          {trouble && <Trouble>{trouble}</Trouble>}
-          {preview && <PreviewNumbers preview={preview} />}
-          <div className="-bottom-4 sticky flex gap-2 bg-raised py-2 [&>button]:h-7 [&>button]:flex-1">
+          {/* What a preview tells comes below: it never moves what is about to be pressed. */}
+          <div className="flex gap-2 bg-raised py-1 [&>button]:h-7 [&>button]:flex-1">
             {preview ? (
               <Button onClick={cancelPreview}>Discard</Button>
             ) : (
@@ -135,6 +134,8 @@ export function OperationCard({
               {saving ? 'Applying …' : 'Apply'}
             </Button>
           </div>
+          {trouble && <Trouble>{trouble}</Trouble>}
+          {preview && <PreviewNumbers preview={preview} />}
         </div>
       )}
     </section>

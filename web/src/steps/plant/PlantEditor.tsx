@@ -26,6 +26,17 @@ const RULES = {
   slowest: 'where it is slowest',
 }
 
+const EASE_HINTS: Record<string, string> = {
+  settle: 'Settle: quickly into the place, gently at its end, as weight comes onto a foot',
+}
+
+const RULE_HINTS: Record<string, string> = {
+  stance: 'The middle of where it stands longest: what comes and goes counts for nothing',
+  'set down': 'Where the part was when its contact began',
+  mean: 'The mean of all frames of the plant',
+  slowest: 'Where the part was at the frame on which it moved least',
+}
+
 function Line({ name, children }: { name: string; children: React.ReactNode }) {
   return (
     <div className="flex min-h-6 items-center justify-between gap-2 text-ink-2">
@@ -122,6 +133,7 @@ export function PlantEditor({ plant }: { plant: Plant }) {
           label="How it comes and goes"
           value={plant.ease as keyof typeof EASES}
           options={EASES}
+          hints={EASE_HINTS}
           onChange={(ease) => change({ ease })}
         />
       </Line>
@@ -146,6 +158,7 @@ export function PlantEditor({ plant }: { plant: Plant }) {
           label="What says where it is"
           value=""
           options={RULES}
+          hints={RULE_HINTS}
           onChange={(rule) => rule && change({ rule, on_floor: leg && inWorld })}
         />
       </Line>

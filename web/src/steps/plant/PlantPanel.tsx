@@ -1,7 +1,7 @@
 /** Plant: feet and hands held where they stand, over whatever the curves say. */
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { Eye, EyeOff } from 'lucide-react'
-import { useState } from 'react'
+import { useEffect, useRef, useState } from 'react'
 import { countsOf } from '../../actions/findings'
 import {
   changePlant,
@@ -15,7 +15,7 @@ import { answer, client, type Schemas } from '../../api/client'
 import type { Plant } from '../../evaluation/model'
 import { useCatalogue } from '../../sync/catalogue'
 import { Button, Row, Select, Tip } from '../../ui/controls'
-import { counted, millimetres } from '../../ui/numbers'
+import { counted, grouped, millimetres } from '../../ui/numbers'
 import { useBench } from '../../view/bench'
 import { transport } from '../../view/transport'
 import { OperationCard } from '../operation/OperationCard'
@@ -43,7 +43,8 @@ function usePlantFigures() {
 
 /** What all plants do together; where hips go down or a place is missed can be gone to. */
 function Figures({ figures }: { figures: Schemas['PlantsOut']['figures'] }) {
-  const { hips_changed_mm, hips_changed_at, missed_mm, missed_at, knee_ratio } = figures
+  const { hips_changed_mm, hips_changed_at, missed_mm, missed_at } = figures
+  const { knee_before_deg_s2: knees, knee_after_deg_s2: after } = figures
   const { plants: _, limb_length_error_mm, ...rest } = figures
   const pairs = Object.fromEntries(
     Object.entries(rest).filter(([name]) => /_(before|after)_mm$/.test(name)),
@@ -61,13 +62,15 @@ function Figures({ figures }: { figures: Schemas['PlantsOut']['figures'] }) {
         {millimetres(hips_changed_mm ?? 0)}
         {(hips_changed_mm ?? 0) > 0.05 && at(hips_changed_at)}
       </Row>
-      <Row name="Missed by">
+      <Row name="Out of reach by">
         {millimetres(missed_mm ?? 0)}
         {(missed_mm ?? 0) > 0.05 && at(missed_at)}
       </Row>
       <Row name="Limb length error">{millimetres(limb_length_error_mm ?? 0)}</Row>
-      {knee_ratio != null && (
-        <Row name="Knees and elbows at the ends">{knee_ratio.toFixed(2)} × before</Row>
+      {knees != null && after != null && (
+        <Row name="Peak acceleration, knees and elbows">
+          {grouped(Math.round(knees))} → <b>{grouped(Math.round(after))}</b> °/s²
+        </Row>
       )}
     </dl>
   )
@@ -87,11 +90,11 @@ function PlantRow({ plant, told }: { plant: Plant; told: PlantFigures | undefine
             transport.goTo(plant.first)
           }}
         >
-          <span className="flex-1 truncate">{plant.part}</span>
+          <span className="flex-1 whitespace-nowrap">{plant.part}</span>
           <span className="num text-ink-2">
             {plant.first}–{plant.last}
           </span>
-          <span className="num w-[88px] text-right text-ink-3">
+          <span className="num min-w-[76px] text-right text-ink-3">
             {told && `${told.slide_before_mm.toFixed(0)} → ${told.off_after_mm.toFixed(1)} mm`}
           </span>
         </button>
@@ -145,21 +148,23 @@ export function PlantPanel() {
     .filter((k) => k.remedy === 'plant')
     .reduce((sum, k) => sum + (counts[k.name] ?? 0), 0)
   const current = plants.find((p) => samePlant(p, chosen)) ?? null
+  // What was made is told first: the panel shows it.
+  const outcome = useRef<HTMLDivElement>(null)
+  const count = plants.length
+  const before = useRef(count)
+  useEffect(() => {
+    if (count > before.current) outcome.current?.scrollIntoView({ block: 'start' })
+    before.current = count
+  }, [count])
   const allMuted = plants.length > 0 && plants.every((p) => p.muted)
   return (
     <Panel
       title="Plant"
       lead="Feet and hands are held where they are, over whatever the curves say. The curves below stay as they are."
     >
-      <OperationCard
-        name="plant"
-        count={open}
-        hidden={['hold_turn', 'with_joint', 'with_prop', ...(props.length ? [] : ['floor'])]}
-      />
-      <AddPlant parts={data?.parts ?? []} />
-      <PropsPart />
-      {plants.length > 0 ? (
-        <>
+      {plants.length > 0 && (
+        <div ref={outcome} className="flex flex-col gap-3">
+          {data && <Figures figures={data.figures} />}
           <div className="flex items-center justify-between gap-2">
             <h3 className="font-semibold">{counted(plants.length, 'plant')}</h3>
             <Button onClick={() => muteAll(plants, !allMuted)}>
@@ -168,7 +173,7 @@ export function PlantPanel() {
           </div>
           <ul
             aria-label="Plants"
-            className="max-h-44 min-h-14 shrink-0 overflow-y-auto rounded-[3px] border border-rule bg-paper text-[12px]"
+            className="max-h-[max(7rem,26vh)] min-h-14 shrink-0 overflow-y-auto rounded-[3px] border border-rule bg-paper text-[12px]"
           >
             {plants.map((plant) => (
               <PlantRow
@@ -179,15 +184,22 @@ export function PlantPanel() {
             ))}
           </ul>
           {current && <PlantEditor key={`${current.part}/${current.first}`} plant={current} />}
-          {data && <Figures figures={data.figures} />}
-          <OperationCard name="bake_plants" scoped={false} />
-        </>
-      ) : (
+        </div>
+      )}
+      <OperationCard
+        name="plant"
+        count={open}
+        hidden={['hold_turn', 'with_joint', 'with_prop', ...(props.length ? [] : ['floor'])]}
+      />
+      {plants.length === 0 && (
         <p className="text-ink-3">
           Nothing is planted yet. “Plant the feet” holds every foot where its contacts say that it
           stands; a slide in Inspect leads here as well.
         </p>
       )}
+      <AddPlant parts={data?.parts ?? []} />
+      <PropsPart />
+      {plants.length > 0 && <OperationCard name="bake_plants" scoped={false} />}
       <OperationCard name="mend_limbs" />
     </Panel>
   )

@@ -120,7 +120,7 @@ function PropEditor({ prop, index }: { prop: Prop; index: number }) {
           </Tip>
         )}
         <span className="flex-1" />
-        <Button onClick={() => void removeProp(prop)}>Take out</Button>
+        <Button onClick={() => void removeProp(prop)}>Delete</Button>
       </div>
     </fieldset>
   )

@@ -1,4 +1,4 @@
-/** The recipe: a clip's lines with what each did, to be changed, taken out, kept, applied. */
+/** The recipe: a clip's lines with what each did, to be changed, deleted, kept, applied. */
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { ChevronDown, ChevronRight, X } from 'lucide-react'
 import { useState } from 'react'
@@ -111,7 +111,7 @@ function OwnDrift({ own }: { own: Schemas['LineDriftOut'] }) {
       {own.deg.name && <Row name="Turns by">{place(degrees(own.deg.size), own.deg)}</Row>}
       {own.deg.name && <Row name="RMS">{degrees(own.deg.rms)}</Row>}
       {own.mm.name && <Row name="Moves ends by">{place(millimetres(own.mm.size), own.mm)}</Row>}
-      {own.kind === 'mend' && <Row name="Places mended">{own.mended.length}</Row>}
+      {own.kind === 'mend' && <Row name="Fixes">{own.mended.length}</Row>}
     </>
   )
 }
@@ -164,7 +164,7 @@ function Item({
             kind="quiet"
             className="w-6 px-0"
             disabled={saving}
-            aria-label={`Take out line ${number}, ${line.told}`}
+            aria-label={`Delete line ${number}, ${line.told}`}
             onClick={() => void write({ remove: line.line_id })}
           >
             <X size={14} />
@@ -179,7 +179,7 @@ function Item({
             {own && <OwnDrift own={own} />}
           </dl>
           {own && own.kind !== 'layer' && own.deg.size + own.mm.size > 1e-6 && (
-            <Tip text="What it changed becomes a layer over the clip, and the line is taken out">
+            <Tip text="What it changed becomes a layer over the clip, and the line is deleted">
               <Button disabled={saving} onClick={() => void extractLine(line)}>
                 Into a layer
               </Button>

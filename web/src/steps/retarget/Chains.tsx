@@ -87,7 +87,7 @@ export function Chains({ map }: { map: Schemas['MapOut'] }) {
           </span>
           <button
             type="button"
-            aria-label={`Take out the chain onto ${c.target.join(' to ')}`}
+            aria-label={`Delete the chain onto ${c.target.join(' to ')}`}
             className="grid size-6 shrink-0 place-items-center text-ink-3 hover:text-ink"
             onClick={() => wish({ chains: chains.filter((_, n) => n !== k) })}
           >

@@ -19,7 +19,7 @@ const INK: Record<string, string> = {
 
 /** Where a joint has its turn from, in words. */
 function from({ sources, how, weights }: Link): string {
-  if (!sources.length) return how === 'twist' ? 'a share of its limb’s twist' : 'nothing'
+  if (!sources.length) return how === 'twist' ? 'a share of its limb’s twist' : 'unmapped'
   if (sources.length === 1) return sources[0]!
   const most = weights.indexOf(Math.max(...weights))
   return `about ${sources[most]}`
@@ -54,7 +54,7 @@ function LinkRow({ link, names }: { link: Link; names: string[] }) {
       >
         {many && <option value="*">{from(link)}</option>}
         <option value="">
-          {link.how === 'twist' ? from({ ...link, sources: [] }) : 'nothing'}
+          {link.how === 'twist' ? from({ ...link, sources: [] }) : 'unmapped'}
         </option>
         {link.target in joints && <option value=" ">as it was found</option>}
         {names.map((n) => (

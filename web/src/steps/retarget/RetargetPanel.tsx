@@ -51,7 +51,7 @@ function Numbers({ report }: { report: Report }) {
       </Row>
       <Row name="Out of reach by">{millimetres(report.missed_mm)}</Row>
       {report.reordered > 0 && (
-        <Row name="In another order of turns">{counted(report.reordered, 'joint')}</Row>
+        <Row name="Different rotation order">{counted(report.reordered, 'joint')}</Row>
       )}
       {report.seconds > 0 && <Row name="Retargeted in">{report.seconds.toFixed(2)} s</Row>}
       {(report.keys_kept ?? 0) > 0 && (

@@ -78,7 +78,7 @@ function Rest({ map }: { map: Schemas['MapOut'] }) {
 function Space({ end }: { end: 'left hand' | 'right hand' }) {
   const spaces = useRetargeting((s) => s.wishes.spaces)
   const props = useBench((s) => s.clip?.props) ?? []
-  const named = ['world', 'chest', 'head', 'hips'].map((n) => [n, `told by the ${n}`])
+  const named = ['world', 'chest', 'head', 'hips'].map((n) => [n, `relative to the ${n}`])
   const { [end]: own = '', ...others } = spaces
   return (
     <div className="flex items-center justify-between gap-2 text-ink-2">
@@ -89,7 +89,7 @@ function Space({ end }: { end: 'left hand' | 'right hand' }) {
         options={{
           '': 'as its arm is retargeted',
           ...Object.fromEntries(named),
-          ...Object.fromEntries(props.map((p) => [p.name, `told by ${p.name} (prop)`])),
+          ...Object.fromEntries(props.map((p) => [p.name, `relative to ${p.name} (prop)`])),
         }}
         onChange={(space) => wish({ spaces: space ? { ...others, [end]: space } : others })}
       />

@@ -209,7 +209,7 @@ function ScalePart() {
   )
 }
 
-/** What is loose follows late and overshoots: a run of keys shifted, and turned to the other side. */
+/** What is loose follows late and overshoots: a run of keys offset, and flipped to the other side. */
 function FollowPart() {
   const keys = useSelection((s) => s.keys)
   const [frames, setFrames] = useState(4)
@@ -223,7 +223,7 @@ function FollowPart() {
     void commitEdits(scaled({ time: 1, value: -1 }, { time: Math.min(...at), value: 0 }, true))
   }
   return (
-    <Part title="Follow late">
+    <Part title="Offset">
       <div className="flex items-center gap-1.5 text-ink-2">
         later by
         <NumberInput

@@ -51,6 +51,7 @@ export function LayerKeys({ layer, clip }: { layer: Layer; clip: Clip }) {
         {(['X', 'Y', 'Z'] as const).map((axis, k) => (
           <NumberInput
             key={axis}
+            before={axis}
             label={`${layer.name}: ${name} ${what === 'turns' ? 'turn' : 'move'} ${axis}`}
             className="w-[58px]"
             digits={2}
@@ -74,16 +75,13 @@ export function LayerKeys({ layer, clip }: { layer: Layer; clip: Clip }) {
       {layer.kind === 'additive' && <p className="num text-[12px] text-ink-3">{axisText(turn)}</p>}
       {!shut && moves && field('moves', 't', lengthUnit(clip.reading.metres_per_unit))}
       <div className="flex items-center justify-between gap-1 text-ink-2">
-        <Tip text="A new key's correction comes from nothing, is held and goes back to nothing over so many frames; empty, it stays">
-          <span className="whitespace-nowrap">in, hold, out</span>
+        <Tip text="A new key's correction ramps in from nothing, holds, and ramps out to nothing, over so many frames each; left empty, it stays">
+          <span className="whitespace-nowrap">ramp in, hold, ramp out</span>
         </Tip>
         {(['ramp_in', 'hold', 'ramp_out'] as const).map((part) => (
           <NumberInput
             key={part}
-            label={
-              { ramp_in: 'Comes in over', hold: 'Held for', ramp_out: 'Goes out over' }[part] +
-              ', frames'
-            }
+            label={{ ramp_in: 'Ramp in', hold: 'Hold', ramp_out: 'Ramp out' }[part] + ', frames'}
             className="w-[58px]"
             digits={0}
             placeholder="–"
@@ -98,31 +96,31 @@ export function LayerKeys({ layer, clip }: { layer: Layer; clip: Clip }) {
             disabled={shut || !channelsOfLayer(layer, joint).length}
             onClick={() => void keyLayer(layer, name, 'turns', [0, 0, 0], {})}
           >
-            End it here
+            End correction here
           </Button>
         </Tip>
-        <Tip text="What it is at now over the range of the strip, coming from nothing and going back to it">
+        <Tip text="Hold the correction at now over the range of the time strip, ramped in and out">
           <Button
             disabled={shut || !ranged || !channelsOfLayer(layer, joint).length}
             onClick={() => void keyOverRange(layer, name, valuesNow(curves, layer, joint, 'r'))}
           >
-            Over the range
+            Hold over range
           </Button>
         </Tip>
         <Button
           disabled={!channelsOfLayer(layer, joint).length}
           onClick={() => selectJoints(joints, channelsOfLayer(layer, joint))}
         >
-          Its curves
+          Layer curves
         </Button>
-        <Button onClick={() => selectJoints(joints, [weightOf(layer)])}>Its weight</Button>
+        <Button onClick={() => selectJoints(joints, [weightOf(layer)])}>Weight curve</Button>
       </div>
       {shut && <p className="text-bad">{why}</p>}
       <label className="flex items-center justify-between gap-2 text-ink-2">
-        share of {name}
+        mask of {name}
         <span className="flex items-center gap-1.5">
           <NumberInput
-            label={`Share of ${name} on ${layer.name}, percent`}
+            label={`Mask of ${name} on ${layer.name}, percent`}
             className="w-14"
             digits={0}
             value={100 * (layer.mask[joint] ?? 1)}

@@ -1,4 +1,4 @@
-/** What is done with a whole layer: copied, merged, split, brought to another clip, taken out. */
+/** What is done with a whole layer: copied, merged, split, brought to another clip, deleted. */
 
 import {
   copyLayer,
@@ -26,12 +26,12 @@ export function LayerMoves({ layer, clip }: { layer: Layer; clip: Clip }) {
     <div className="flex flex-col gap-1.5 border-rule border-t pt-2">
       <div className="flex flex-wrap gap-1.5">
         <Button onClick={() => void copyLayer(layer)}>Copy</Button>
-        <Tip text="One layer that does what this one and the one below it do; both stay, switched off">
+        <Tip text="One layer that does what this one and the one below it do, in their place">
           <Button disabled={!below} onClick={() => below && void mergeDown(below, layer)}>
             Merge down
           </Button>
         </Tip>
-        <Tip text="Written into the clip’s own curves; the layer stays, switched off">
+        <Tip text="Write it into the clip’s own curves; the layer goes, and undo brings it back">
           <Button onClick={() => void flatten([layer])}>Flatten</Button>
         </Tip>
         <Tip text="The selected joints in a layer of their own">
@@ -42,7 +42,7 @@ export function LayerMoves({ layer, clip }: { layer: Layer; clip: Clip }) {
         <Tip text="What it does from now on in a layer of its own">
           <Button onClick={() => void splitAtNow(layer)}>Split at now</Button>
         </Tip>
-        <Button onClick={() => void removeLayer(layer)}>Take out</Button>
+        <Button onClick={() => void removeLayer(layer)}>Delete</Button>
       </div>
       <Select
         label={`Copy ${layer.name} to another clip`}

@@ -1,4 +1,4 @@
-/** Layers: corrections laid over the clip, bottom to top, weighed, muted, keyed and taken out. */
+/** Layers: corrections laid over the clip, bottom to top, weighed, muted, keyed and deleted. */
 import { useQuery } from '@tanstack/react-query'
 import { ChevronDown, ChevronUp, Lock, LockOpen, Volume2, VolumeX } from 'lucide-react'
 import { useEffect, useState, useSyncExternalStore } from 'react'
@@ -22,7 +22,16 @@ import type { Clip } from '../../evaluation/model'
 import type { Layer } from '../../evaluation/owners'
 import { bringCurves } from '../../sync/confirmed'
 import { apply } from '../../sync/write'
-import { Button, inputLook, NumberInput, Select, Slider, Tip, Toggle } from '../../ui/controls'
+import {
+  Button,
+  Check,
+  inputLook,
+  NumberInput,
+  Select,
+  Slider,
+  Tip,
+  Toggle,
+} from '../../ui/controls'
 import { degrees, millimetres } from '../../ui/numbers'
 import { notify, useBench } from '../../view/bench'
 import { useLayers } from '../../view/layerChoice'
@@ -89,7 +98,7 @@ function Row({
           type="button"
           aria-pressed={chosen}
           className={`min-w-0 flex-1 truncate text-left ${chosen ? 'font-semibold' : ''} ${layer.muted ? 'text-ink-3 line-through' : ''}`}
-          onClick={() => chooseLayer(chosen ? null : layer.id)}
+          onClick={() => chooseLayer(layer.id)}
         >
           {layer.name}
         </button>
@@ -113,7 +122,7 @@ function Row({
       </div>
       <div className="flex items-center gap-1 px-1.5 pb-1 text-[12px] text-ink-3">
         <p className="flex min-w-0 flex-1 flex-wrap gap-x-2">
-          <span>{change?.parts.join(', ') || 'touches nothing yet'}</span>
+          <span>{change ? change.parts.join(', ') || 'touches nothing yet' : 'measuring …'}</span>
           {change && change.parts.length > 0 && (
             <>
               <span className="num">
@@ -172,6 +181,9 @@ function Row({
 }
 
 const MOST = 200 // %
+/** All of it, once a drag comes near: arrow keys still reach every percent beside it. */
+const NEAR_ALL = 4 // %
+const snapped = (percent: number): number => (Math.abs(percent - 100) <= NEAR_ALL ? 100 : percent)
 const within = (percent: number): number => Math.max(0, Math.min(MOST, percent))
 
 /** The weight at now, dragged with the stage following; a key of its curve where that has several. */
@@ -189,12 +201,13 @@ function Weight({ layer }: { layer: Layer }) {
       max={MOST}
       step={1}
       onValueChange={([v]) => {
-        setDragged(v!)
-        showEdits(weightEdits(layer, v! / 100))
+        const at = snapped(v!)
+        setDragged(at)
+        showEdits(weightEdits(layer, at / 100))
       }}
       onValueCommit={([v]) => {
         setDragged(null)
-        void commitEdits(weightEdits(layer, v! / 100))
+        void commitEdits(weightEdits(layer, snapped(v!) / 100))
       }}
     />
   )
@@ -223,7 +236,7 @@ function Chosen({ layer, clip }: { layer: Layer; clip: Clip }) {
       <Weight layer={layer} />
       {layer.kind === 'additive' && (
         <div className="flex items-center justify-between gap-2 text-ink-2">
-          Its turns go
+          Space
           <Select
             label="Space of the layer"
             value={layer.space}
@@ -245,6 +258,7 @@ export function LayersPart() {
 
 function Layers({ clip }: { clip: Clip }) {
   const id = useLayers((s) => s.chosen)
+  const keyed = useLayers((s) => s.keyed)
   const [name, setName] = useState('')
   const [kind, setKind] = useState<Kind>('additive')
   const count = clip.layers.length
@@ -262,8 +276,8 @@ function Layers({ clip }: { clip: Clip }) {
   return (
     <div className="flex flex-col gap-2.5">
       <p className="text-ink-2">
-        Corrections over the clip, bottom to top. What lies below stays as it is: mute one or take
-        it out, and it is there again.
+        Corrections over the clip, bottom to top. What lies below stays as it is: mute or delete a
+        layer, and it is there again.
       </p>
       <input
         aria-label="Name of a new layer"
@@ -298,25 +312,48 @@ function Layers({ clip }: { clip: Clip }) {
               change={changes.get(layer.name)}
             />
           ))}
+          <li
+            aria-label="The clip’s own curves"
+            className={`flex h-8 items-center border-rule border-t px-1.5 ${chosen ? '' : 'bg-sunk'}`}
+          >
+            <button
+              type="button"
+              aria-pressed={!chosen}
+              className={`min-w-0 flex-1 truncate text-left ${chosen ? '' : 'font-semibold'}`}
+              onClick={() => chooseLayer(null)}
+            >
+              clip curves
+            </button>
+            {!chosen && <span className="text-[12px] text-ink-3">no layer is active</span>}
+          </li>
         </ol>
       )}
       {chosen && <Chosen layer={chosen} clip={clip} />}
       <PlacementPart clip={clip} />
       <div className="flex flex-wrap gap-1.5">
         <Tip text="What was done by hand to the clip’s own curves becomes a layer right over them">
-          <Button onClick={() => void apply('lift', {})}>Lift off hand work</Button>
+          <Button onClick={() => void apply('lift', {})}>Extract edits to a layer</Button>
         </Tip>
         <Tip text="The clip’s own curves become the capture’s again; all that was done to them becomes a layer right over them">
           <Button onClick={() => void apply('lift', { what: 'all', name: 'all work' })}>
-            Lift off all
+            Extract all work to a layer
           </Button>
         </Tip>
         {(count > 0 || clip.placement) && (
-          <Tip text="The motion as it is, plants too, written into the clip’s own curves on its frames; layers and plants stay, switched off">
+          <Tip text="Write the motion as it is, plants too, into the clip’s own curves; layers go, plants stay muted, and undo brings them back">
             <Button onClick={() => void flatten()}>Flatten all</Button>
           </Tip>
         )}
       </div>
+      {count > 0 && (
+        <Check
+          on={keyed}
+          onChange={(on) => useLayers.setState({ keyed: on })}
+          title="Off: a value on every frame"
+        >
+          Flatten and merge to keys
+        </Check>
+      )}
       <Load clip={clip} />
     </div>
   )

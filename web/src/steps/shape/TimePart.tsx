@@ -81,7 +81,7 @@ function Pins() {
               <Button
                 kind="quiet"
                 className="ml-auto px-1"
-                aria-label={`Take out the pin at ${pin.from}`}
+                aria-label={`Delete the pin at ${pin.from}`}
                 onClick={() => removePin(k)}
               >
                 <X size={13} />

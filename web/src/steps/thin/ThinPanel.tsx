@@ -212,7 +212,7 @@ function Spans({
           <span className="num text-ink-3">
             {span.first === span.last ? span.first : `${span.first}–${span.last}`}
           </span>
-          <Button kind="quiet" className="w-6 px-0" aria-label={`Take out ${text}`} onClick={drop}>
+          <Button kind="quiet" className="w-6 px-0" aria-label={`Delete ${text}`} onClick={drop}>
             <X size={12} />
           </Button>
         </p>
