@@ -217,23 +217,28 @@ def test_what_is_delivered_is_the_layered_motion() -> None:
     assert np.abs(evaluate(back).translation - evaluate(clip).translation)[:, 0].max() < 1e-4
 
 
-def test_flattened_is_the_same_on_every_frame_and_the_layers_stay_off() -> None:
+def test_flattened_is_the_same_on_every_frame_and_the_layers_go() -> None:
     clip = stacked()
     flat = done(clip, "flatten")
     assert apart(flat, clip) < 1e-6
     assert np.abs(evaluate(flat).translation - evaluate(clip).translation).max() < 1e-9
-    assert all(x.muted for x in flat.layers)
+    assert flat.layers == ()
+    assert not any(t.owner.startswith("layer") for t in flat.curves)
     assert all(p.muted for p in flat.plants)
-    assert [x.name for x in flat.layers] == [x.name for x in clip.layers]
+    # Of a recipe of older versions they stay, switched off.
+    assert OPERATIONS["flatten"].upgraded(1, {}) == {"keyed": False, "stay": True}
+    kept = done(clip, "flatten", stay=True)
+    assert [(x.name, x.muted) for x in kept.layers] == [(x.name, True) for x in clip.layers]
+    assert apart(kept, clip) < 1e-6
     # The one unmuted again lies over what it was flattened into: twice.
-    twice = edited(flat, {"do": "set", "name": "numbers", "muted": False})
-    assert apart(twice, flat) == pytest.approx(7.0, abs=0.1)
+    twice = edited(kept, {"do": "set", "name": "numbers", "muted": False})
+    assert apart(twice, kept) == pytest.approx(7.0, abs=0.1)
 
 
 def test_some_layers_are_flattened_without_the_others() -> None:
     clip = laid(laid(walk(), "one", {ARM: (20.0, 0, 0)}), "two", {FOREARM: (0, 25.0, 0)})
     flat = done(clip, "flatten", layers=["one"])
-    assert [x.muted for x in flat.layers] == [True, False]
+    assert [x.name for x in flat.layers] == ["two"]
     assert apart(flat, clip) < 1e-6
     assert {t.joint for t in flat.curves if flat.curves[t] is not clip.curves.get(t)} == {
         of(clip, ARM)

@@ -32,11 +32,13 @@ def three() -> Clip:
 
 
 @pytest.mark.parametrize("names", [("aim", "arms"), ("spine", "arms"), ("aim", "arms", "spine")])
-def test_merged_layers_are_the_motion_and_stay_switched_off(names: tuple[str, ...]) -> None:
+def test_merged_layers_are_the_motion_in_the_place_of_theirs(names: tuple[str, ...]) -> None:
     clip = three()
     merged = did(clip, "merge_layers", layers=list(names), name="one", keyed=False)
     assert apart(merged, clip) < 1e-6
-    states = {x.name: x.muted for x in merged.layers}
+    assert {x.name for x in merged.layers} == {x.name for x in clip.layers} - set(names) | {"one"}
+    kept = did(clip, "merge_layers", layers=list(names), name="one", keyed=False, stay=True)
+    states = {x.name: x.muted for x in kept.layers}
     assert states == {x.name: x.name in names for x in clip.layers} | {"one": False}
     # Without it the others are what is left.
     off = edited(merged, {"do": "set", "name": "one", "muted": True})

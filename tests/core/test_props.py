@@ -16,9 +16,12 @@ from leancurve.document.clip import Clip
 from leancurve.document.evaluation import affected, evaluate
 from leancurve.document.prop import PROP, prop_track
 from leancurve.document.scope import Scope
+from leancurve.document.track import base_track
 from leancurve.errors import BadInput
+from leancurve.figure.skeleton import UP
 from leancurve.formats.bvh import read_bvh, with_prop_roots, write_bvh
 from leancurve.formats.clipjson import read_clip, write_clip
+from leancurve.measures.findings import find
 from leancurve.numbers import rotation
 from leancurve.operations import OPERATIONS, apply_patch
 from leancurve.operations.plant.props import steadiness
@@ -220,6 +223,44 @@ def test_feet_are_planted_on_a_step_and_on_a_slope(walk: Clip) -> None:
     assert max(heights) - min(heights) > 5
     with pytest.raises(BadInput, match="no prop is named 'stairs'"):
         OPERATIONS["plant"].run(slope, {"floor": "stairs"})
+
+
+def test_a_foot_on_a_props_top_is_measured_from_that_top(walk: Clip) -> None:
+    """On a platform as high as a step, all of the walk is: nothing floats, nothing sinks."""
+    up = UP[walk.reading.up_axis]
+    raised = walk.curves[base_track(0, f"t{'xyz'[up]}")]
+    lifted = walk.with_curves(
+        {base_track(0, f"t{'xyz'[up]}"): SampledCurve(raised.at(np.arange(walk.frames)) + 12.0)}
+    )
+    lifted = replace(lifted, reading=replace(lifted.reading, floor=find_support(walk).floor))
+    floor = find_support(walk).floor * walk.millimetres
+    stage = edited(
+        lifted,
+        {"do": "add", "name": "stage", "size": [90000, 120, 90000], "place": [0, 60 + floor, 0]},
+    )
+    on_floor, on_stage = find(walk, ("float", "sink")), find(stage, ("float", "sink"))
+    assert len(on_stage) <= len(on_floor)
+    contacts = [c for c in find_support(stage).contacts if c.limb.endswith("heel")]
+    assert len(contacts) >= 0.8 * sum(c.limb.endswith("heel") for c in find_support(walk).contacts)
+    # Without it nothing stands anywhere.
+    assert not [c for c in find_support(lifted).contacts if c.limb.endswith("heel")]
+
+
+def test_a_foot_is_put_on_a_top_in_one_step(walk: Clip) -> None:
+    floor = find_support(walk).floor * walk.millimetres
+    stage = edited(
+        walk,
+        {"do": "add", "name": "stage", "size": [90000, 120, 90000], "place": [0, 60 + floor, 0]},
+    )
+    add = {"do": "add", "part": "left heel", "first": 40, "last": 80, "on_floor": True}
+    low = OPERATIONS["edit_plants"].run(stage, {"edits": [add]}).plants or ()
+    high = OPERATIONS["edit_plants"].run(stage, {"edits": [{**add, "stand_on": "stage"}]})
+    up = UP[walk.reading.up_axis]
+    assert high.plants is not None
+    rise = (high.plants[0].place[up] - low[0].place[up]) * walk.millimetres
+    assert rise == pytest.approx(120, abs=0.5)
+    with pytest.raises(BadInput, match="no prop is named 'quay'"):
+        OPERATIONS["edit_plants"].run(stage, {"edits": [{**add, "stand_on": "quay"}]})
 
 
 def test_a_props_channels_are_edited_slid_brushed_and_refused_to_filters(crate: Clip) -> None:

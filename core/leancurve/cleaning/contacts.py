@@ -14,6 +14,7 @@ import numpy as np
 
 from leancurve.document.clip import Clip, Contact
 from leancurve.document.evaluation import posed
+from leancurve.document.ground import ground_under
 from leancurve.document.kept import kept
 from leancurve.figure.body import Body
 from leancurve.figure.feet import foot_points
@@ -99,11 +100,13 @@ def steps(
     limits: ContactLimits | None = None,
     floor: float | None = None,
     clearance: Mapping[str, float] | None = None,
+    raised: Mapping[str, Floats] | None = None,
 ) -> tuple[list[Contact], dict[str, float]]:
     """Contacts of points ``(F, 3)`` with the floor, and the height at which each rests.
 
     All lengths in one unit, ``stature`` being the figure's height in it. With a ``floor`` the
-    points rest at that height plus their own ``clearance``.
+    points rest at that height plus their own ``clearance``; where the ground under one is
+    ``raised (F,)``, so much above that.
     """
     limits = limits or ContactLimits()
     scale = stature / STATURE_MM
@@ -118,6 +121,8 @@ def steps(
             else floor + (clearance or {}).get(name, 0.0)
         )
         above = heights - rests[name]
+        if raised is not None:
+            above = above - raised[name]
         begin = (pace < limits.speed_on * scale) & (above < limits.height_on * scale)
         stay = (pace < limits.speed_off * scale) & (above < limits.height_off * scale)
         spans = tidy(
@@ -188,12 +193,19 @@ def find_support(
     if floor is not None:
         clearance = {name: rest - found_floor for name, rest in rests.items()}
         contacts, rests = steps(tracks, up, rate, stature, limits, floor, clearance)
+        found_floor = floor
+    raised = {
+        n: ground_under(clip, track, found_floor) - found_floor for n, track in tracks.items()
+    }
+    if any(np.any(r > 0) for r in raised.values()):
+        clearance = {name: rest - found_floor for name, rest in rests.items()}
+        contacts, rests = steps(tracks, up, rate, stature, limits, found_floor, clearance, raised)
     hands = _hands(body, positions, rate, stature, limits)
     up_in_air = _airborne([*contacts, *hands], points, clip.frames, rate, limits)
     return Support(
         tuple(sorted([*contacts, *hands, *up_in_air])),
         rests,
-        found_floor if floor is None else floor,
+        found_floor,
     )
 
 

@@ -16,6 +16,7 @@ export type PlantEdit = Omit<Partial<Plant>, 'part' | 'first' | 'last' | 'turn'>
   move?: [number, number, number]
   hold_turn?: boolean
   on_floor?: boolean
+  stand_on?: string
 }
 
 export const samePlant = (a: Plant | null, b: Plant | null): boolean =>

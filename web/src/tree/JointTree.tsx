@@ -14,6 +14,15 @@ import { PropRows } from './PropRows'
 const CHANNEL_WORDS = new Set(['x', 'y', 'z', 'turn', 'move'])
 const KIND_WORDS: Record<string, string> = { turn: 'r', move: 't' }
 
+/** Which keys are held with a press: Shift for a range, Ctrl or Cmd for one more or less. */
+interface Held {
+  shiftKey: boolean
+  ctrlKey: boolean
+  metaKey: boolean
+}
+
+const ALONE: Held = { shiftKey: false, ctrlKey: false, metaKey: false }
+
 /** Letters typed within this of each other spell one name, ms. */
 const SPELL = 700
 
@@ -61,6 +70,8 @@ export function JointTree() {
   const [found, setFound] = useState(false)
   const [closed, setClosed] = useState<ReadonlySet<number>>(new Set())
   const list = useRef<HTMLDivElement>(null)
+  /** The joint picked last by itself: a range begins there. */
+  const anchor = useRef<number | null>(null)
   const typed = useRef({ text: '', at: 0 })
   /** The tree was entered by keyboard: from the field above it, or by Tab. */
   const byKeys = useRef(false)
@@ -81,6 +92,9 @@ export function JointTree() {
   // "hand turn y" asks for joints with "hand", and of those for the channel.
   const words = search.trim().toLowerCase().split(/\s+/)
   const asked = words.filter((w) => !CHANNEL_WORDS.has(w)).join(' ')
+  const groups = Object.entries({ ...body?.groups, ...body?.own_groups })
+  // What is typed may be a part of the body: "left arm".
+  const parts = asked ? groups.filter(([name]) => name.toLowerCase().includes(asked)) : []
   const channelAsked = words.filter((w) => CHANNEL_WORDS.has(w))
   const chosen = new Set(joints)
   const idle = new Set(
@@ -90,25 +104,38 @@ export function JointTree() {
     channelAsked.every((w) => channel[1] === w || (KIND_WORDS[w] ?? '') === channel[0]) &&
     !(moving && idle.has(`${joint.name} ${channel}`))
 
-  const pick = (joint: number, add: boolean) => {
-    if (!add) return selectJoints([joint])
+  /** A joint alone, one more or less of them, or all rows from the one picked last. */
+  const pick = (joint: number, how: Held) => {
     const now = useBench.getState().joints
+    if (how.shiftKey) {
+      const listed = rows().flatMap((r) => (r.dataset.joint ? [Number(r.dataset.joint)] : []))
+      const from = listed.indexOf(anchor.current ?? now[0] ?? joint)
+      const to = listed.indexOf(joint)
+      const [a, b] = from < 0 ? [to, to] : [Math.min(from, to), Math.max(from, to)]
+      return selectJoints(listed.slice(a, b + 1))
+    }
+    anchor.current = joint
+    if (!how.ctrlKey && !how.metaKey) return selectJoints([joint])
     selectJoints(now.includes(joint) ? now.filter((j) => j !== joint) : [...now, joint])
   }
 
-  const pickChannel = (joint: number, channel: string, add: boolean) => {
+  const pickChannel = (joint: number, channel: string, how: Held) => {
     const key = channelKey(joint, channel)
-    if (!add) return selectChannels([key])
-    const now = useBench.getState().channels
+    const { joints: chosenNow, channels: now } = useBench.getState()
+    if (!how.shiftKey && !how.ctrlKey && !how.metaKey) {
+      // Joints that are open stay open: the row that was pressed stays where it is.
+      const others = chosenNow.includes(joint) ? chosenNow.filter((j) => j !== joint) : []
+      return selectJoints([joint, ...others], [key])
+    }
     selectChannels(now.includes(key) ? now.filter((c) => c !== key) : [...now, key])
   }
 
   const rows = () => [...(list.current?.querySelectorAll<HTMLElement>('[role=treeitem]') ?? [])]
 
   /** Select a joint's row and put the keyboard on it. */
-  const enter = (row: HTMLElement | undefined, add = false) => {
+  const enter = (row: HTMLElement | undefined, how = ALONE) => {
     if (!row) return
-    if (row.dataset.joint) pick(Number(row.dataset.joint), add)
+    if (row.dataset.joint) pick(Number(row.dataset.joint), how)
     row.focus()
   }
 
@@ -145,10 +172,10 @@ export function JointTree() {
     const owner = all.slice(0, at).findLast((r) => r.dataset.joint)
     switch (event.key) {
       case 'ArrowDown':
-        enter(all[at + 1], event.shiftKey)
+        enter(all[at + 1], event)
         break
       case 'ArrowUp':
-        enter(all[at - 1], event.shiftKey)
+        enter(all[at - 1], event)
         break
       case 'Home':
         enter(all[0])
@@ -164,7 +191,7 @@ export function JointTree() {
         if (chosen.has(joint) && !closed.has(joint)) all[at + 1]?.focus()
         else {
           fold(joint, false)
-          if (!chosen.has(joint)) pick(joint, false)
+          if (!chosen.has(joint)) pick(joint, ALONE)
         }
         break
       case 'ArrowLeft':
@@ -194,7 +221,8 @@ export function JointTree() {
           onKeyDown={(e) => {
             if (e.key === 'Enter' || e.key === 'ArrowDown') {
               byKeys.current = true
-              enter(rows()[0])
+              if (!rows().length && parts[0]) selectJoints(parts[0][1])
+              else enter(rows()[0])
             } else if (e.key === 'Escape' && search) setSearch('')
             else return
             e.preventDefault()
@@ -220,9 +248,9 @@ export function JointTree() {
             <Check on={found} onChange={setFound}>
               Only with findings
             </Check>
-            <span className="mt-1 text-ink-2">Select a group</span>
+            <span className="mt-1 text-ink-2">Select a part of the body</span>
             <div className="flex flex-wrap gap-1">
-              {Object.entries({ ...body?.groups, ...body?.own_groups }).map(([name, members]) => (
+              {groups.map(([name, members]) => (
                 <Button key={name} onClick={() => selectJoints(members)}>
                   {name}
                 </Button>
@@ -244,6 +272,15 @@ export function JointTree() {
           <Pin size={12} />
         </Toggle>
       </div>
+      {parts.length > 0 && (
+        <div className="flex flex-wrap gap-1 px-1 pb-1">
+          {parts.map(([name, members]) => (
+            <Button key={name} onClick={() => selectJoints(members)}>
+              {name}
+            </Button>
+          ))}
+        </div>
+      )}
       <div
         ref={list}
         role="tree"
@@ -259,7 +296,7 @@ export function JointTree() {
         onFocus={(e) => {
           if (!pressed.current && !e.currentTarget.contains(e.relatedTarget)) byKeys.current = true
         }}
-        className="min-h-0 flex-1 overflow-y-auto text-[12px]"
+        className="min-h-0 flex-1 select-none overflow-y-auto text-[12px]"
       >
         {clip.joints.map((joint, j) => {
           if (asked && !joint.name.toLowerCase().includes(asked)) return null
@@ -284,7 +321,7 @@ export function JointTree() {
                     const next = new Set(closed)
                     if (!next.delete(j)) next.add(j)
                     setClosed(next)
-                  } else pick(j, e.shiftKey || e.ctrlKey || e.metaKey)
+                  } else pick(j, e)
                 }}
               >
                 {open ? (
@@ -309,8 +346,7 @@ export function JointTree() {
                     const key = channelKey(j, channel)
                     const axis = axisOf(key)
                     const shown = channels.includes(key)
-                    const choose = (e: { shiftKey: boolean; ctrlKey: boolean; metaKey: boolean }) =>
-                      pickChannel(j, channel, e.shiftKey || e.ctrlKey || e.metaKey)
+                    const choose = (e: Held) => pickChannel(j, channel, e)
                     return (
                       <div
                         role="treeitem"

@@ -32,6 +32,7 @@ from leancurve.operations.plant.places import (
     Rule,
     Stood,
     on_floor,
+    on_top,
     place_of,
     standing,
     turn_of,
@@ -56,6 +57,7 @@ class PlantEdit(Params):
     with_joint: str | None = Field(None, description="the joint it is held with", max_length=200)
     with_prop: str | None = Field(None, description="the prop it is held with", max_length=200)
     on_floor: bool = Field(False, description="put it at the height at which it rests")
+    stand_on: str = Field("", description="the prop on whose top it is put", max_length=200)
     ease_in: int | None = number(None, "frames", "how long it comes", ge=0, le=100000)
     ease_out: int | None = number(None, "frames", "how long it goes", ge=0, le=100000)
     ease: Ease | None = None
@@ -127,6 +129,7 @@ def _asks_motion(edit: PlantEdit) -> bool:
     return (
         edit.rule is not None
         or edit.on_floor
+        or bool(edit.stand_on)
         or bool(edit.hold_turn)
         or edit.with_joint is not None
         or edit.with_prop is not None
@@ -173,6 +176,14 @@ def _changed(clip: Clip, stood: Stood | None, was: Plant | None, edit: PlantEdit
         place = tuple(a + b for a, b in zip(place, edit.move, strict=True))  # type: ignore[assignment]
     if edit.on_floor and not any(carried) and stood is not None:
         place = on_floor(stood, edit.part, place)
+    if edit.stand_on and stood is not None:
+        if clip.prop_at(edit.stand_on) is None:
+            raise BadInput(f"{edit.part}: no prop is named {edit.stand_on!r}")
+        if any(carried):
+            raise BadInput(
+                f"{edit.part}: it is held with {joint or prop}: hold it in the world first"
+            )
+        place = on_top(stood, edit.part, place, edit.stand_on, (first + last) // 2)
     if edit.hold_turn is False:
         turn = None
     elif stood is not None and (edit.hold_turn or (turn is not None and elsewhere)):

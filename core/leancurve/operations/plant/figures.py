@@ -10,6 +10,7 @@ import numpy as np
 from leancurve.cleaning.contacts import contacts_of
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import posed
+from leancurve.document.ground import ground_under
 from leancurve.document.plant import Plant
 from leancurve.document.planting.parts import holding
 from leancurve.document.planting.plan import Plan, plan_of
@@ -61,7 +62,9 @@ def floor_gaps(motion: Motion) -> tuple[float, float]:
     sunk = floated = 0.0
     for limb, frames in motion.once(inner_frames):
         rest = motion.support.rest_heights[limb]
-        heights = motion.world[1][frames][:, points[limb], motion.up] - rest
+        track, floor = motion.world[1][:, points[limb]], motion.support.floor
+        raised = ground_under(motion.clip, track, floor)[frames] - floor
+        heights = track[frames, motion.up] - rest - raised
         sunk = max(sunk, float(-heights.min()))
         floated = max(floated, float(np.median(heights)))
     return sunk * motion.clip.millimetres, floated * motion.clip.millimetres

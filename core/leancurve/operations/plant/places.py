@@ -10,6 +10,7 @@ import numpy as np
 from leancurve.cleaning.contacts import find_support, speed
 from leancurve.document.clip import Clip, Contact
 from leancurve.document.evaluation import evaluate
+from leancurve.document.ground import top_under
 from leancurve.document.placement import placed_props
 from leancurve.document.plant import Plant, Point, Turn
 from leancurve.document.planting.parts import limb_of
@@ -161,16 +162,10 @@ def on_top(stood: Stood, part: str, place: Point, prop: str, frame: int) -> Poin
     """A place at the height at which its part rests on a prop's top, as that stands on a frame: a
     crate, a step, a slope."""
     which = prop_named(stood.clip, prop)
-    turns, points = (x[0, which] for x in placed_props(stood.clip, np.array([float(frame)])))
-    axes = rotation.rotate(np.broadcast_to(turns, (3, 4)), np.eye(3))
-    # Its top is the face that looks up most.
-    face = int(np.argmax(np.abs(axes[:, stood.up])))
-    normal = axes[face] * np.sign(axes[face, stood.up])
-    top = points + normal * (0.5 * stood.clip.props[which].size[face])
-    away = np.array(place) - top
-    away[stood.up] = 0.0
+    turns, points = (x[:, which] for x in placed_props(stood.clip, np.array([float(frame)])))
     out = np.array(place)
-    out[stood.up] = top[stood.up] - float(away @ normal) / float(normal[stood.up])
+    height, _ = top_under(stood.clip.props[which], turns, points, out[None], stood.up)
+    out[stood.up] = height[0]
     out[stood.up] += stood.rest_heights.get(part, stood.floor) - stood.floor
     return _point(out)
 

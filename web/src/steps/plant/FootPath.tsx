@@ -91,7 +91,7 @@ export function FootPath({ path, plant, clip }: { path: Path; plant: Plant; clip
           <path d={side(path.height)} className="stroke-calm" strokeWidth={1.6} />
         </g>
         <text x={W / 2} y={SIDE - 3} textAnchor="middle" className="fill-ink-3 text-[10px]">
-          height, up to {(1.4 * top).toFixed(0)} mm
+          height, at most {top.toFixed(0)} mm
         </text>
         <text x={PAD} y={SIDE - 3} className="num fill-ink-3 text-[10px]">
           {from}

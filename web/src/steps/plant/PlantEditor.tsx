@@ -162,6 +162,17 @@ export function PlantEditor({ plant }: { plant: Plant }) {
           onChange={(rule) => rule && change({ rule, on_floor: leg && inWorld })}
         />
       </Line>
+      {leg && inWorld && clip.props.some((p) => p.shape === 'box' || p.shape === 'cylinder') && (
+        <Line name="Stand on">
+          {clip.props
+            .filter((p) => p.shape === 'box' || p.shape === 'cylinder')
+            .map((p) => (
+              <Button key={p.id} onClick={() => change({ stand_on: p.name })}>
+                {p.name}
+              </Button>
+            ))}
+        </Line>
+      )}
       <Line name="Held with">
         <Select
           label="What it is held with"

@@ -310,7 +310,7 @@ export function RecipePanel() {
     <Panel title="Recipe" lead="What was done, line by line. Change one and all after it follows.">
       {unplaced.length > 0 && (
         <Trouble>
-          {unplaced.length} parts of the recipe found no place:{' '}
+          {counted(unplaced.length, 'part')} of the recipe found no place:{' '}
           {unplaced.slice(0, 3).map(placeText).join('; ')}
         </Trouble>
       )}
