@@ -26,6 +26,7 @@ SCHEMA_VERSION = 1
 Line = dict[str, Any]
 
 ALL_OF_IT: tuple[Line, ...] = (
+    {"operation": "tidy_keys"},
     {"operation": "trim"},
     {"operation": "restore_frames"},
     {"operation": "unflip"},
@@ -40,6 +41,9 @@ ALL_OF_IT: tuple[Line, ...] = (
     {"operation": "check"},
 )
 """From captured to thinned with each operation's own defaults, and what is left."""
+
+FEET_PLANTED: tuple[Line, ...] = (*ALL_OF_IT[:-1], {"operation": "plant"}, ALL_OF_IT[-1])
+"""The same, and feet held where they stand."""
 
 
 def checked_line(

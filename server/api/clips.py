@@ -238,8 +238,14 @@ def swap_look(request: HttpRequest, clip_id: int, revision: int, take: int) -> A
 
 @router.post("clips/{int:clip_id}/prepare", response=shared.JobOut)
 def prepare(request: HttpRequest, clip_id: int, wanted: schemas.PrepareIn) -> Any:
-    """Begin the work of a line ahead of its write, as a job: for what takes long."""
+    """Begin the work of a line, or of a recipe, ahead of its write, as a job: for what takes
+    long."""
     revision = revision_for(request, clip_id, wanted.revision)
+    if (wanted.line is None) == (wanted.recipe is None):
+        raise BadInput("expected a line or a recipe")
+    if wanted.recipe is not None:
+        return preparing.start_recipe(revision, kept_recipe(revision.clip.workspace, wanted.recipe))
+    assert wanted.line is not None
     require_ours(revision.clip.workspace, wanted.line.operation, wanted.line.inputs, revision)
     return preparing.start(revision, _line(wanted.line, revision), wanted.in_place_of)
 

@@ -12,7 +12,7 @@ from editing.outcomes import Many
 from editing.recipes import fresh_lines, title
 from leancurve.errors import BadInput
 from leancurve.operations import operation_named
-from leancurve.recipe import ALL_OF_IT
+from leancurve.recipe import ALL_OF_IT, FEET_PLANTED
 from library.models import Take, Workspace
 from ninja import Router, Status
 from studio import bins
@@ -22,13 +22,15 @@ from api.schemas import recipes as schemas
 
 router = Router()
 
-BUILT_IN = "All of it"
+BUILT_IN = {0: ("All of it", ALL_OF_IT), -1: ("All of it, feet planted", FEET_PLANTED)}
+"""The recipes that come with the application, by number."""
 
 
 def kept_recipe(workspace: Workspace, recipe_id: int) -> Many:
-    """A recipe, its lines new ones; 0 is the one that comes with the application."""
-    if recipe_id == 0:
-        return Many(BUILT_IN, fresh_lines(ALL_OF_IT))
+    """A recipe, its lines new ones: one that is kept, or that comes with the application."""
+    if recipe_id in BUILT_IN:
+        name, lines = BUILT_IN[recipe_id]
+        return Many(name, fresh_lines(lines))
     recipe = get_object_or_404(Recipe, pk=recipe_id, workspace=workspace, binned=None)
     return _many(recipe)
 
@@ -47,7 +49,7 @@ def _out(recipe_id: int, many: Many) -> dict[str, Any]:
 def recipes(request: HttpRequest, workspace_id: int) -> Any:
     workspace = workspace_for(request, workspace_id)
     kept = [_out(r.pk, _many(r)) for r in workspace.recipes.filter(binned=None)]
-    return [_out(0, kept_recipe(workspace, 0)), *kept]
+    return [*(_out(number, kept_recipe(workspace, number)) for number in BUILT_IN), *kept]
 
 
 @router.post("workspaces/{int:workspace_id}/recipes", response=schemas.RecipeOut)

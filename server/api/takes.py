@@ -10,8 +10,9 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from documents.inspections import open_counts
 from documents.models import Inspection
+from documents.store import time_of
 from editing.history import open_clip
-from editing.models import Clip
+from editing.models import Clip, Revision
 from leancurve.formats.files import ENDINGS
 from library import jobs
 from library.intake import inspect_missing
@@ -34,7 +35,7 @@ LINE = 0.01
 def _takes(request: HttpRequest) -> QuerySet[Take]:
     return (
         Take.objects.seen_by(request.user)
-        .select_related("file", "skeleton", "retargeted__target")
+        .select_related("file", "skeleton", "retargeted__target", "retargeted__source__clip")
         .defer("file__data")
         .annotate(last_clip=Max("worked_on__id", filter=Q(worked_on__binned=None)))
     )
@@ -49,6 +50,9 @@ def takes_out(takes: Iterable[Take]) -> list[dict[str, Any]]:
     listed = list(takes)
     clips = Clip.objects.filter(pk__among=[t.last_clip for t in listed if t.last_clip])
     heads = dict(clips.values_list("pk", "head__state_id"))
+    revisions = Revision.objects.filter(pk__among=clips.values_list("head_id", flat=True))
+    now_is = {r.clip_id: r for r in revisions.select_related("state__header")}
+    behind = {t.pk: _origin(t) for t in listed}
     states = {t.state_id for t in listed} | set(heads.values())
     seen = {i.pk: i for i in Inspection.objects.filter(state__among=states)}
     out = []
@@ -61,9 +65,33 @@ def takes_out(takes: Iterable[Take]) -> list[dict[str, Any]]:
                 "findings": open_counts(captured.findings) if captured else {},
                 "left": open_counts(now.findings) if now else None,
                 "work": newest.work if newest else 0.0,
+                "now": _now(now_is.get(take.last_clip)),
+                "source": behind[take.pk],
             }
         )
     return out
+
+
+def _now(head: Revision | None) -> dict[str, Any] | None:
+    """What a take's clip is now, where work has been done on it."""
+    if head is None or head.number == 1:
+        return None
+    frames, rate = time_of(head.state)
+    return {
+        "revision": head.number,
+        "frames": frames,
+        "rate": rate,
+        "keys": head.state.keys,
+    }
+
+
+def _origin(take: Take) -> dict[str, Any] | None:
+    """The take whose clip a take was retargeted from, and whether that has gone on since."""
+    made = getattr(take, "retargeted", None)
+    if made is None or made.source is None or made.source.clip.binned is not None:
+        return None
+    clip = made.source.clip
+    return {"take": clip.beneath_id, "name": clip.name, "behind": clip.head_id != made.source_id}
 
 
 def take_out(take: Take) -> dict[str, Any]:
@@ -104,7 +132,7 @@ def _shapes(figure: list[list[float]]) -> list[list[float]]:
 def list_takes(request: HttpRequest, workspace_id: int) -> Any:
     workspace = workspace_for(request, workspace_id)
     mine = _takes(request).filter(workspace=workspace)
-    takes = list(mine.select_related("workspace", "file", "skeleton", "retargeted__target"))
+    takes = list(mine.select_related("workspace"))
     inspect_missing(takes)
     return takes_out(takes)
 

@@ -163,6 +163,12 @@ def hash_after(before: State, patch: Patch) -> str:
     return _patched(before, patch)[1].name
 
 
+def time_of(state: State) -> tuple[int, list[int]]:
+    """A state's frames, and its rate as numerator and denominator: of its header alone."""
+    header, _ = upgraded(orjson.loads(bytes(state.header.data)))
+    return int(header["frames"]), list(header["rate"])
+
+
 def _read_header(state: State) -> tuple[dict, Skeleton]:  # type: ignore[type-arg]
     """A state's header in the newest version, and its skeleton."""
     header, own = upgraded(orjson.loads(bytes(state.header.data)))

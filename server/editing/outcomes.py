@@ -166,13 +166,18 @@ def _appended(base: Revision, line: Line, goes_on: bool, progress: Progress) -> 
     return result if merged is None else replace(result, **merged)
 
 
+def lines_on(base: Revision, many: Many) -> tuple[list[Line], list[dict[str, Any]]]:
+    """A recipe's lines as they mean the same seconds on a revision's clip, and what does not fit."""
+    if many.rate is None:
+        return many.lines, []
+    clip = load_clip(base.state)
+    old, new = ClipTime(many.rate, clip.frames), ClipTime(clip.rate, clip.frames)
+    return moved_lines(many.lines, old, new)
+
+
 def _with_recipe(base: Revision, many: Many, progress: Progress) -> Result:
     """All lines of a recipe after those that stand; if one fails nothing is changed."""
-    lines, lost = many.lines, []
-    if many.rate is not None:
-        clip = load_clip(base.state)
-        old, new = ClipTime(many.rate, clip.frames), ClipTime(clip.rate, clip.frames)
-        lines, lost = moved_lines(lines, old, new)
+    lines, lost = lines_on(base, many)
     at, before = standing(base), base.state
     report: list[dict[str, Any]] = []
     for k, line in enumerate(lines):

@@ -14,7 +14,7 @@ from library.models import Job
 from library.room import require_room
 
 from editing.models import Revision
-from editing.outcomes import take_of
+from editing.outcomes import Many, lines_on, take_of
 from editing.recipes import Line, replay, title
 
 
@@ -22,9 +22,19 @@ def start(revision: Revision, line: Line, in_place_of: str | None) -> Job:
     """Queue the work of a line on a revision: after its last line, or in the place of one."""
     if in_place_of is not None and in_place_of not in [x["line_id"] for x in revision.recipe]:
         raise BadInput("the recipe has no such line")
+    return _start(revision, title(line), [line], in_place_of)
+
+
+def start_recipe(revision: Revision, many: Many) -> Job:
+    """Queue the work of all lines of a recipe after a revision's last one."""
+    lines, _ = lines_on(revision, many)
+    return _start(revision, f"Recipe {many.name}", lines, None)
+
+
+def _start(revision: Revision, told: str, lines: list[Line], in_place_of: str | None) -> Job:
     require_room(revision.clip.workspace)
-    payload = {"revision": revision.pk, "line": line, "in_place_of": in_place_of}
-    return jobs.start(revision.clip.workspace, "prepare", title(line), payload)
+    payload = {"revision": revision.pk, "lines": lines, "in_place_of": in_place_of}
+    return jobs.start(revision.clip.workspace, "prepare", told[:200], payload)
 
 
 @job_kind("prepare")
@@ -33,9 +43,9 @@ def prepare(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
     revision = Revision.objects.select_related(
         "clip__take__state__header", "take__state__header"
     ).get(pk=job.payload["revision"])
-    before, line = revision.recipe, job.payload["line"]
+    before, lines = revision.recipe, job.payload["lines"]
     if job.payload["in_place_of"] is not None:
         at = [x["line_id"] for x in before].index(job.payload["in_place_of"])
         before = before[:at]
-    steps = replay(take_of(revision).state, [*before, line], report)
+    steps = replay(take_of(revision).state, [*before, *lines], report)
     return {"revision": revision.pk, "report": steps[-1].report}

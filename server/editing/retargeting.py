@@ -113,7 +113,7 @@ def retarget(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
     )
     target = Take.objects.select_related("state").get(pk=given["target"])
     user = source.clip.workspace.members.get(pk=given["user"])
-    name = f"{source.clip.name} · {target.name}"[:255]
+    name = _free_name(source, f"{source.clip.name} · {target.name}")
     take = take_of_revision(source, target, uuid.UUID(given["request"]), name)
     report(0.4)
     clip = take.clips.filter(binned=None).order_by("id").first() or history.open_clip(take, user)
@@ -126,6 +126,20 @@ def retarget(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
     show(take, revision.state)
     inspect(revision.state)
     return {"clip": clip.pk, "take": take.pk, "report": revision.report}
+
+
+def _free_name(source: Revision, name: str) -> str:
+    """A name that no take of the workspace has: a second one says so."""
+    taken = set(
+        Take.objects.filter(
+            workspace=source.clip.workspace, name__startswith=name[:200]
+        ).values_list("name", flat=True)
+    )
+    free, n = name[:250], 1
+    while free in taken:
+        n += 1
+        free = f"{name[:240]}, {n}"
+    return free
 
 
 def take_of_revision(source: Revision, target: Take | None, request: uuid.UUID, name: str) -> Take:

@@ -224,7 +224,7 @@ def weight_dragged(page: Page, table: Table) -> None:
     """The weight of a layer on all joints dragged about: pictures a second, poses made in each."""
     page.keyboard.press("Alt+8")
     page.get_by_role("tab", name="Layers").click()
-    page.get_by_role("button", name="Lift off the work").click()
+    page.get_by_role("button", name="Extract edits to a layer").click()
     row = page.get_by_role("listitem", name="Layer by hand")
     row.get_by_role("button", name="by hand", exact=True).click()
     settled(page)

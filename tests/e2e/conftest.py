@@ -143,7 +143,8 @@ def open_take(page: Page, name: str) -> None:
 def is_open(page: Page, name: str) -> None:
     """Until a clip of that name is on the bench, with its numbers."""
     page.get_by_role("heading", name=name).wait_for()
-    loaded = "() => /cost \\d/.test(document.querySelector('[data-testid=drift]')?.textContent)"
+    drift = "document.querySelector('[data-testid=drift]')?.textContent"
+    loaded = f"() => /largest change \\d/.test({drift})"
     page.wait_for_function(loaded)
 
 

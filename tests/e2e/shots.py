@@ -151,7 +151,7 @@ def layering(page: Page) -> None:
         page.get_by_label("Find a joint").fill(joint)
         page.locator("[data-joint]", has_text=joint).first.click()
         at_rest(page)
-        for label in ("Comes in over", "Held for", "Goes out over"):
+        for label in ("Ramp in", "Hold", "Ramp out"):
             if ramp:
                 field = page.get_by_label(f"{label}, frames")
                 field.fill(ramp)
@@ -161,7 +161,7 @@ def layering(page: Page) -> None:
         field.press("Enter")
         page.get_by_role("listitem", name=f"Layer {layer}").get_by_text("up to").wait_for()
         at_rest(page)
-    page.get_by_role("button", name="Its curves").click()
+    page.get_by_role("button", name="Layer curves").click()
     page.get_by_role("button", name="¾ view").click()
     at_rest(page)
     shot(page, "bench-layers")

@@ -160,7 +160,7 @@ def test_axe_finds_nothing_on_any_screen_pop_over_or_dialog(page: Page) -> None:
     page.get_by_role("region", name="Review").wait_for()
     is_clean("review")
     page.keyboard.press("Escape")
-    for key, name in (("Control+k", "Commands"), ("?", "Keys")):
+    for key, name in (("Control+k", "Commands"), ("?", "Keyboard")):
         page.keyboard.press(key)
         page.get_by_role("dialog", name=name).wait_for()
         is_clean(name)

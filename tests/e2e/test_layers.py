@@ -50,16 +50,16 @@ def test_corrections_are_laid_over_a_walk_weighed_flattened_and_delivered(
     page.get_by_test_id("frame").fill("300")
     page.keyboard.press("Enter")
     settled(page)
-    typed(page, "Comes in over, frames", "40")
-    typed(page, "Held for, frames", "60")
-    typed(page, "Goes out over, frames", "40")
+    typed(page, "Ramp in, frames", "40")
+    typed(page, "Hold, frames", "60")
+    typed(page, "Ramp out, frames", "40")
     typed(page, "head to the left: Head turn Y", "25")
     revision(page, 3)
     settled(page)
     row = page.get_by_role("listitem", name="Layer head to the left")
     expect(row).to_contain_text("up to 25.00°")
     # Its curves stand in the sheet, and half of it is half of it.
-    page.get_by_role("button", name="Its curves").click()
+    page.get_by_role("button", name="Layer curves").click()
     settled(page)
     assert page.get_by_test_id("sheet").get_attribute("data-arrived") == "true"
     typed(page, "Weight of head to the left, percent", "50")
@@ -92,8 +92,8 @@ def test_corrections_are_laid_over_a_walk_weighed_flattened_and_delivered(
     expect(page.get_by_role("listitem", name="Layer arm closer")).to_be_visible()
     page.get_by_role("button", name="Flatten all").click()
     settled(page)
-    layers = clip_now(page)["layers"]
-    assert [x["muted"] for x in layers] == [True, True]
+    assert clip_now(page)["layers"] == []
+    expect(page.get_by_role("listitem", name="Layer arm closer")).to_have_count(0)
 
     page.keyboard.press("Alt+9")
     back = read_bvh(delivered(page, tmp_path / "corrected.bvh")).clip
@@ -132,7 +132,7 @@ def test_joints_are_posed_on_the_stage_onto_the_layer_that_is_chosen(page: Page)
     page.get_by_role("tab", name="Layers").click()
     new_layer(page, "head")
     stage = page.get_by_role("region", name="Stage")
-    expect(stage.get_by_text("keys go to head").first).to_be_visible()
+    expect(stage.get_by_text("active layer: head").first).to_be_visible()
     joint(page, "Head")
     at = short_walk().skeleton.index("Head")
     frames = {f: turned(page, f) for f in (200, 300, 400)}
@@ -166,7 +166,7 @@ def test_joints_are_posed_on_the_stage_onto_the_layer_that_is_chosen(page: Page)
     ).click()
     page.get_by_test_id("frame").fill("200")
     page.keyboard.press("Enter")
-    page.get_by_role("button", name="End it here").click()
+    page.get_by_role("button", name="End correction here").click()
     revision(page, 4)
     settled(page)
     assert angle(page, 200, at, frames[200]) < 1e-4
@@ -186,14 +186,14 @@ def test_joints_are_posed_on_the_stage_onto_the_layer_that_is_chosen(page: Page)
     # In the sheet its own curves stand, with the result of all behind on request.
     assert page.evaluate("document.querySelector('[data-testid=key-count]')") is None
     sheet = page.get_by_label("Curves of the selected joints")
-    sheet.select_option("its curves, result behind")
+    sheet.select_option("layer curves, result ghosted")
     settled(page)
-    page.get_by_label("Which layer takes keys").first.select_option("the clip’s own curves")
+    page.get_by_label("Active layer").first.select_option("none: clip curves")
     expect(sheet).to_have_count(0)
-    expect(stage.get_by_text("keys go to head")).to_have_count(0)
+    expect(stage.get_by_text("active layer: head")).to_have_count(0)
 
     # Locked, it refuses in one sentence.
-    page.get_by_label("Which layer takes keys").first.select_option("head")
+    page.get_by_label("Active layer").first.select_option("head")
     page.get_by_role("button", name="Lock head").click()
     revision(page, 6)
     settled(page)
@@ -214,7 +214,7 @@ def test_work_is_lifted_off_into_a_layer_and_another_take_loaded_onto_one(page: 
     revision(page, 2)
     settled(page)
     page.get_by_role("tab", name="Layers").click()
-    page.get_by_role("button", name="Lift off hand work").click()
+    page.get_by_role("button", name="Extract edits to a layer").click()
     revision(page, 3)
     settled(page)
     row = page.get_by_role("listitem", name="Layer by hand")
@@ -358,7 +358,7 @@ def test_layers_are_merged_split_brought_to_another_clip_and_a_line_becomes_one(
     merged = page.get_by_role("listitem", name="Layer arm, merged")
     expect(merged).to_be_visible()
     settled(page)
-    assert [x["muted"] for x in clip_now(page)["layers"]] == [True, True, False]
+    assert [x["name"] for x in clip_now(page)["layers"]] == ["arm, merged"]
     for f, was in laid.items():
         assert rotation.geodesic_deg(turned(page, f), was).max() < 1e-3
 
@@ -366,11 +366,11 @@ def test_layers_are_merged_split_brought_to_another_clip_and_a_line_becomes_one(
     page.get_by_role("button", name="Split off joints").click()
     settled(page)
     names = [x["name"] for x in clip_now(page)["layers"]]
-    assert names == ["arm", "head", "arm, merged", "arm, merged, split"]
+    assert names == ["arm, merged", "arm, merged, split"]
     at(page, 300)
     page.get_by_role("button", name="Split at now").click()
     settled(page)
-    page.get_by_role("button", name="Take out").click()
+    page.get_by_role("button", name="Delete", exact=True).click()
     settled(page)
     head = short_walk().skeleton.index("Head")
     assert angle(page, 100, head, before[100]) > 19
@@ -383,7 +383,7 @@ def test_layers_are_merged_split_brought_to_another_clip_and_a_line_becomes_one(
     expect(page.get_by_role("status").filter(has_text="lies over walk_to_get")).to_be_visible()
 
     # What a line of the recipe changed, in a layer of its own in its place.
-    page.get_by_label("Which layer takes keys").first.select_option("the clip’s own curves")
+    page.get_by_label("Active layer").first.select_option("none: clip curves")
     joint(page, "LeftForearm")
     page.get_by_role("tab", name="Amount").click()
     page.get_by_role("button", name="Gain", exact=True).click()
@@ -429,7 +429,7 @@ def test_the_mooring_line_with_three_layers_is_flattened_delivered_and_compared(
 
     # The head's weight is a curve: nothing at 100, all of it at 300.
     page.get_by_role("button", name="head", exact=True).click()
-    page.get_by_role("button", name="Its weight").click()
+    page.get_by_role("button", name="Weight curve").click()
     settled(page)
     for frame, share in ((100, 0), (300, 1)):
         at(page, frame)
@@ -452,9 +452,11 @@ def test_the_mooring_line_with_three_layers_is_flattened_delivered_and_compared(
     frames = (0, 100, 200, 300, 450)
     shown = {f: turned(page, f) for f in frames}
     page.get_by_role("tab", name="Layers").click()
+    # To a value on every frame: to keys it would be within a quarter of a degree.
+    page.get_by_label("Flatten and merge to keys").click()
     page.get_by_role("button", name="Flatten all").click()
     settled(page)
-    assert all(x["muted"] for x in clip_now(page)["layers"])
+    assert clip_now(page)["layers"] == []
     page.keyboard.press("Alt+9")
     back = evaluate(read_bvh(delivered(page, tmp_path / "haul.bvh")).clip).rotation
     for f, was in shown.items():

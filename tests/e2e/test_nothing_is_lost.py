@@ -286,7 +286,7 @@ def test_a_key_that_is_pushed_stops_and_goes_past_where_asked(page: Page) -> Non
     frame.press("Enter")
     settled(page)
     assert page.get_by_text("revision 2").is_visible()
-    page.get_by_role("button", name="Pass", exact=True).click()
+    page.get_by_role("button", name="Past", exact=True).click()
     frame.fill("140")
     frame.press("Enter")
     saved(page)

@@ -59,7 +59,7 @@ def test_all_of_it_in_a_few_clicks_then_changed_line_by_line(page: Page) -> None
     expect(keys).not_to_have_text(before)
 
     # One is taken out; the rest is kept by name.
-    page.get_by_role("button", name=re.compile("^Take out line 9")).click()
+    page.get_by_role("button", name=re.compile("^Delete line 9")).click()
     revision(page, 4)
     expect(page.get_by_role("list", name="Lines of the recipe")).not_to_contain_text("Keep feet")
     page.get_by_label("Name of the recipe").fill("ferry day 2")
@@ -186,7 +186,7 @@ def test_where_one_paints_thinning_keeps_closer_and_the_fewest_keys_are_a_job(pa
     expect(page.get_by_role("button", name="Paint on the curves")).to_have_attribute(
         "aria-pressed", "false"
     )
-    page.get_by_label("Take out left arm").click()
+    page.get_by_label("Delete left arm").click()
     settled(page)
 
     # The longer search runs as a job; it is taken up again after a reload, and then applied.

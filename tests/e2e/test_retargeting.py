@@ -215,7 +215,7 @@ def test_a_rest_is_dragged_a_chain_set_and_parts_of_another_take_brought_over(pa
         )
         expect(row).to_contain_text("by hand")
         expect(page.get_by_label(f"{joint} has its turn from")).to_have_value(source)
-    page.get_by_role("button", name="Take out the chain onto SpineD to SpineF").click()
+    page.get_by_role("button", name="Delete the chain onto SpineD to SpineF").click()
     settled(page)
 
     # The left arm of another take in this one, previewed and kept.

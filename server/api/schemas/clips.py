@@ -48,7 +48,9 @@ class WriteIn(Schema):
     append: AppendIn | None = None
     edit: EditLineIn | None = None
     remove: str | None = None
-    recipe: int | None = Field(None, description="append all lines of a kept recipe; 0: all of it")
+    recipe: int | None = Field(
+        None, description="append all lines of a kept recipe; 0: all of it; -1: and feet planted"
+    )
     swap: int | None = Field(None, description="put another take beneath the recipe")
     goes_on: bool = Field(
         False, description="an appended line belongs to the step of the history that stands"
@@ -63,10 +65,11 @@ class SwapOut(Schema):
 
 
 class PrepareIn(Schema):
-    """A line whose work is begun ahead of its write, on a revision."""
+    """A line, or a recipe, whose work is begun ahead of its write, on a revision."""
 
     revision: int
-    line: AppendIn
+    line: AppendIn | None = None
+    recipe: int | None = Field(None, description="as in a write, in the place of a line")
     in_place_of: str | None = Field(None, description="the line that it would change")
 
 

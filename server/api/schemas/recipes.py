@@ -22,7 +22,7 @@ class RecipeIn(Schema):
 
 
 class RecipeOut(Schema):
-    id: int = Field(description="0 is the built-in recipe")
+    id: int = Field(description="0 and below: one that comes with the application")
     name: str
     lines: list[AppendIn]
     told: list[str]

@@ -7,6 +7,23 @@ from ninja import Field, Schema
 from api.schemas.shared import JobOut, PictureOut
 
 
+class NowOut(Schema):
+    """A take's clip as it stands."""
+
+    revision: int
+    frames: int
+    rate: list[int]
+    keys: int
+
+
+class SourceOut(Schema):
+    """What a take was retargeted from."""
+
+    take: int
+    name: str
+    behind: bool = Field(description="the source has changed since")
+
+
 class TakeOut(Schema):
     id: int
     name: str
@@ -22,6 +39,8 @@ class TakeOut(Schema):
     findings: dict[str, int] = Field(description="open findings by kind, as captured")
     left: dict[str, int] | None = Field(description="open findings of its clip, if it has one")
     work: float = Field(description="how much work the open findings stand for")
+    now: NowOut | None = Field(None, description="its clip, where work was done on it")
+    source: SourceOut | None = None
     picture: PictureOut
     clip: int | None = Field(description="the clip last worked on, if any")
     retargeted_onto: str | None = Field(

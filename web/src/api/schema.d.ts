@@ -594,7 +594,8 @@ export interface paths {
         put?: never;
         /**
          * Prepare
-         * @description Begin the work of a line ahead of its write, as a job: for what takes long.
+         * @description Begin the work of a line, or of a recipe, ahead of its write, as a job: for what takes
+         *     long.
          */
         post: operations["api_clips_prepare"];
         delete?: never;
@@ -2732,6 +2733,20 @@ export interface components {
              */
             frames: (number | null)[];
         };
+        /**
+         * NowOut
+         * @description A take's clip as it stands.
+         */
+        NowOut: {
+            /** Frames */
+            frames: number;
+            /** Keys */
+            keys: number;
+            /** Rate */
+            rate: number[];
+            /** Revision */
+            revision: number;
+        };
         /** OnRevision */
         OnRevision: {
             /** Revision */
@@ -3029,7 +3044,7 @@ export interface components {
         };
         /**
          * PrepareIn
-         * @description A line whose work is begun ahead of its write, on a revision.
+         * @description A line, or a recipe, whose work is begun ahead of its write, on a revision.
          */
         PrepareIn: {
             /**
@@ -3037,7 +3052,12 @@ export interface components {
              * @description the line that it would change
              */
             in_place_of?: string | null;
-            line: components["schemas"]["AppendIn"];
+            line?: components["schemas"]["AppendIn"] | null;
+            /**
+             * Recipe
+             * @description as in a write, in the place of a line
+             */
+            recipe?: number | null;
             /** Revision */
             revision: number;
         };
@@ -3210,7 +3230,7 @@ export interface components {
         RecipeOut: {
             /**
              * Id
-             * @description 0 is the built-in recipe
+             * @description 0 and below: one that comes with the application
              */
             id: number;
             /**
@@ -3437,6 +3457,21 @@ export interface components {
             take: number;
         };
         /**
+         * SourceOut
+         * @description What a take was retargeted from.
+         */
+        SourceOut: {
+            /**
+             * Behind
+             * @description the source has changed since
+             */
+            behind: boolean;
+            /** Name */
+            name: string;
+            /** Take */
+            take: number;
+        };
+        /**
          * StorageOut
          * @description What a clip's whole history holds in the database, equal channels counted once.
          */
@@ -3595,6 +3630,8 @@ export interface components {
             name: string;
             /** Notes */
             notes: string[];
+            /** @description its clip, where work was done on it */
+            now?: components["schemas"]["NowOut"] | null;
             picture: components["schemas"]["PictureOut"];
             /**
              * Rate
@@ -3608,6 +3645,7 @@ export interface components {
             retargeted_onto: string | null;
             /** Skeleton */
             skeleton: string;
+            source?: components["schemas"]["SourceOut"] | null;
             /** Warnings */
             warnings: string[];
             /**
@@ -3723,7 +3761,7 @@ export interface components {
             goes_on: boolean;
             /**
              * Recipe
-             * @description append all lines of a kept recipe; 0: all of it
+             * @description append all lines of a kept recipe; 0: all of it; -1: and feet planted
              */
             recipe?: number | null;
             /** Remove */

@@ -15,6 +15,21 @@ import { RetargetMany } from './RetargetMany'
 import { RunRecipe } from './RunRecipe'
 import { TakeCard } from './TakeCard'
 
+/** Takes in their order, those that were retargeted from a clip of one right after it. */
+function underTheirSources(takes: readonly Take[]): Take[] {
+  const listed = new Set(takes.map((t) => t.id))
+  const over = (t: Take) => (t.source && listed.has(t.source.take) ? t.source.take : null)
+  const seen = new Set<number>()
+  const withOwn = (take: Take): Take[] => {
+    if (seen.has(take.id)) return []
+    seen.add(take.id)
+    return [take, ...takes.filter((t) => over(t) === take.id).flatMap(withOwn)]
+  }
+  const first = takes.filter((t) => over(t) === null)
+  // Whatever is under itself in a ring comes last.
+  return [...first, ...takes].flatMap(withOwn)
+}
+
 type Job = Schemas['JobOut']
 type Take = Schemas['TakeOut']
 
@@ -435,7 +450,7 @@ export function Shelf() {
           )}
           {(batches.data?.length ?? 0) > 0 && <Batches batches={batches.data!} />}
           <ul className="grid grid-cols-[repeat(auto-fill,minmax(340px,1fr))] gap-4">
-            {takes.data?.toSorted(ORDERS[order].by).map((take) => (
+            {underTheirSources(takes.data?.toSorted(ORDERS[order].by) ?? []).map((take) => (
               <TakeCard
                 key={take.id}
                 take={take}

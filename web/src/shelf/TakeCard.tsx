@@ -25,6 +25,10 @@ export function findingsText(counts: Record<string, number>, most = 4): string {
   return said.join(', ') + (more ? ` and ${more} more` : '')
 }
 
+/** How long something is: "15.0 s · 900 frames at 60 / s". */
+const lengthText = ({ frames, rate }: { frames: number; rate: number[] }): string =>
+  `${seconds((frames - 1) / (rate[0]! / rate[1]!))} · ${grouped(frames)} frames at ${rateOf(rate)} / s`
+
 export function TakeCard({
   take,
   picked,
@@ -59,16 +63,28 @@ export function TakeCard({
         <h2 className="truncate font-semibold text-[14px]" title={take.file_name}>
           {take.name}
         </h2>
+        {take.source && (
+          <p className="text-ink-2">
+            ↳ from {take.source.name}
+            {take.source.behind && (
+              <span className="text-warn"> · the source has changed since</span>
+            )}
+          </p>
+        )}
         <p className="num text-ink-2">
-          {take.frames > 1
-            ? `${seconds((take.frames - 1) / (take.rate[0]! / take.rate[1]!))} · ${grouped(take.frames)} frames at ${rateOf(take.rate)} / s`
-            : 'a skeleton at rest, to retarget takes onto'}
+          {take.frames > 1 ? lengthText(take) : 'a skeleton at rest, to retarget takes onto'}
         </p>
         <p className="num text-ink-2">
           {take.retargeted_onto
             ? `retargeted onto ${take.retargeted_onto}`
             : `${take.skeleton} · ${counted(take.joints, 'joint')} · ${counted(take.keys, 'key')}`}
         </p>
+        {take.now && (
+          <p className="num">
+            now: {lengthText(take.now)} · {counted(take.now.keys, 'key')} · revision{' '}
+            {take.now.revision}
+          </p>
+        )}
         {take.warnings.map((w) => (
           <p key={w} className="flex gap-1.5 text-warn">
             <TriangleAlert size={14} className="mt-0.5 shrink-0" aria-hidden /> {w}

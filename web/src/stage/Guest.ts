@@ -29,7 +29,7 @@ export class Guest {
   readonly figure: Figure
   /** Of its own units, so many are one of this clip's. */
   private units: number
-  /** Its joint that stands where this figure's hips do; -1 where it stands by itself. */
+  /** Its joint that stands over or under this figure's hips; -1 where it stands by itself. */
   private hips: number
   private poses: Poses
   private offset: number
@@ -71,7 +71,10 @@ export class Guest {
     const own = Math.max(0, roles?.indexOf('hips') ?? 0)
     const hips = new Vector3().fromArray(theirs.position, 3 * this.hips)
     hips.multiply(group.scale).applyQuaternion(group.quaternion)
-    group.position.fromArray(world.position, 3 * own).sub(hips)
+    const way = new Vector3().fromArray(world.position, 3 * own).sub(hips)
+    // Level with each other over the floor that both stand on: hips are not of one height.
+    const up = new Vector3(0, 1, 0).applyQuaternion(this.space.quaternion.clone().invert())
+    group.position.copy(way.addScaledVector(up, -way.dot(up)))
   }
 
   leave(): void {

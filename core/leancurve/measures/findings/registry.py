@@ -26,7 +26,7 @@ from leancurve.measures.findings.base import Finding, Kind, Motion
 from leancurve.numbers.spans import shared
 from leancurve.progress import Progress, silent
 
-VERSION = 4
+VERSION = 5
 """Rises when any detector changes what it finds: what was kept before is measured anew."""
 
 KINDS: tuple[Kind, ...] = (

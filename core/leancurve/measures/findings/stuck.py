@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 import numpy as np
 
-from leancurve.curves.curve import KeyedCurve, Segment
+from leancurve.curves.curve import Handle, KeyedCurve, Segment
 from leancurve.document.base import sampled_on_frames
 from leancurve.document.clip import Clip
 from leancurve.document.track import TrackId
@@ -17,7 +17,9 @@ LEAST_DEG = 2.0
 """How far a turn must go on both sides of a key, and a move's share of it below."""
 LEAST_MM = 20.0
 FLAT = 0.05
-"""A slope is flat below this share of the slower of the two steps beside it."""
+FITTED_FLAT = 1e-4
+"""A slope is flat below this share of the slower of the two steps beside it; one of a free handle,
+which may follow a motion that truly rests there, only where it was set to nothing."""
 
 
 def stuck_keys(clip: Clip, channel: TrackId) -> Bools:
@@ -40,7 +42,8 @@ def _stuck(clip: Clip, channel: TrackId, curve: KeyedCurve) -> Bools:
     left, right = rate[:-1], rate[1:]
     on = (left * right > 0) & (np.minimum(np.abs(rise[:-1]), np.abs(rise[1:])) > least)
     slower = np.minimum(np.abs(left), np.abs(right))
-    flat = np.maximum(np.abs(curve.slope_in[1:-1]), np.abs(curve.slope_out[1:-1])) < FLAT * slower
+    share = np.where(curve.handle[1:-1] == Handle.FREE, FITTED_FLAT, FLAT)
+    flat = np.maximum(np.abs(curve.slope_in[1:-1]), np.abs(curve.slope_out[1:-1])) < share * slower
     curved = (curve.segment[:-2] == Segment.CURVE) & (curve.segment[1:-1] == Segment.CURVE)
     out[1:-1] = on & flat & curved
     return out

@@ -9,7 +9,6 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from leancurve.cleaning.thinning import Channel, find_landmarks, fit_channel
 from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve, keyed
 from leancurve.curves.insertion import insert_key
 from leancurve.document.clip import Clip
@@ -33,6 +32,7 @@ from leancurve.operations.base import (
     timed,
 )
 from leancurve.operations.lengths import WithLengths, length, of_own_unit
+from leancurve.operations.thin.tracks import thinned_tracks
 
 Three = tuple[float, float, float]
 
@@ -111,7 +111,7 @@ class EditProps(Operation[EditPropsParams]):
             elif edit.do == "key":
                 curves |= _keyed(clip, prop, edit, curves)
             elif edit.do == "thin":
-                curves |= _thinned(clip, prop, edit, curves)
+                curves |= thinned_tracks(clip, prop.tracks, edit.within_deg, edit.within_mm, curves)
         ordered = tuple(sorted(props.values()))
         report: dict[str, Any] = {"edits": len(params.edits), "props": len(ordered)}
         if unplaced:
@@ -225,22 +225,6 @@ def _keyed(
             values = np.where(np.abs(curve.time - frame) < 1e-9, value, curve.value)
             curve = curve.edited(value=values)
         out[track] = curve
-    return out
-
-
-def _thinned(
-    clip: Clip, prop: Prop, edit: PropEdit, made: Mapping[TrackId, Curve]
-) -> dict[TrackId, Curve]:
-    """Keys in the place of values on every frame, each channel within its tolerance."""
-    out: dict[TrackId, Curve] = {}
-    for track in prop.tracks:
-        curve = made.get(track, clip.curves[track])
-        if isinstance(curve, KeyedCurve) or clip.frames < 2:
-            continue
-        tolerance = edit.within_deg if track.turns else edit.within_mm / clip.millimetres
-        marks = find_landmarks(curve.values, tolerance, float(clip.rate), least=tolerance)
-        channel = Channel(curve.values, tolerance, marks)
-        out[track] = fit_channel(channel.at_rest if channel.still else channel)
     return out
 
 

@@ -74,6 +74,9 @@ class ThinParams(Params):
         "only those that do by thirty, for fewer keys",
         json_schema_extra={"when": {"landmarks": [True]}},
     )
+    props: bool = Field(
+        True, description="thin the motion of props too, where the whole clip is thinned"
+    )
     contacts: bool = Field(True, description="keys on limbs where a contact begins or ends")
     planted: float = number(
         0.5, "×", "share of the tolerance left to a leg while its foot is planted", gt=0, le=1

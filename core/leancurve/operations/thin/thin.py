@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any, ClassVar
 
 from leancurve.curves.curve import Curve, SampledCurve
@@ -23,6 +24,7 @@ from leancurve.operations.base import (
     silent,
 )
 from leancurve.operations.thin.params import ThinParams
+from leancurve.operations.thin.tracks import thinned_tracks
 from leancurve.operations.thin.window import Window
 from leancurve.progress import part_of
 
@@ -72,6 +74,11 @@ class Thin(Operation[ThinParams]):
         report: dict[str, float] = {}
         patch = continuous_patch(clip, Patch(curves=curves, report=report))
         after = sum(c.key_count for c in patch.curves.values())
+        if params.props and scope == Scope():
+            things = _things(clip, params)
+            report["prop_keys_before"] = sum(clip.curves[t].key_count for t in things)
+            report["prop_keys_after"] = sum(c.key_count for c in things.values())
+            patch = replace(patch, curves={**patch.curves, **things})
         report |= _report(before, after, bound, worst[True], worst[False] * clip.millimetres)
         if times:
             report["poses"] = times
@@ -83,8 +90,10 @@ class Thin(Operation[ThinParams]):
         return patch
 
     def upgraded(self, version: int, params: Mapping[str, Any]) -> dict[str, Any]:
-        """Version 1 kept to each channel and knew nothing of contacts; 2 gave keys other ids, and
-        3 made every extreme's key flat."""
+        """Version 1 kept to each channel and knew nothing of contacts; 2 gave keys other ids;
+        3 made every extreme's key flat and left props alone."""
+        if version < 4:
+            params = {"props": False, **params}
         first = {"layout": "channel", "measure": "channel", "contacts": False, "planted": 1.0}
         return {**(first if version < 2 else {}), **params}
 
@@ -101,6 +110,14 @@ class Thin(Operation[ThinParams]):
         return f"Thin within {params.get('tolerance_deg', 0.25):g}°" + layout.get(
             params.get("layout", "channel"), ""
         )
+
+
+def _things(clip: Clip, params: ThinParams) -> dict[TrackId, Curve]:
+    """Channels of props that have a value on every frame, thinned."""
+    out: dict[TrackId, Curve] = {}
+    for prop in clip.props:
+        out |= thinned_tracks(clip, prop.tracks, params.tolerance_deg, params.tolerance_mm)
+    return out
 
 
 @kept

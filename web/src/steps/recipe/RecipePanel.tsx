@@ -6,6 +6,7 @@ import { goToPlace } from '../../actions/account'
 import { extractLine } from '../../actions/layers'
 import { answer, client, type Schemas } from '../../api/client'
 import { channelTitle } from '../../evaluation/curves'
+import { useAhead } from '../../sync/ahead'
 import { useCatalogue } from '../../sync/catalogue'
 import { cancelPreview, startPreview } from '../../sync/previews'
 import { write } from '../../sync/write'
@@ -252,9 +253,11 @@ function Apply() {
   const recipes = useRecipes(workspace)
   const [chosen, setChosen] = useState(0)
   const recipe = recipes.data?.find((r) => r.id === chosen)
+  const run = useAhead<number>('recipe', (which) => void write({ recipe: which }, 'The recipe'))
   return (
     <section className="flex flex-col gap-1.5">
       <h3 className="font-semibold text-ink-2">Apply a recipe after these lines</h3>
+      {run.trouble && <Trouble>{run.trouble}</Trouble>}
       <div className="flex gap-1.5">
         <select
           aria-label="Recipe to apply"
@@ -271,12 +274,20 @@ function Apply() {
         <Button
           kind="primary"
           className="h-7"
-          disabled={saving || !recipe}
-          onClick={() => void write({ recipe: chosen })}
+          disabled={saving || run.running || !recipe}
+          onClick={() => void run.begin({ recipe: chosen }, chosen)}
         >
-          {saving ? 'Working …' : 'Apply recipe'}
+          {run.running ? `Running … ${Math.round(100 * run.progress)} %` : 'Apply recipe'}
         </Button>
       </div>
+      {run.running && (
+        <div className="flex items-center gap-2">
+          <progress className="min-w-0 flex-1" max={1} value={run.progress} aria-label="Recipe" />
+          <Button onClick={() => run.cancel('The recipe was stopped; nothing has changed.')}>
+            Cancel
+          </Button>
+        </div>
+      )}
       <ol className="list-decimal pl-6 text-[12px] text-ink-2">
         {recipe?.told.map((text, k) => (
           // biome-ignore lint/suspicious/noArrayIndexKey: lines may be alike, their order is theirs

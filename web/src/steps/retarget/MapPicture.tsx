@@ -158,7 +158,7 @@ export function MapPicture({
         viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
         className="w-full rounded-[3px] border border-rule bg-paper"
         role="img"
-        aria-label="The clip's figure and the other, with a line from joint to joint"
+        aria-label="The source figure and the target, with a line from joint to joint"
       >
         {drawn(
           (link) => !shown(link),
@@ -191,7 +191,7 @@ export function MapPicture({
         ))}
       </svg>
       <figcaption className="mt-1 flex items-center justify-between gap-1 text-[12px] text-ink-3">
-        <span>this clip</span>
+        <span>source</span>
         <span className="flex gap-1">
           {(Object.keys(VIEWS) as View[]).map((name) => (
             <Toggle
@@ -204,7 +204,7 @@ export function MapPicture({
             </Toggle>
           ))}
         </span>
-        <span>the other</span>
+        <span>target</span>
       </figcaption>
       <p className="text-[12px] text-ink-3">
         {chosen === null

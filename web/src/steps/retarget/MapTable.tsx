@@ -35,11 +35,13 @@ function LinkRow({ link, names }: { link: Link; names: string[] }) {
     wish({ joints: value === ' ' ? others : { ...others, [link.target]: value } })
   }
   return (
-    <li className={`flex h-7 items-center gap-1.5 px-2 ${chosen ? 'bg-sunk' : ''}`}>
+    <li
+      className={`grid grid-cols-[1fr_auto] items-center gap-x-1.5 px-2 py-1 ${chosen ? 'bg-sunk' : ''}`}
+    >
       <button
         type="button"
         aria-pressed={chosen}
-        className="w-[84px] shrink-0 truncate text-left"
+        className="min-w-0 truncate text-left"
         title={link.target}
         onClick={() => useRetargeting.setState({ joint: chosen ? null : link.target })}
       >
@@ -47,7 +49,7 @@ function LinkRow({ link, names }: { link: Link; names: string[] }) {
       </button>
       <select
         aria-label={`${link.target} has its turn from`}
-        className="h-6 min-w-0 flex-1 rounded-[3px] border border-rule-2 bg-paper px-1 text-ink"
+        className="order-last col-span-2 h-6 w-full rounded-[3px] border border-rule-2 bg-paper px-1 text-ink"
         title={many ? `between ${link.sources.join(', ')}` : from(link)}
         value={many ? '*' : link.target in joints || single ? single : ''}
         onChange={(e) => set(e.target.value)}
@@ -63,7 +65,7 @@ function LinkRow({ link, names }: { link: Link; names: string[] }) {
           </option>
         ))}
       </select>
-      <span className={`w-14 shrink-0 text-right ${INK[link.word] ?? 'text-ink-3'}`}>
+      <span className={`text-right ${INK[link.word] ?? 'text-ink-3'}`}>
         {link.how === 'hand' ? 'by hand' : link.word === 'shares a twist' ? 'shared' : link.word}
       </span>
     </li>
@@ -103,23 +105,23 @@ export function MapTable({ map }: { map: Schemas['MapOut'] }) {
         onTarget={press}
         onSource={(name) => setSource(source === name ? null : name)}
       />
-      {source && <p className="text-ink-2">{source} gives its turn to … press a joint there.</p>}
+      {source && <p className="text-ink-2">{source} is mapped to … press a joint of the target.</p>}
       {rows.length > 0 ? (
         <ul
           aria-label="Joints and where they have their turns from"
-          className="max-h-48 shrink-0 overflow-y-auto rounded-[3px] border border-rule bg-paper text-[12px]"
+          className="max-h-[max(12rem,34vh)] shrink-0 overflow-y-auto rounded-[3px] border border-rule bg-paper text-[12px]"
         >
           {rows.map((link) => (
             <LinkRow key={link.target} link={link} names={map.source.names} />
           ))}
         </ul>
       ) : (
-        <p className="text-ink-3">Every joint was recognised: there is nothing to look at here.</p>
+        <p className="text-ink-3">Every joint was recognised: there is nothing to check here.</p>
       )}
       <Chains map={map} />
       {map.unused.length > 0 && (
         <p className="text-[12px] text-ink-3" title={map.unused.join(', ')}>
-          {counted(map.unused.length, 'joint')} of this clip give nothing:{' '}
+          {counted(map.unused.length, 'joint')} of the source unmapped:{' '}
           {map.unused.slice(0, 3).join(', ')}
           {map.unused.length > 3 ? ' …' : ''}
         </p>

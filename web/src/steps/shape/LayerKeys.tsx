@@ -18,6 +18,8 @@ import { useBench } from '../../view/bench'
 import { useLayers } from '../../view/layerChoice'
 import { transport } from '../../view/transport'
 
+const RAMPS = { ramp_in: 'Ramp in', hold: 'Hold', ramp_out: 'Ramp out' } as const
+
 /** A turn as its size and its axis: how far it is from the pose below. */
 function axisText(vector: readonly number[]): string {
   const size = Math.hypot(...vector)
@@ -81,7 +83,7 @@ export function LayerKeys({ layer, clip }: { layer: Layer; clip: Clip }) {
         {(['ramp_in', 'hold', 'ramp_out'] as const).map((part) => (
           <NumberInput
             key={part}
-            label={{ ramp_in: 'Ramp in', hold: 'Hold', ramp_out: 'Ramp out' }[part] + ', frames'}
+            label={`${RAMPS[part]}, frames`}
             className="w-[58px]"
             digits={0}
             placeholder="–"
