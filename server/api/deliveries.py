@@ -3,7 +3,7 @@
 from fractions import Fraction
 from typing import Any
 
-from delivery.deliver import start
+from delivery.deliver import name_for, start
 from delivery.models import Delivery
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
@@ -30,6 +30,13 @@ def deliver(request: HttpRequest, clip_id: int, wanted: schemas.DeliverIn) -> An
         raise BadInput("rate: must be above 0")
     sample_times(load_clip(revision.state), Fraction(*wanted.rate), wanted.first, wanted.last)
     return start(clip.workspace, wanted.model_dump())
+
+
+@router.post("clips/{int:clip_id}/deliveries/name", response=schemas.NameOut)
+def name_of_delivery(request: HttpRequest, clip_id: int, wanted: schemas.NameIn) -> Any:
+    """What a delivery would be called; nothing is delivered."""
+    name, taken = name_for(clip_for(request, clip_id).workspace, wanted.model_dump())
+    return {"name": name, "taken": taken}
 
 
 @router.get("clips/{int:clip_id}/deliveries", response=list[schemas.DeliveryOut])

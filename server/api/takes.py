@@ -49,10 +49,10 @@ def takes_out(takes: Iterable[Take]) -> list[dict[str, Any]]:
     """Takes with what is found in them, and what is left in the clips made of them."""
     listed = list(takes)
     clips = Clip.objects.filter(pk__among=[t.last_clip for t in listed if t.last_clip])
-    heads = dict(clips.values_list("pk", "head__state_id"))
-    revisions = Revision.objects.filter(pk__among=clips.values_list("head_id", flat=True))
-    now_is = {r.clip_id: r for r in revisions.select_related("state__header")}
-    behind = {t.pk: _origin(t) for t in listed}
+    ids = list(clips.values_list("head_id", flat=True))
+    revisions = Revision.objects.filter(pk__among=ids).select_related("state__header")
+    now_is = {r.clip_id: r for r in revisions}
+    heads = {pk: head.state_id for pk, head in now_is.items()}
     states = {t.state_id for t in listed} | set(heads.values())
     seen = {i.pk: i for i in Inspection.objects.filter(state__among=states)}
     out = []
@@ -66,7 +66,7 @@ def takes_out(takes: Iterable[Take]) -> list[dict[str, Any]]:
                 "left": open_counts(now.findings) if now else None,
                 "work": newest.work if newest else 0.0,
                 "now": _now(now_is.get(take.last_clip)),
-                "source": behind[take.pk],
+                "source": _origin(take),
             }
         )
     return out

@@ -42,6 +42,14 @@ def _written(clip: Clip, payload: dict[str, Any], recipe: list[Any]) -> tuple[by
     return data, read_clip(data).clip, times
 
 
+def name_for(workspace: Workspace, payload: dict[str, Any]) -> tuple[str, bool]:
+    """The name that a delivery would have, and whether another one has it already."""
+    taken = _taken(workspace)
+    version = payload["version"] or _free_version(workspace, payload, taken)
+    name = _name({**payload, "version": version})
+    return name, name in taken
+
+
 def start(workspace: Workspace, payload: dict[str, Any]) -> Job:
     """Queue a delivery under a name that no other of the workspace has.
 

@@ -167,7 +167,7 @@ def _appended(base: Revision, line: Line, goes_on: bool, progress: Progress) -> 
 
 
 def lines_on(base: Revision, many: Many) -> tuple[list[Line], list[dict[str, Any]]]:
-    """A recipe's lines as they mean the same seconds on a revision's clip, and what does not fit."""
+    """A recipe's lines as they mean the same seconds on a revision, and what does not fit."""
     if many.rate is None:
         return many.lines, []
     clip = load_clip(base.state)

@@ -243,6 +243,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clips/{clip_id}/deliveries/name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Name Of Delivery
+         * @description What a delivery would be called; nothing is delivered.
+         */
+        post: operations["api_deliveries_name_of_delivery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clips/{clip_id}/drift": {
         parameters: {
             query?: never;
@@ -2734,6 +2754,42 @@ export interface components {
             frames: (number | null)[];
         };
         /**
+         * NameIn
+         * @description What a delivered file is called by.
+         */
+        NameIn: {
+            /** Action */
+            action: string;
+            /** Character */
+            character: string;
+            /**
+             * Format
+             * @default bvh
+             * @enum {string}
+             */
+            format: "bvh" | "json";
+            /**
+             * Pattern
+             * @default {character}_{action}_v{version:03}
+             */
+            pattern: string;
+            /**
+             * Version
+             * @description the next that is free when absent
+             */
+            version?: number | null;
+        };
+        /** NameOut */
+        NameOut: {
+            /** Name */
+            name: string;
+            /**
+             * Taken
+             * @description a delivery of that name is there already
+             */
+            taken: boolean;
+        };
+        /**
          * NowOut
          * @description A take's clip as it stands.
          */
@@ -4138,6 +4194,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    api_deliveries_name_of_delivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NameIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NameOut"];
                 };
             };
         };

@@ -1,9 +1,11 @@
 /** Ctrl+K: every command, found by typing. */
-import { useState } from 'react'
+import { useMemo, useState } from 'react'
 import { useSession } from '../session/session'
+import { useCatalogue } from '../sync/catalogue'
 import { Dialog, inputLook } from '../ui/controls'
 import { useOverlay } from '../view/overlay'
 import { boundKey, shownKey } from './keys'
+import { operationCommands } from './panelCommands'
 import { COMMANDS } from './table'
 
 export function CommandList() {
@@ -12,7 +14,13 @@ export function CommandList() {
   const [search, setSearch] = useState('')
   const [at, setAt] = useState(0)
   const wanted = search.trim().toLowerCase()
-  const found = COMMANDS.filter((c) => `${c.group} ${c.title}`.toLowerCase().includes(wanted))
+  const operations = useCatalogue((s) => s.operations)
+  const all = useMemo(() => [...COMMANDS, ...operationCommands(operations)], [operations])
+  // Words in any order: "layer new" finds New layer.
+  const found = all.filter((c) => {
+    const text = `${c.group} ${c.title}`.toLowerCase()
+    return wanted.split(/\s+/).every((word) => text.includes(word))
+  })
   const close = () => {
     useOverlay.setState({ shown: 'none' })
     setSearch('')

@@ -2,8 +2,8 @@
 export interface Command {
   id: string
   title: string
-  group: 'Time' | 'Stage' | 'Curve sheet' | 'Keys' | 'Steps' | 'Clip' | 'Help'
-  /** As `keyOf` writes it: modifiers, then the key. */
+  group: 'Time' | 'Stage' | 'Curve sheet' | 'Keys' | 'Steps' | 'Panels' | 'Clip' | 'Help'
+  /** As `keyOf` writes it: modifiers, then the key; empty where it has none of its own. */
   key: string
   run: () => void
 }

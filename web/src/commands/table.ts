@@ -25,6 +25,7 @@ import { transport } from '../view/transport'
 import { toggleMuted, togglePinned, useViewing } from '../view/viewing'
 import { type Command, focus } from './command'
 import { KEY_COMMANDS } from './keyCommands'
+import { PANEL_COMMANDS } from './panelCommands'
 
 /** The newest is what is taken back: a pose that is not keyed yet is newer than any revision. */
 const undoNow = () => {
@@ -429,6 +430,7 @@ export const COMMANDS: readonly Command[] = [
     run: () => useViewing.setState((s) => ({ trails: !s.trails })),
   },
   ...KEY_COMMANDS,
+  ...PANEL_COMMANDS,
   ...(
     [
       ['bring-in', 'Bring in'],

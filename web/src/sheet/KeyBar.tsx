@@ -3,9 +3,10 @@ import { Brush, Eraser, MousePointer2, Waves } from 'lucide-react'
 import { commitEdits, commitSlide, deleteSelected, editSelected, STILL } from '../actions/edits'
 import type { BrushKind } from '../evaluation/brush'
 import { HANDLES, type HandleName, SEGMENTS, type SegmentName } from '../evaluation/curves'
-import { ShownCurves, TakesKeys } from '../layers/TakesKeys'
+import { ActiveLayer, ShownCurves } from '../layers/ActiveLayer'
 import { Button, NumberInput, Select, Tip, Toggle } from '../ui/controls'
 import { useBench } from '../view/bench'
+import { FULL, useFullPane } from '../view/fullPane'
 import { common, countKeys, useSelection } from '../view/selection'
 import { shownChannels } from '../view/shown'
 import { transport } from '../view/transport'
@@ -41,7 +42,8 @@ export function ToolButtons() {
       {BRUSHES.map(([name, title, Icon, text]) => (
         <Tip key={name} text={text}>
           <Toggle on={kind === name} className="px-1.5" onClick={() => takeBrush(name)}>
-            <Icon size={12} /> <span className="max-[1120px]:sr-only">{title}</span>
+            <Icon size={12} className="max-[1120px]:block min-[1121px]:max-[1360px]:hidden" />
+            <span className="max-[1120px]:sr-only">{title}</span>
           </Toggle>
         </Tip>
       ))}
@@ -54,6 +56,7 @@ export function KeyBar({ timing = false }: { timing?: boolean }) {
   const brush = useBrush((s) => s.kind)
   const kind = timing ? null : brush
   const keys = useSelection((s) => s.keys)
+  const alone = useFullPane() === FULL.sheet
   return (
     <section
       aria-label={kind ? 'Brush' : 'Selected keys'}
@@ -69,7 +72,7 @@ export function KeyBar({ timing = false }: { timing?: boolean }) {
         <Hint />
       )}
       <span className="ml-auto flex gap-1.5">
-        <TakesKeys />
+        {alone && <ActiveLayer />}
         {!timing && <ShownCurves />}
       </span>
     </section>

@@ -168,6 +168,9 @@ function line(g: CanvasRenderingContext2D, x0: number, y0: number, x1: number, y
   g.stroke()
 }
 
+/** Pixels a frame down to which each sample is drawn; below, the extremes of a pixel's column. */
+const SAMPLES_DRAWN = 0.25
+
 function stroke(
   g: CanvasRenderingContext2D,
   whole: Box,
@@ -198,6 +201,12 @@ function stroke(
       g.lineTo(timeToX(view, box, at), valueToY(view, box, valueAt(curve, at)))
       if (t >= to) break
     }
+  } else if (perFrame > SAMPLES_DRAWN) {
+    // A line from sample to sample: steep ones are slanted, whatever pixel they pass.
+    const values = samples(curve, drawing.frames)
+    const last = Math.min(values.length - 1, Math.ceil(view.t1))
+    for (let i = Math.max(0, Math.floor(view.t0)); i <= last; i++)
+      g.lineTo(timeToX(view, box, i), valueToY(view, box, values[i]!))
   } else {
     const count = Math.ceil(box.width)
     const range = new Float64Array(2 * count)
@@ -216,9 +225,9 @@ function stroke(
       }
       // The nearer end first, so that the line does not run back on itself.
       const down = Math.abs(top - last) < Math.abs(bottom - last)
-      g.lineTo(x, down ? top : bottom)
+      g.lineTo(x - 0.5, down ? top : bottom)
       last = down ? bottom : top
-      g.lineTo(x, last)
+      g.lineTo(x + 0.5, last)
     }
   }
   g.stroke()

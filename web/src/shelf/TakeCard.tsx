@@ -81,8 +81,8 @@ export function TakeCard({
         </p>
         {take.now && (
           <p className="num">
-            now: {lengthText(take.now)} · {counted(take.now.keys, 'key')} · revision{' '}
-            {take.now.revision}
+            now: {lengthText(take.now) !== lengthText(take) && `${lengthText(take.now)} · `}
+            {counted(take.now.keys, 'key')} · revision {take.now.revision}
           </p>
         )}
         {take.warnings.map((w) => (

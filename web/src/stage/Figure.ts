@@ -38,17 +38,35 @@ const LIGHT = new Vector3(0.35, 0.85, 0.4).normalize()
 /** How much darker the side away from the light is. */
 const SHADE = 0.2
 
-/** Hatching in the picture's own pixels: fine lines, wherever the figure stands. */
-function hatched(material: MeshBasicMaterial): MeshBasicMaterial {
+/** Hatching in the picture's own pixels: fine lines of ink, wherever the figure stands. */
+function hatched(material: MeshBasicMaterial, ink: { value: Color }): MeshBasicMaterial {
   material.onBeforeCompile = (shader) => {
+    shader.uniforms.hatchInk = ink
     shader.vertexShader =
       `attribute float hatch;\nvarying float vHatch;\n${shader.vertexShader}`.replace(
         '#include <begin_vertex>',
         '#include <begin_vertex>\nvHatch = hatch;',
       )
-    shader.fragmentShader = `varying float vHatch;\n${shader.fragmentShader}`.replace(
+    shader.fragmentShader =
+      `varying float vHatch;\nuniform vec3 hatchInk;\n${shader.fragmentShader}`.replace(
+        '#include <color_fragment>',
+        '#include <color_fragment>\nif (vHatch > 0.5 && mod(gl_FragCoord.x + gl_FragCoord.y, 5.0) < 1.0) diffuseColor.rgb = mix(diffuseColor.rgb, hatchInk, 0.45);',
+      )
+  }
+  return material
+}
+
+/** An outline that is dashed where asked, in the picture's own pixels. */
+function dashed(material: MeshBasicMaterial): MeshBasicMaterial {
+  material.onBeforeCompile = (shader) => {
+    shader.vertexShader =
+      `attribute float dash;\nvarying float vDash;\n${shader.vertexShader}`.replace(
+        '#include <begin_vertex>',
+        '#include <begin_vertex>\nvDash = dash;',
+      )
+    shader.fragmentShader = `varying float vDash;\n${shader.fragmentShader}`.replace(
       '#include <color_fragment>',
-      '#include <color_fragment>\nif (vHatch > 0.5 && mod(gl_FragCoord.x + gl_FragCoord.y, 5.0) < 1.0) diffuseColor.rgb *= 0.6;',
+      '#include <color_fragment>\nif (vDash > 0.5 && mod(gl_FragCoord.x - gl_FragCoord.y, 9.0) < 4.0) discard;',
     )
   }
   return material
@@ -66,6 +84,7 @@ export class Figure {
   private dots: Points
   readonly bones
   private base: Float32Array
+  private hatchInk = { value: new Color() }
   private bare: boolean
 
   constructor(
@@ -86,10 +105,15 @@ export class Figure {
     this.base = new Float32Array(3 * count)
     const body = shape(count, this.solids)
     body.setAttribute('hatch', new BufferAttribute(this.solids.hatch, 1))
-    this.fill = new Mesh(body, hatched(new MeshBasicMaterial({ ...see, vertexColors: true })))
+    this.fill = new Mesh(
+      body,
+      hatched(new MeshBasicMaterial({ ...see, vertexColors: true }), this.hatchInk),
+    )
+    const edge = shape(count, this.solids)
+    edge.setAttribute('dash', new BufferAttribute(new Float32Array(count), 1))
     this.outline = new Mesh(
-      shape(count, this.solids),
-      new MeshBasicMaterial({ ...see, side: BackSide, vertexColors: true }),
+      edge,
+      dashed(new MeshBasicMaterial({ ...see, side: BackSide, vertexColors: true })),
     )
     const points = new BufferGeometry()
     points.setAttribute('position', changing(new Float32Array(6 * this.bones.length)))
@@ -246,6 +270,7 @@ export class Figure {
     const ink = new Color(token(this.opacity < 1 ? 'ghost' : 'ink'))
     const calm = new Color(token('calm'))
     const soft = paper.clone().lerp(calm, 0.62)
+    this.hatchInk.value.copy(ink)
     const edge = this.outline.geometry.getAttribute('color') as BufferAttribute
     const own = this.fill.geometry.getAttribute('color') as BufferAttribute
     for (const { joint, at, count } of this.solids.solids) {
@@ -263,6 +288,14 @@ export class Figure {
       ;(selected.has(j) ? calm : ink).toArray(dots.array, 3 * j)
     })
     dots.needsUpdate = true
+  }
+
+  /** Draw the outline of some joints dashed: as they stand they are not keyed. */
+  dash(joints: ReadonlySet<number>): void {
+    const dash = this.outline.geometry.getAttribute('dash') as BufferAttribute
+    for (const { joint, at, count } of this.solids.solids)
+      dash.array.fill(joints.has(joint) && this.opacity === 1 ? 1 : 0, at, at + count)
+    dash.needsUpdate = true
   }
 
   dispose(): void {

@@ -12,7 +12,6 @@ import {
   usePosing,
 } from '../actions/posing'
 import { jointsOf } from '../evaluation/owners'
-import { TakesKeys } from '../layers/TakesKeys'
 import { Button, NumberInput, Toggle } from '../ui/controls'
 import { counted } from '../ui/numbers'
 import { useBench } from '../view/bench'
@@ -93,7 +92,6 @@ export function PoseBar({ hand }: { hand: PosingHand | null }) {
       >
         Auto key
       </Toggle>
-      <TakesKeys className="ml-1.5" />
       <span className="num ml-1.5 text-ink" data-testid="posing-readout">
         {said || (joints ? '' : 'Pick a joint to pose it')}
       </span>

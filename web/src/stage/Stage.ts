@@ -57,6 +57,14 @@ const bodyOf = ({ reading, joints, end_sites }: Clip) => [
 ]
 
 /** The turn that brings a clip's up axis up. */
+/** Where beyond the edge of a view something is: a place at the edge, in pixels of the stage, and
+ * the direction in radians, clockwise from the right. */
+export interface Away {
+  x: number
+  y: number
+  angle: number
+}
+
 export class Stage {
   /** The two views; the second one is seen where the stage is split. */
   readonly eyes: [Eye, Eye]
@@ -101,6 +109,9 @@ export class Stage {
   private before: Poses | null = null
   private frame = 0
   private selected: ReadonlySet<number> = new Set()
+  private unkeyed: ReadonlySet<number> = NOBODY
+  /** Told with each picture: where beyond the view's edge the figure is; null where it is seen. */
+  onAway: (away: Away | null) => void = () => {}
   private asked = false
   private root = new Vector3()
   /** Pictures drawn so far, for tests and measurements. */
@@ -205,6 +216,7 @@ export class Stage {
     this.canvas.dataset.bones = lengthOf(clip).toFixed(1)
     this.ghost = new Figure(clip, this.look, BEFORE)
     this.figure = new Figure(clip, this.look)
+    this.figure.dash(this.unkeyed)
     this.ghost.line = this.figure.line = line
     this.marks?.dispose()
     this.marks = new Marks(clip.joints.length)
@@ -296,6 +308,13 @@ export class Stage {
   setFindings(foundAt: (frame: number) => readonly number[]): void {
     this.foundAt = foundAt
     this.pose()
+  }
+
+  /** Joints that stand otherwise than they are keyed. */
+  setUnkeyed(joints: ReadonlySet<number>): void {
+    this.unkeyed = joints
+    this.figure?.dash(joints)
+    this.draw()
   }
 
   /** Show where plants hold, or not. */
@@ -537,6 +556,36 @@ export class Stage {
       const places = this.places.told(eye)
       if (eye.element.dataset.places !== places) eye.element.dataset.places = places
     })
+    this.onAway(this.away())
+  }
+
+  /** The way to the figure where no joint of it is in the view that was used last. */
+  private away(): Away | null {
+    if (!this.clip || !this.figure || this.plain) return null
+    const { camera } = this.eye
+    const at = new Vector3()
+    const seen = this.clip.joints.some((_, j) => {
+      at.copy(this.joint(j)).project(camera)
+      return Math.abs(at.x) <= 1 && Math.abs(at.y) <= 1 && at.z < 1
+    })
+    if (seen) return null
+    const local = this.joint(
+      Math.max(
+        0,
+        this.clip.joints.findIndex((j) => j.parent < 0),
+      ),
+    )
+    local.applyMatrix4(camera.matrixWorldInverse)
+    const [w, h] = this.eye.size
+    const way = Math.hypot(local.x, local.y) || 1
+    const [dx, dy] = [local.x / way, -local.y / way]
+    // From the middle to the edge, a little inside of it.
+    const reach = Math.min(
+      (w / 2 - 46) / Math.max(Math.abs(dx), 1e-6),
+      (h / 2 - 26) / Math.max(Math.abs(dy), 1e-6),
+    )
+    const from = this.eye === this.eyes[1] ? w : 0
+    return { x: from + w / 2 + dx * reach, y: h / 2 + dy * reach, angle: Math.atan2(dy, dx) }
   }
 
   private face(eye: Eye): void {

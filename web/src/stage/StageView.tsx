@@ -1,4 +1,5 @@
 /** The stage as a pane: canvas, what is shown, view buttons. */
+import { ArrowRight } from 'lucide-react'
 import { type MouseEvent, type PointerEvent, useEffect, useRef, useState } from 'react'
 import { selectJoints } from '../actions/choose'
 import { frameBefore, usePins } from '../actions/pins'
@@ -18,7 +19,7 @@ import {
 import { channelsOfProp, jointsOf, layerOf, ofFigure } from '../evaluation/owners'
 import { localAt, type Overrides, propAt } from '../evaluation/poses'
 import { channelAxis, type JointPose, jointPose, propPose } from '../evaluation/rotations'
-import { TakingKeys } from '../layers/TakesKeys'
+import { ActiveLayer } from '../layers/ActiveLayer'
 import { withPlants } from '../sync/plan'
 import { useRetargeting } from '../sync/retargeting'
 import { counted } from '../ui/numbers'
@@ -153,6 +154,16 @@ export function StageView() {
     const placeHand = new PlaceHand(stage)
     placeHandRef.current = placeHand
     handRef.current = own
+    // With every picture, and so without React.
+    stage.onAway = (away) => {
+      const button = lost.current
+      if (!button) return
+      if (button.hidden !== !away) button.hidden = !away
+      if (!away) return
+      button.style.transform = `translate(${Math.round(away.x)}px, ${Math.round(away.y)}px) translate(-50%, -50%)`
+      const arrow = button.querySelector('svg')
+      if (arrow) arrow.style.transform = `rotate(${away.angle.toFixed(3)}rad)`
+    }
     const stops = [draft.subscribe(() => stage.refresh()), onLive(() => stage.refresh())]
     return () => {
       stop()
@@ -266,6 +277,13 @@ export function StageView() {
   }, [joints])
 
   useEffect(() => {
+    const keys = reviewing ? [] : [...(unkeyed?.values.keys() ?? [])]
+    const by = reviewing ? [] : [...(unkeyed?.by.keys() ?? [])]
+    const posed = [...keys.filter(ofFigure).map((key) => splitKey(key).joint), ...by]
+    stageRef.current?.setUnkeyed(new Set(posed))
+  }, [unkeyed, reviewing])
+
+  useEffect(() => {
     if (!clip || !findings) return
     const index = new Map(clip.joints.map((j, k) => [j.name, k]))
     const open = findings.filter((f) => !f.accepted && f.kind !== 'idle')
@@ -333,11 +351,11 @@ export function StageView() {
   }
   const stageBox = useRef<HTMLDivElement>(null)
   const name = useRef<HTMLDivElement>(null)
-  const open = unkeyed !== null && !reviewing
+  const lost = useRef<HTMLButtonElement>(null)
   return (
     <section
       aria-label="Stage"
-      className={`flex flex-col overflow-hidden bg-gradient-to-b from-raised to-paper ${reviewing ? 'fixed inset-0 z-40' : 'relative min-h-0 min-w-0 flex-1'} ${open ? 'outline outline-2 outline-signal -outline-offset-2' : ''}`}
+      className={`flex flex-col overflow-hidden bg-gradient-to-b from-raised to-paper ${reviewing ? 'fixed inset-0 z-40' : 'relative min-h-0 min-w-0 flex-1'}`}
     >
       {!reviewing && (
         <StageBar>
@@ -365,7 +383,19 @@ export function StageView() {
           data-testid="under-pointer"
           className="pointer-events-none absolute top-0 left-0 rounded-[3px] bg-ink px-1.5 py-0.5 text-[12px] text-raised"
         />
-        {!reviewing && <TakingKeys className="pointer-events-none absolute top-2 left-3" />}
+        <button
+          ref={lost}
+          type="button"
+          hidden
+          data-testid="bring-back"
+          aria-label="Bring the figure back into view"
+          className="absolute top-0 left-0 flex h-7 items-center gap-1.5 rounded-[3px] border border-ink bg-raised px-2 font-semibold"
+          onClick={() => stageRef.current?.fit()}
+        >
+          Figure
+          <ArrowRight size={14} aria-hidden />
+        </button>
+        {!reviewing && <ActiveLayer className="absolute top-2 left-3" />}
         {trouble && (
           <p className="absolute inset-0 grid place-items-center p-6 text-center text-ink-2">
             This browser offers no WebGL, so the stage cannot be drawn. Curves, steps and delivery

@@ -13,7 +13,7 @@ export function Panel({
   actions?: ReactNode
 }) {
   return (
-    <div className="flex min-h-0 flex-1 flex-col">
+    <div data-panel className="flex min-h-0 flex-1 flex-col">
       <div className="flex min-h-0 flex-1 flex-col gap-3 overflow-y-auto px-4 pt-3 pb-4">
         <div>
           <h2 className="font-semibold text-[16px]">{title}</h2>

@@ -49,13 +49,33 @@ export function Tip({ text, children }: { text: string; children: ReactNode }) {
 export function Slider({
   label,
   shown,
+  typed,
   ...rest
-}: S.SliderProps & { label: string; shown: string }) {
+}: S.SliderProps & {
+  label: string
+  shown: string
+  /** A percentage that may be typed as well. */
+  typed?: (share: number) => void
+}) {
+  const percent = Number.parseFloat(shown)
   return (
     <div className="flex flex-col gap-2">
-      <div className="flex justify-between text-ink-2">
+      <div className="flex items-center justify-between text-ink-2">
         <span>{label}</span>
-        <span className="num text-ink">{shown}</span>
+        {typed ? (
+          <span className="num flex items-center gap-1 text-ink">
+            <NumberInput
+              label={`${label}, percent`}
+              className="w-12"
+              digits={0}
+              value={percent}
+              onCommit={(v) => typed(Math.min(Math.max(v, 0), 100) / 100)}
+            />
+            %
+          </span>
+        ) : (
+          <span className="num text-ink">{shown}</span>
+        )}
       </div>
       <S.Root className="relative flex h-4 touch-none select-none items-center" {...rest}>
         <S.Track className="relative h-1 grow rounded-full bg-sunk">

@@ -1,5 +1,5 @@
 /** Deliver: rate, range and name; the written file read back and compared; download. */
-import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Download } from 'lucide-react'
 import { useEffect, useState } from 'react'
 import { mendedCount } from '../../actions/account'
@@ -92,6 +92,17 @@ export function DeliverPanel() {
     void queries.invalidateQueries({ queryKey: ['deliveries'] })
   }, [state, job, queries, running.data])
 
+  const typed = { format, pattern, character, action, version }
+  const named = useQuery({
+    queryKey: ['delivery name', path.clip_id, typed, deliveries.data?.length],
+    enabled: pattern.trim() !== '',
+    placeholderData: keepPreviousData,
+    retry: false,
+    queryFn: () =>
+      answer(
+        client.POST('/api/clips/{clip_id}/deliveries/name', { params: { path }, body: typed }),
+      ),
+  })
   if (!clip) return null
   const deliver = async () => {
     setTrouble(null)
@@ -200,6 +211,16 @@ export function DeliverPanel() {
           onChange={(e) => setPattern(e.target.value)}
         />
       </Field>
+      <p role="status" className="num break-all" data-testid="file-name">
+        {named.error ? (
+          <span className="text-bad">{named.error.message}</span>
+        ) : (
+          <>
+            {named.data?.name ?? '…'}
+            {named.data?.taken && <span className="text-bad"> is delivered already</span>}
+          </>
+        )}
+      </p>
       {format === 'bvh' && clip.props.length > 0 && (
         <Check on={props} onChange={setProps}>
           Props as joints of their own roots

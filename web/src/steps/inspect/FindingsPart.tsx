@@ -51,7 +51,7 @@ function Item({ finding, tab }: { finding: Finding; tab: boolean }) {
   return (
     <li
       ref={row}
-      className={`group flex h-6 items-stretch hover:bg-sunk ${here ? 'bg-sunk shadow-[inset_2px_0_0_var(--signal)]' : ''}`}
+      className={`group relative flex h-6 items-stretch pr-1.5 hover:bg-sunk ${here ? 'bg-sunk shadow-[inset_2px_0_0_var(--signal)]' : ''}`}
     >
       <button
         type="button"
@@ -80,11 +80,11 @@ function Item({ finding, tab }: { finding: Finding; tab: boolean }) {
           {channel && ` ${channelTitle(channel)}`}
         </span>
         <span className="num text-ink-2">{sizeOf(finding)}</span>
-        <span className="num w-[74px] text-right text-ink-3">
+        <span className="num min-w-[52px] text-right text-ink-3">
           {first === last ? first : `${first}–${last}`}
         </span>
       </button>
-      <span className="flex w-12 shrink-0">
+      <span className="absolute inset-y-0 right-0 flex w-12 bg-sunk opacity-0 focus-within:opacity-100 group-hover:opacity-100 group-focus-within:opacity-100">
         <Tip text={accepted ? 'Count it again' : 'It is meant: accept it'}>
           <Button
             kind="quiet"

@@ -65,6 +65,7 @@ function Share({
       step={0.05}
       defaultValue={[value]}
       onValueCommit={([v]) => onSet(v!)}
+      typed={onSet}
     />
   )
 }
@@ -101,7 +102,6 @@ export function PlantEditor({ plant }: { plant: Plant }) {
         <b className="flex-1 truncate">{plant.part}</b>
         <span className="text-ink-3">{heldWith(plant)}</span>
       </p>
-      {data && <FootPath path={data} plant={plant} clip={clip} />}
       <Line name="Holds from">
         <NumberInput
           label="First frame it holds"
@@ -117,11 +117,13 @@ export function PlantEditor({ plant }: { plant: Plant }) {
       </Line>
       <Line name="Eases over">
         <NumberInput
+          className="w-12"
           label="Frames over which it comes"
           value={plant.ease_in}
           onCommit={(v) => change({ ease_in: Math.max(0, Math.round(v)) })}
         />
         <NumberInput
+          className="w-12"
           label="Frames over which it goes"
           value={plant.ease_out}
           onCommit={(v) => change({ ease_out: Math.max(0, Math.round(v)) })}
@@ -207,6 +209,7 @@ export function PlantEditor({ plant }: { plant: Plant }) {
         <span className="flex-1" />
         <Button onClick={() => stageRef.current?.lookAtPlant(plant)}>Look there</Button>
       </div>
+      {data && <FootPath path={data} plant={plant} clip={clip} />}
     </fieldset>
   )
 }

@@ -17,6 +17,7 @@ function Share({ label, name }: { label: string; name: 'feet' | 'hands' | 'clavi
       step={0.05}
       value={[value]}
       onValueChange={([v]) => wish({ [name]: v! })}
+      typed={(v) => wish({ [name]: v })}
     />
   )
 }

@@ -11,7 +11,6 @@ import {
   valueNow,
 } from '../../actions/posing'
 import { channelKey, channelTitle } from '../../evaluation/curves'
-import { TakesKeys } from '../../layers/TakesKeys'
 import { lengthUnit } from '../../sheet/names'
 import { AXES } from '../../stage/Gizmo'
 import { PoseChoices } from '../../stage/PoseBar'
@@ -131,7 +130,6 @@ export function PosePart() {
   const groups = Object.keys({ ...body?.groups, ...body?.own_groups })
   return (
     <section aria-label="Pose by hand" className="flex flex-col gap-2.5 border-rule border-b pb-3">
-      <TakesKeys className="justify-between" />
       <Check on={auto} onChange={setAuto}>
         Auto key: set keys as a change is let go of
       </Check>

@@ -101,6 +101,10 @@ function Take({ stored }: { stored: Stored }) {
           take(part!, false)
         }}
         onValueCommit={([part]) => take(part!, true)}
+        typed={(part) => {
+          setShare(part)
+          take(part, true)
+        }}
       />
       <div className="flex items-center justify-between gap-2">
         <Check on={mirrored} onChange={setMirrored}>

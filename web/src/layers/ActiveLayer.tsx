@@ -1,29 +1,9 @@
-/** The active layer, which takes keys: told wherever keys are made, and chosen there. */
+/** The active layer, which takes keys: told and chosen on the stage, or where the sheet is alone. */
 
 import { chooseLayer, showCurvesOf, whyNoKeys } from '../actions/layers'
 import { Select } from '../ui/controls'
 import { useBench } from '../view/bench'
 import { SHOWN, type Shown, useLayers } from '../view/layerChoice'
-
-/** The active layer, where there is one: beside what is posed. */
-export function TakingKeys({ className }: { className: string }) {
-  const layers = useBench((s) => s.clip?.layers)
-  const chosen = useLayers((s) => s.chosen)
-  const layer = layers?.find((x) => x.id === chosen)
-  if (!layer) return null
-  const why = whyNoKeys(layer)
-  return (
-    <p
-      className={`rounded-[3px] border border-rule-2 bg-raised px-1.5 py-0.5 ${why ? 'text-bad' : 'text-ink-2'} ${className}`}
-    >
-      {why || (
-        <>
-          active layer: <b className="text-ink">{layer.name}</b>
-        </>
-      )}
-    </p>
-  )
-}
 
 /** What of the active layer the curve sheet shows. */
 export function ShownCurves() {
@@ -43,24 +23,29 @@ export function ShownCurves() {
 }
 
 /** Nothing where the clip has no layers. */
-export function TakesKeys({ className = '' }: { className?: string }) {
+export function ActiveLayer({ className = '' }: { className?: string }) {
   const layers = useBench((s) => s.clip?.layers)
   const chosen = useLayers((s) => s.chosen)
+  useLayers((s) => s.solo)
   if (!layers?.length) return null
-  const known = layers.some((x) => x.id === chosen)
+  const layer = layers.find((x) => x.id === chosen)
+  const why = layer && whyNoKeys(layer)
   return (
-    <span className={`flex items-center gap-1.5 whitespace-nowrap text-ink-2 ${className}`}>
+    <span
+      className={`flex flex-wrap items-center gap-1.5 rounded-[3px] border border-rule-2 bg-raised px-1.5 py-0.5 text-ink-2 ${className}`}
+    >
       active layer
       <Select
         label="Active layer"
-        value={known ? String(chosen) : ''}
+        value={layer ? String(chosen) : ''}
         options={{
           ...Object.fromEntries([...layers].reverse().map((x) => [String(x.id), x.name])),
           '': 'none: clip curves',
         }}
         onChange={(id) => chooseLayer(id === '' ? null : Number(id))}
-        className={`max-w-44 ${known ? 'font-semibold' : ''}`}
+        className={`max-w-44 ${layer ? 'font-semibold' : ''}`}
       />
+      {why && <span className="text-bad">{why}</span>}
     </span>
   )
 }
