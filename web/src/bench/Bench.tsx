@@ -169,7 +169,7 @@ export function Bench() {
   const [panelWidth, panelEdge] = useSplit({
     name: 'panel',
     label: 'Width of the panel',
-    initial: wide < NARROW ? 260 : wide > 1900 ? 340 : 300,
+    initial: wide < NARROW ? 276 : wide > 1900 ? 340 : 300,
     least: 240,
     most: Math.max(Math.round(0.4 * wide), 300),
     axis: 'x',
@@ -213,7 +213,7 @@ export function Bench() {
         <main className="flex min-w-0 flex-1 flex-col">
           <BenchMenu groups={['Stage', 'Time']}>
             <div
-              className={`relative min-h-[calc(22vh+2.5rem)] flex-1 ${full === FULL.sheet ? 'hidden' : 'flex'}`}
+              className={`relative min-h-[max(14rem,calc(22vh+2.5rem))] flex-1 ${full === FULL.sheet ? 'hidden' : 'flex'}`}
             >
               <StageView />
               {!poses && (

@@ -22,6 +22,14 @@ export const PANEL_ACTIONS: readonly PanelAction[] = [
   { step: 'inspect', tab: 'Findings', button: 'Findings', title: 'List the findings' },
   { step: 'inspect', tab: 'Contacts', button: 'Contacts', title: 'List the contacts' },
   { step: 'inspect', tab: 'Body', button: 'Body', title: 'What each joint is' },
+  { step: 'inspect', tab: 'Contacts', button: 'Add from now', title: 'Add a contact from now on' },
+  { step: 'inspect', tab: 'Body', button: 'Keep group', title: 'Keep a group of joints' },
+  {
+    step: 'inspect',
+    tab: 'Body',
+    button: 'Keep as a profile',
+    title: 'Keep the body as a profile',
+  },
   { step: 'unflip', button: 'Begin in the solution of now' },
   { step: 'unflip', button: 'Apply unflip' },
   { step: 'thin', button: 'Apply thinning' },
@@ -73,6 +81,9 @@ export const PANEL_ACTIONS: readonly PanelAction[] = [
   { step: 'recipe', button: 'Apply recipe', title: 'Apply a recipe' },
 ]
 
+/** Pictures that a button may take to be there and ready. */
+const PATIENCE = 40
+
 /** Until what was just opened is drawn. */
 const drawn = () =>
   new Promise<void>((go) => requestAnimationFrame(() => requestAnimationFrame(() => go())))
@@ -98,7 +109,12 @@ async function press({ step, tab, button, title, field }: PanelAction): Promise<
     if (button === tab) return
   }
   if (field) return focus(button)
-  const found = buttonIn(button)
+  let found = buttonIn(button)
+  // What it works on may still be on its way.
+  for (let k = 0; k < PATIENCE && (!found || found.disabled); k++) {
+    await drawn()
+    found = buttonIn(button)
+  }
   if (!found || found.disabled) {
     notify(`${title ?? button}: not possible as things stand here.`)
     found?.scrollIntoView({ block: 'nearest' })

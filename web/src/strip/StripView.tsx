@@ -59,7 +59,7 @@ function FrameField() {
   return (
     <>
       <label className="flex items-center gap-1.5 text-ink-2">
-        frame
+        <span className="max-[1000px]:sr-only">frame</span>
         <input
           ref={input}
           data-testid="frame"
@@ -225,8 +225,9 @@ export function StripView() {
             {unfolded ? <ChevronsUp size={13} /> : <ChevronsDown size={13} />}
           </Toggle>
         </Tip>
-        <span className="flex items-center gap-1 text-ink-2">
-          range <RangeField end={0} label="First frame of the range" /> –
+        <span className="flex items-center gap-1 text-ink-2 max-[900px]:hidden">
+          <span className="max-[1120px]:sr-only">range </span>
+          <RangeField end={0} label="First frame of the range" /> –
           <RangeField end={1} label="Last frame of the range" />
         </span>
         <Popover name="Speed" trigger={<Button className="num w-12">{t.speed}×</Button>}>

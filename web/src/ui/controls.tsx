@@ -349,7 +349,7 @@ export function Tabs({
           <Tab.Trigger
             key={name}
             value={name}
-            className="-mb-px h-7 border-transparent border-b-2 px-1 text-ink-2 hover:text-ink data-[state=active]:border-signal data-[state=active]:font-semibold data-[state=active]:text-ink"
+            className="-mb-px h-7 border-transparent border-b-2 px-1 text-ink-2 hover:text-ink max-[1100px]:px-0.5 max-[1100px]:text-[12px] data-[state=active]:border-signal data-[state=active]:font-semibold data-[state=active]:text-ink"
           >
             {title}
           </Tab.Trigger>

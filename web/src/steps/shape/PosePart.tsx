@@ -139,7 +139,7 @@ export function PosePart() {
         <>
           {layer ? <LayerKeys {...{ layer, clip: clip! }} /> : <Values joint={joints[0]!} />}
           {mode === 'pull' && <EndPlace joint={joints[0]!} />}
-          <div className="flex items-center gap-1 [&_button]:px-1.5">
+          <div className="flex flex-wrap items-center gap-1 [&_button]:px-1.5">
             <PoseChoices />
           </div>
           <div
