@@ -25,7 +25,7 @@ from leancurve.measures.layers import layer_changes
 from leancurve.operations import OPERATIONS, apply_patch
 from leancurve.operations.describe import described
 from leancurve.operations.plant.figures import plant_figures
-from leancurve.recipe import ALL_OF_IT, KeptRecipe, checked_line, entry_of, read_recipe, run_recipe
+from leancurve.recipe import ALL_OF_IT, FEET_PLANTED, KeptRecipe, checked_line, entry_of, read_recipe, run_recipe
 from leancurve.retarget.matching import match
 from leancurve.retarget.profile import Profile, read_profile, told, write_profile
 from leancurve.retarget.rest import RestFigure
@@ -100,10 +100,13 @@ def _chosen(args: argparse.Namespace) -> KeptRecipe:
     return KeptRecipe(lines, recipe.rate)
 
 
+BUILT_IN = {"all": ALL_OF_IT, "planted": FEET_PLANTED}
+
+
 def _recipe(path: str) -> KeptRecipe:
-    if path == "all":
+    if path in BUILT_IN:
         return KeptRecipe(
-            [checked_line(x["operation"], x.get("params", {}), {}) for x in ALL_OF_IT]
+            [checked_line(x["operation"], x.get("params", {}), {}) for x in BUILT_IN[path]]
         )
     return read_recipe(_bytes(path), path)
 
@@ -257,10 +260,10 @@ def layers(args: argparse.Namespace) -> dict[str, Any]:
 
 
 def flatten(args: argparse.Namespace) -> dict[str, Any]:
-    """What layers make written into the clip's own curves; the layers stay, switched off."""
+    """Write what the layers make into the clip's own curves."""
     began = time.perf_counter()
     clip = _read(args.file).clip
-    params: dict[str, Any] = {"layers": args.layers or []}
+    params: dict[str, Any] = {"layers": args.layers or [], "keyed": False}
     if args.keyed is not None:
         params |= {"keyed": True, "tolerance_deg": args.keyed}
     patch = OPERATIONS["flatten"].run(clip, params)
@@ -324,7 +327,7 @@ def _parser() -> argparse.ArgumentParser:
 
     command("inspect", inspect, "file")
     runner = command("run", run, "file", "out")
-    runner.add_argument("--recipe", metavar="FILE", help="run a recipe first; 'all' is built in")
+    runner.add_argument("--recipe", metavar="FILE", help="run a recipe first; 'all' and 'planted' are built in")
     runner.add_argument("--unflip", action="store_true", help="make rotation curves continuous")
     runner.add_argument("--calm", action="store_true", help="fill gaps, take spikes and noise out")
     runner.add_argument("--plant", action="store_true", help="hold feet where they stand")
@@ -336,7 +339,7 @@ def _parser() -> argparse.ArgumentParser:
     )
     runner.add_argument("--poses", type=int, metavar="N", help="about N key poses instead")
     many = command("batch", batch)
-    many.add_argument("--recipe", metavar="FILE", required=True, help="a recipe, or 'all'")
+    many.add_argument("--recipe", metavar="FILE", required=True, help="a recipe, 'all' or 'planted'")
     many.add_argument("--out", metavar="DIR", required=True, help="where results are written")
     many.add_argument("--format", choices=("bvh", "json"), help="as the file came when absent")
     many.add_argument("--jobs", type=int, metavar="N", help="how many at once; one a processor")
