@@ -124,6 +124,7 @@ def panning(page: Page, table: Table) -> None:
           const canvas = document.querySelector('[data-testid=sheet]')
           const box = canvas.getBoundingClientRect()
           const at = (type, x, y) => canvas.dispatchEvent(new PointerEvent(type, {
+            buttons: 1,
             bubbles: true, clientX: box.x + x, clientY: box.y + y, pointerId: 1, button: 1 }))
           canvas.setPointerCapture = () => {}
           at('pointerdown', 300, 120)
@@ -162,6 +163,7 @@ def dragging(page: Page, table: Table) -> None:
           const x = left + ((field('Frame of the selected keys') - t0) / (t1 - t0)) * w
           const y = top + (1 - (field('Value of the selected keys') - v0) / (v1 - v0)) * h
           const at = (type, x, y) => canvas.dispatchEvent(new PointerEvent(type, {
+            buttons: 1,
             bubbles: true, clientX: box.x + x, clientY: box.y + y, pointerId: 1, button: 0 }))
           canvas.setPointerCapture = () => {}
           at('pointerdown', x, y)
@@ -200,6 +202,7 @@ def hips_dragged(page: Page, table: Table) -> None:
           const [x, y] = pane.dataset.gizmo.match(/y:([\\d.]+),([\\d.]+)/).slice(1).map(Number)
           pane.setPointerCapture = () => {}
           const at = (type, x, y) => pane.dispatchEvent(new PointerEvent(type, {
+            buttons: 1,
             bubbles: true, clientX: box.x + x, clientY: box.y + y, pointerId: 1, button: 0 }))
           at('pointerdown', x, y)
           let frames = 0
@@ -238,6 +241,7 @@ def weight_dragged(page: Page, table: Table) -> None:
           root.hasPointerCapture = () => true
           root.releasePointerCapture = () => {}
           const at = (type, x) => root.dispatchEvent(new PointerEvent(type, {
+            buttons: 1,
             bubbles: true, clientX: x, clientY: box.y + 4, pointerId: 1, button: 0 }))
           const middle = box.x + box.width / 2
           at('pointerdown', middle)

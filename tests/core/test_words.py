@@ -12,6 +12,7 @@ from leancurve.cli import main
 from leancurve.demo.characters import heron_file
 from leancurve.demo.defects import Capture
 from leancurve.formats.bvh import write_bvh
+from leancurve.formats.clipjson import SCHEMA_VERSION
 from leancurve.time.resample import resampled
 
 from tests.conftest import PROJECT
@@ -67,6 +68,12 @@ def test_the_readme_is_a_screen_and_leads_everywhere() -> None:
     guide = (DOCS / "guide.md").read_text()
     for picture in (DOCS / "screenshots").glob("*.png"):
         assert f"screenshots/{picture.name}" in guide
+
+
+def test_clip_json_is_told_in_the_version_that_is_written() -> None:
+    text = (DOCS / "clip-json.md").read_text()
+    assert text.startswith(f"# Clip JSON, version {SCHEMA_VERSION}\n")
+    assert f'"schema_version": {SCHEMA_VERSION},' in text
 
 
 def terms() -> list[str]:

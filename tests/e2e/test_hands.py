@@ -302,3 +302,17 @@ def test_a_list_of_findings_names_its_joints_in_full(page: Page, flipped: Captur
     assert shown > 20
     # Where a channel is named too its end may be cut: the joint never is.
     assert [text for text in cut if " " not in text] == []
+
+
+def test_selected_keys_outside_the_view_are_pointed_to(page: Page) -> None:
+    bring_figure(page, "outside", figure(Arm_ry=keyed([0, 60, 120, 200], [0, 10, -5, 0])))
+    pick_channel(page, "turn Y")
+    sheet = page.get_by_test_id("sheet")
+    page.keyboard.press("Control+a")
+    settled(page)
+    expect(sheet).to_have_attribute("data-outside", "")
+    page.get_by_test_id("frame").fill("60")
+    page.keyboard.press("Enter")
+    page.get_by_role("button", name="Around now").click()
+    settled(page)
+    expect(sheet).to_have_attribute("data-outside", re.compile(r"← 1 → 2"))

@@ -21,7 +21,14 @@ import { countKeys, keysWhere, selectKeys, useSelection } from '../view/selectio
 import { transport } from '../view/transport'
 import { useBrush } from './brushState'
 import { GRIPS, handleEnds, spotOf } from './handles'
-import { paintLost, paintNow, paintReach, paintScaleBox, paintUnkeyed } from './overlay'
+import {
+  paintLost,
+  paintNow,
+  paintOutside,
+  paintReach,
+  paintScaleBox,
+  paintUnkeyed,
+} from './overlay'
 import { type Drawing, field, type Places, paint, placeOf, RULER, samples } from './painter'
 import { Pointed, Pointer } from './pointer'
 import type { Extent, Grip, HandlePlace, KeyPlace, Surface } from './surface'
@@ -44,6 +51,7 @@ export interface Content {
 
 const NEAR = 8 // pixels
 /** Handles of more keys than this are not drawn: they would hide the curves. */
+const MANY_POINTED_AT = 2000
 const MANY_HANDLES = 60
 const AROUND_S = 0.25
 
@@ -566,6 +574,9 @@ export class Sheet extends Pointed<Surface> implements Surface {
     paintNow(g, this.view, box, h - RULER)
     paintUnkeyed(g, this.places(), box)
     paintLost(g, this.places(), box)
+    const { keys } = useSelection.getState()
+    if (countKeys(keys) <= MANY_POINTED_AT)
+      this.over.dataset.outside = paintOutside(g, this.places(), box, keys)
     const area = this.brush ? null : this.scaleBox()
     if (area) paintScaleBox(g, area, this.pivot())
     const { pointer } = this

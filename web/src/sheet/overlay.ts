@@ -1,6 +1,7 @@
 /** What lies over the curves: now, what is not keyed or found no key, the scale box, a brush's reach. */
 import { unkeyedNow } from '../actions/posing'
 import { fallOff } from '../evaluation/brush'
+import type { ChannelKey } from '../evaluation/curves'
 import { type Box, timeToX, type View, valueToY, xToTime } from '../ui/geometry'
 import { token } from '../ui/theme'
 import { transport } from '../view/transport'
@@ -75,6 +76,57 @@ export function paintNow(g: CanvasRenderingContext2D, view: View, box: Box, rule
   g.lineTo(x + 6, ruler + 6)
   g.lineTo(x, ruler - 2)
   g.fill()
+}
+
+/** Selected keys that the view does not show: how many, at the edge beyond which they are; told
+ * back in words. */
+export function paintOutside(
+  g: CanvasRenderingContext2D,
+  places: Places,
+  all: Box,
+  selected: ReadonlyMap<ChannelKey, ReadonlySet<number>>,
+): string {
+  const beyond = { '←': 0, '→': 0, '↑': 0, '↓': 0 }
+  for (const [key, ids] of selected) {
+    const curve = places.curves.get(key)
+    if (curve?.kind !== 'keyed' || !places.channels.includes(key)) continue
+    const { view, box } = placeOf(places, all, key)
+    for (let k = 0; k < curve.time.length; k++) {
+      if (!ids.has(Number(curve.id[k]))) continue
+      const x = timeToX(view, box, curve.time[k]!)
+      const y = valueToY(view, box, curve.value[k]!)
+      if (x < box.left) beyond['←']++
+      else if (x > box.left + box.width) beyond['→']++
+      else if (y < box.top) beyond['↑']++
+      else if (y > box.top + box.height) beyond['↓']++
+    }
+  }
+  const [right, bottom] = [all.left + all.width, all.top + all.height]
+  const middle = [all.left + all.width / 2, all.top + all.height / 2] as const
+  const at = {
+    '←': [all.left + 4, middle[1], 'left'],
+    '→': [right - 4, middle[1], 'right'],
+    '↑': [middle[0], all.top + 8, 'center'],
+    '↓': [middle[0], bottom - 8, 'center'],
+  } as const
+  g.font = '600 12px "IBM Plex Mono"'
+  g.textBaseline = 'middle'
+  for (const [arrow, count] of Object.entries(beyond) as [keyof typeof at, number][]) {
+    if (!count) continue
+    const [x, y, align] = at[arrow]
+    g.textAlign = align
+    const text = arrow === '→' ? `${count} ${arrow}` : `${arrow} ${count}`
+    const wide = g.measureText(text).width + 8
+    g.fillStyle = token('ink')
+    const left = align === 'left' ? x - 4 : align === 'right' ? x - wide + 4 : x - wide / 2
+    g.fillRect(left, y - 9, wide, 18)
+    g.fillStyle = token('raised')
+    g.fillText(text, x, y)
+  }
+  return Object.entries(beyond)
+    .filter(([, count]) => count)
+    .map(([arrow, count]) => `${arrow} ${count}`)
+    .join(' ')
 }
 
 /** What has been posed on the stage and is not keyed: an open mark where its key would be. */
