@@ -263,7 +263,7 @@ def flatten(args: argparse.Namespace) -> dict[str, Any]:
     """Write what the layers make into the clip's own curves."""
     began = time.perf_counter()
     clip = _read(args.file).clip
-    params: dict[str, Any] = {"layers": args.layers or [], "keyed": False}
+    params: dict[str, Any] = {"layers": args.layers or []}
     if args.keyed is not None:
         params |= {"keyed": True, "tolerance_deg": args.keyed}
     patch = OPERATIONS["flatten"].run(clip, params)

@@ -226,7 +226,7 @@ def test_flattened_is_the_same_on_every_frame_and_the_layers_go() -> None:
     assert not any(t.owner.startswith("layer") for t in flat.curves)
     assert all(p.muted for p in flat.plants)
     # Of a recipe of older versions they stay, switched off.
-    assert OPERATIONS["flatten"].upgraded(1, {}) == {"keyed": False, "stay": True}
+    assert OPERATIONS["flatten"].upgraded(1, {}) == {"stay": True}
     kept = done(clip, "flatten", stay=True)
     assert [(x.name, x.muted) for x in kept.layers] == [(x.name, True) for x in clip.layers]
     assert apart(kept, clip) < 1e-6

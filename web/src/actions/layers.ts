@@ -130,11 +130,18 @@ async function made(operation: string, params: Record<string, unknown>): Promise
   if (fresh) chooseLayer(fresh.id)
 }
 
+/** How layers are written: to keys where there were some, closer than thinning would, or on every
+ * frame. */
+const keyedNow = () =>
+  useLayers.getState().keyed
+    ? { keyed: true, tolerance_deg: 0.1, tolerance_mm: 0.5 }
+    : { keyed: false }
+
 export const mergeDown = (below: Layer, layer: Layer): Promise<void> =>
   made('merge_layers', {
     layers: [below.name, layer.name],
     ids: [below.id, layer.id],
-    keyed: useLayers.getState().keyed,
+    ...keyedNow(),
   })
 
 export function splitJoints(layer: Layer, joints: readonly number[]): Promise<void> {
@@ -200,11 +207,10 @@ export async function copyToClip(layer: Layer, take: number): Promise<void> {
 }
 
 export const flatten = (layers: readonly Layer[] = []): Promise<boolean> => {
-  const { keyed } = useLayers.getState()
   const which = layers.length
     ? { layers: layers.map((x) => x.name), ids: layers.map((x) => x.id) }
     : {}
-  return apply('flatten', { ...which, keyed })
+  return apply('flatten', { ...which, ...keyedNow() })
 }
 
 /** Key a joint on a layer at now. */

@@ -37,9 +37,6 @@ class FlattenParams(KeyedParams):
         description="the layers that are flattened, by name; all with plants where none is given",
     )
     ids: tuple[int, ...] | None = all_meant("their ids, in the place of names")
-    keyed: bool = Field(
-        True, description="write keys where the clip's own curves and the layers have theirs"
-    )
     stay: bool = Field(False, description="keep the layers, switched off")
 
 
@@ -103,8 +100,8 @@ class Flatten(Operation[FlattenParams]):
         )
 
     def upgraded(self, version: int, params: Mapping[str, Any]) -> dict[str, Any]:
-        """Layers stayed, and values on every frame were written where nothing else was said."""
-        return {"keyed": False, "stay": True, **params} if version == 1 else dict(params)
+        """Layers stayed once."""
+        return {"stay": True, **params} if version == 1 else dict(params)
 
     def told(self, params: Mapping[str, Any]) -> str:
         names = params.get("layers") or ()

@@ -351,7 +351,7 @@ function Layers({ clip }: { clip: Clip }) {
           onChange={(on) => useLayers.setState({ keyed: on })}
           title="Off: a value on every frame"
         >
-          Flatten and merge to keys
+          Flatten and merge to keys, within 0.1°
         </Check>
       )}
       <Load clip={clip} />
