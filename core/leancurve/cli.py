@@ -25,7 +25,15 @@ from leancurve.measures.layers import layer_changes
 from leancurve.operations import OPERATIONS, apply_patch
 from leancurve.operations.describe import described
 from leancurve.operations.plant.figures import plant_figures
-from leancurve.recipe import ALL_OF_IT, FEET_PLANTED, KeptRecipe, checked_line, entry_of, read_recipe, run_recipe
+from leancurve.recipe import (
+    ALL_OF_IT,
+    FEET_PLANTED,
+    KeptRecipe,
+    checked_line,
+    entry_of,
+    read_recipe,
+    run_recipe,
+)
 from leancurve.retarget.matching import match
 from leancurve.retarget.profile import Profile, read_profile, told, write_profile
 from leancurve.retarget.rest import RestFigure
@@ -327,7 +335,9 @@ def _parser() -> argparse.ArgumentParser:
 
     command("inspect", inspect, "file")
     runner = command("run", run, "file", "out")
-    runner.add_argument("--recipe", metavar="FILE", help="run a recipe first; 'all' and 'planted' are built in")
+    runner.add_argument(
+        "--recipe", metavar="FILE", help="run a recipe first; 'all' and 'planted' are built in"
+    )
     runner.add_argument("--unflip", action="store_true", help="make rotation curves continuous")
     runner.add_argument("--calm", action="store_true", help="fill gaps, take spikes and noise out")
     runner.add_argument("--plant", action="store_true", help="hold feet where they stand")
@@ -339,7 +349,9 @@ def _parser() -> argparse.ArgumentParser:
     )
     runner.add_argument("--poses", type=int, metavar="N", help="about N key poses instead")
     many = command("batch", batch)
-    many.add_argument("--recipe", metavar="FILE", required=True, help="a recipe, 'all' or 'planted'")
+    many.add_argument(
+        "--recipe", metavar="FILE", required=True, help="a recipe, 'all' or 'planted'"
+    )
     many.add_argument("--out", metavar="DIR", required=True, help="where results are written")
     many.add_argument("--format", choices=("bvh", "json"), help="as the file came when absent")
     many.add_argument("--jobs", type=int, metavar="N", help="how many at once; one a processor")

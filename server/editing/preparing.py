@@ -43,7 +43,8 @@ def prepare(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
     revision = Revision.objects.select_related(
         "clip__take__state__header", "take__state__header"
     ).get(pk=job.payload["revision"])
-    before, lines = revision.recipe, job.payload["lines"]
+    # One that was queued by an older version has a single line.
+    before, lines = revision.recipe, job.payload.get("lines") or [job.payload["line"]]
     if job.payload["in_place_of"] is not None:
         at = [x["line_id"] for x in before].index(job.payload["in_place_of"])
         before = before[:at]

@@ -11,7 +11,8 @@ from leancurve.demo import TAKES, captured, lamp_take
 from leancurve.document.clip import Clip
 from leancurve.document.track import TrackId, base_track
 from leancurve.formats.files import read_take, write_take
-from leancurve.measures.findings import KINDS, Finding, find, work_left
+from leancurve.measures.findings import KINDS, Finding, dropped, find, spikes, work_left
+from leancurve.numbers.columns import ByColumn
 from leancurve.operations import OPERATIONS, apply_patch
 from leancurve.recipe import ALL_OF_IT, Outcome, run_recipe
 
@@ -204,3 +205,38 @@ def test_a_rest_is_no_gap_and_a_freeze_is_one_keyed_or_not(walk: Clip) -> None:
 def test_every_kind_names_a_remedy_that_there_is() -> None:
     assert {k.remedy for k in KINDS} <= {*OPERATIONS, ""}
     assert len({k.name for k in KINDS}) == len(KINDS)
+
+
+def test_what_single_joints_were_found_to_hold_is_what_looking_anew_finds() -> None:
+    """After an edit of one joint only that one is searched; all else is as it was."""
+    clip = captured(TAKES[2], 107).clip
+    find(clip)
+    joint = clip.skeleton.index("LeftForearm")
+    track = base_track(joint, "ry")
+    values = clip.curves[track].at(np.arange(clip.frames, dtype=float)).copy()
+    values[400:402] += 25.0
+    edited = clip.with_curves({track: SampledCurve(values)})
+    quick = find(edited)
+    for remembered in (spikes._lately, dropped._lately):
+        remembered.forget()
+    assert find(edited) == quick
+    assert any(f.kind == "spike" and f.joint == "LeftForearm" and f.first == 400 for f in quick)
+
+
+def test_columns_seen_lately_are_not_looked_at_again() -> None:
+    looked: list[int] = []
+
+    def look(columns: np.ndarray) -> list[float]:
+        looked.append(columns.shape[1])
+        return [float(c) for c in columns.sum(axis=0)]
+
+    seen: ByColumn[float] = ByColumn(3, lambda _: 1)
+    columns = np.arange(12.0).reshape(4, 3)
+    assert seen.of(columns, (1.0,), look) == columns.sum(axis=0).tolist()
+    columns[0, 1] += 1
+    assert seen.of(columns, (1.0,), look) == columns.sum(axis=0).tolist()
+    assert looked == [3, 1]
+    # With another question, and beyond what is remembered, all are looked at.
+    seen.of(columns, (2.0,), look)
+    seen.of(columns, (1.0,), look)
+    assert looked == [3, 1, 3, 3]

@@ -265,6 +265,7 @@ def test_a_take_with_other_bones_is_seen_with_its_own(page: Page) -> None:
     before = float(stage.get_attribute("data-bones") or 0)
     page.keyboard.press("Alt+1")
     page.get_by_label("Take beneath the clip").select_option(label="long arm")
+    page.get_by_role("button", name="Swap the take").click()
     expect(page.get_by_text("revision 2")).to_be_visible()
     settled(page)
     after = float(stage.get_attribute("data-bones") or 0)

@@ -36,9 +36,10 @@ def test_all_of_it_in_a_few_clicks_then_changed_line_by_line(page: Page) -> None
     revision(page, 2)
     expect(page.get_by_role("list", name="Lines of the recipe")).to_contain_text("Thin within")
     assert lines(page) == [
-        "Read the take", "Trim the calibration pose", "Put back dropped frames", "Unflip",
-        "Mend snaps", "Fill gaps", "Despike", "Smooth, adaptive", "Keep feet above the floor",
-        "Find contacts", "Drop idle channels", "Thin within 0.25°", "Check what is left",
+        "Read the take", "Tidy keys", "Trim the calibration pose", "Put back dropped frames",
+        "Unflip", "Mend snaps", "Fill gaps", "Despike", "Smooth, adaptive",
+        "Keep feet above the floor", "Find contacts", "Drop idle channels", "Thin within 0.25°",
+        "Check what is left",
     ]  # fmt: skip
     expect(page.get_by_label("Last frame of the range")).to_have_value("264")
 
@@ -58,8 +59,8 @@ def test_all_of_it_in_a_few_clicks_then_changed_line_by_line(page: Page) -> None
     expect(page.get_by_role("list", name="Lines of the recipe")).to_contain_text("adaptive, 20%")
     expect(keys).not_to_have_text(before)
 
-    # One is taken out; the rest is kept by name.
-    page.get_by_role("button", name=re.compile("^Delete line 9")).click()
+    # One is deleted; the rest is kept by name.
+    page.get_by_role("button", name=re.compile("^Delete line 10")).click()
     revision(page, 4)
     expect(page.get_by_role("list", name="Lines of the recipe")).not_to_contain_text("Keep feet")
     page.get_by_label("Name of the recipe").fill("ferry day 2")
@@ -72,10 +73,11 @@ def test_all_of_it_in_a_few_clicks_then_changed_line_by_line(page: Page) -> None
     open_take(page, "quick_one")
     page.keyboard.press("Alt+1")
     page.get_by_label("Take beneath the clip").select_option(label="quick_two")
+    page.get_by_role("button", name="Swap the take").click()
     revision(page, 5)
     page.keyboard.press("Alt+0")
     recipe = page.get_by_role("list", name="Lines of the recipe").get_by_role("listitem")
-    expect(recipe).to_have_count(12)
+    expect(recipe).to_have_count(13)
     page.keyboard.press("Control+z")
     revision(page, 4)
 

@@ -46,7 +46,7 @@ def bring_in(page: Page, name: str, clip: Clip, joint: str = "Arm") -> None:
 
 def pick_joint(page: Page, joint: str, add: bool = False) -> None:
     row = page.locator("[data-joint]", has_text=joint).first
-    row.click(modifiers=["Shift"] if add else [])
+    row.click(modifiers=["Control"] if add else [])
     settled(page)
     page.locator("[data-testid=sheet][data-arrived=true]").wait_for()
 

@@ -120,6 +120,18 @@ def test_a_pattern_is_a_grammar_of_its_own(api: Api, clip: dict) -> None:
         assert "name pattern" in answer.json()["detail"]
 
 
+def test_the_name_of_a_delivery_is_told_before_it(api: Api, clip: dict) -> None:
+    path = f"clips/{clip['id']}/deliveries/name"
+    asked = {"character": "wren", "action": "walk", "pattern": "{character}_{action}_v{version:03}"}
+    assert api.post(path, asked).json() == {"name": "wren_walk_v001.bvh", "taken": False}
+    deliver(api, clip, version=None, **asked)
+    assert api.post(path, asked).json() == {"name": "wren_walk_v002.bvh", "taken": False}
+    again = api.post(path, {**asked, "version": 1}).json()
+    assert again == {"name": "wren_walk_v001.bvh", "taken": True}
+    odd = api.post(path, {**asked, "pattern": "{nobody}"})
+    assert odd.status_code == 422
+
+
 def test_no_two_deliveries_of_a_workspace_have_one_name(api: Api, clip: dict) -> None:
     made = deliver(api, clip)
     again = api.post(f"clips/{clip['id']}/deliveries", body(clip))

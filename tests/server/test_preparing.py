@@ -76,3 +76,19 @@ def test_a_line_that_cannot_be_is_refused_before_it_is_queued(
     body = {"revision": clip["head"]["id"], "line": wrong}
     assert api.post(f"clips/{clip['id']}/prepare", body).status_code == 422
     assert not Job.objects.filter(kind="prepare").exists()
+
+
+def test_a_recipe_is_prepared_with_progress_and_its_write_has_it_at_once(
+    api: Api, clip: dict, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    job = prepared(api, clip, line=None, recipe=-1)
+    assert (job.state, job.title) == ("done", "Recipe All of it, feet planted")
+    assert api.get(f"clips/{clip['id']}").json()["head"]["id"] == clip["head"]["id"]
+    nothing_is_computed(monkeypatch)
+    after = api.write(clip, recipe=-1).json()
+    done = [x["operation"] for x in after["head"]["recipe"]]
+    assert done[1] == "tidy_keys"
+    assert done[-2:] == ["plant", "check"]
+    assert after["plants"]
+    both = {"revision": clip["head"]["id"], "line": FEWEST, "recipe": 0}
+    assert api.post(f"clips/{clip['id']}/prepare", both).status_code == 422

@@ -65,7 +65,7 @@ def test_a_clips_lines_are_kept_and_applied_to_another_take_as_one_change(
         "read", "unflip", "despike", "thin",
     ]  # fmt: skip
     names = [r["name"] for r in api.get(f"workspaces/{workspace.pk}/recipes").json()]
-    assert names == ["All of it", "day 2"]
+    assert names == ["All of it", "All of it, feet planted", "day 2"]
     assert api.call("DELETE", f"recipes/{kept['id']}").status_code == 204
     assert not Recipe.objects.filter(binned=None).exists()
 

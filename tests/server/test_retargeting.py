@@ -156,6 +156,28 @@ def test_when_the_source_goes_on_the_clip_says_so_and_is_retargeted_again(
     assert undone["head"]["state"] == thin["head"]["state"]
 
 
+def test_the_shelf_knows_the_source_and_whether_it_went_on_and_names_are_their_own(
+    api: Api, workspace: Workspace, clip: dict, heron: Take
+) -> None:
+    smooth = api.apply(clip, "unflip")
+    (one,), (two,) = (retargeted(api, smooth, [heron]) for _ in range(2))
+    assert two["name"] == f"{one['name']}, 2"
+
+    def shelf() -> dict[str, dict]:
+        takes = api.get(f"workspaces/{workspace.pk}/takes").json()
+        return {t["name"]: t for t in takes}
+
+    source = shelf()[clip["take_name"]]
+    assert source["now"]["revision"] == 2
+    assert source["now"]["keys"] == smooth["head"]["keys"]
+    assert source["source"] is None
+    came = shelf()[one["name"]]["source"]
+    assert came == {"take": source["id"], "name": clip["name"], "behind": False}
+    api.apply(smooth, "smooth")
+    assert shelf()[one["name"]]["source"]["behind"] is True
+    assert shelf()["Heron"]["now"] is None
+
+
 def test_what_was_mapped_by_hand_is_kept_for_the_pair(api: Api, clip: dict, heron: Take) -> None:
     body = {"revision": clip["head"]["id"], "target": heron.pk}
     first = api.post(f"clips/{clip['id']}/map", body).json()

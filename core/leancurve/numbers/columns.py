@@ -17,12 +17,18 @@ T = TypeVar("T")
 
 
 class ByColumn(Generic[T]):
-    """Looks at columns that were not seen lately; ``most`` of them are remembered."""
+    """Looks at columns that were not seen lately. What was found is remembered up to ``most``
+    bytes, as ``weigh`` counts them."""
 
-    def __init__(self, most: int) -> None:
-        self._most = most
+    def __init__(self, most: int, weigh: Callable[[T], int]) -> None:
+        self._most, self._weigh, self._held = most, weigh, 0
         self._found: OrderedDict[bytes, T] = OrderedDict()
         self._lock = Lock()
+
+    def forget(self) -> None:
+        with self._lock:
+            self._found.clear()
+            self._held = 0
 
     def of(
         self, columns: Floats, about: tuple[float, ...], look: Callable[[Floats], list[T]]
@@ -37,10 +43,12 @@ class ByColumn(Generic[T]):
             known |= zip((names[j] for j in fresh), look(columns[:, fresh]), strict=True)
         with self._lock:
             for name in names:
-                self._found[name] = known[name]
+                if name not in self._found:
+                    self._found[name] = known[name]
+                    self._held += self._weigh(known[name])
                 self._found.move_to_end(name)
-            while len(self._found) > self._most:
-                self._found.popitem(last=False)
+            while self._held > self._most:
+                self._held -= self._weigh(self._found.popitem(last=False)[1])
         return [known[name] for name in names]
 
 

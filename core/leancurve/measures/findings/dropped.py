@@ -75,7 +75,9 @@ def _steps(local: Floats) -> list[tuple[Floats, Floats, Floats]]:
     ]
 
 
-_lately: ByColumn[tuple[Floats, Floats, Floats]] = ByColumn(200)
+_lately: ByColumn[tuple[Floats, Floats, Floats]] = ByColumn(
+    32_000_000, lambda parts: sum(part.nbytes for part in parts)
+)
 
 
 def _turns(local: Floats) -> Floats:

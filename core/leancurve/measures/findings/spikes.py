@@ -146,7 +146,9 @@ def _searched(_motion: Motion) -> dict[int, list[Spike]]:
     return {}
 
 
-_lately: ByColumn[list[tuple[int, int, float]]] = ByColumn(600)
+_lately: ByColumn[list[tuple[int, int, float]]] = ByColumn(
+    2_000_000, lambda spikes: 200 + 100 * len(spikes)
+)
 
 
 def spikes_of(motion: Motion, joints: Sequence[int] | None = None) -> list[Spike]:
