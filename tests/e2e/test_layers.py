@@ -276,7 +276,7 @@ def test_a_stored_pose_is_taken_by_a_share_and_on_the_other_side(page: Page) -> 
     slider.focus()
     for _ in range(6):
         slider.press("PageDown")
-    expect(stored).to_contain_text("40 %")
+    expect(stored.get_by_label("Share of the pose, percent")).to_have_value("40")
     settled(page)
     now = arm(page, "Left", 300)
     assert abs(float(rotation.geodesic_deg(now, was)) - 0.4 * far) < 0.02

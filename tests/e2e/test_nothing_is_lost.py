@@ -42,7 +42,7 @@ def select_key(page: Page, frame: int, value: float) -> None:
     expect(page.get_by_test_id("key-count")).to_have_text("1 key")
 
 
-def test_a_nudge_held_for_sixty_presses_is_sixty_steps(page: Page) -> None:
+def test_a_nudge_held_for_sixty_presses_is_one_step(page: Page) -> None:
     bring_in(page, "nudged", figure(Arm_ry=ARM))
     pick_channel(page, "turn Y")
     select_key(page, 80, -4)
@@ -51,11 +51,10 @@ def test_a_nudge_held_for_sixty_presses_is_sixty_steps(page: Page) -> None:
     saved(page)
     settled(page)
     assert keyed_now(page, "Arm", "ry").value.tolist() == [0, 10, -4 + 60 * 0.5, 8, 2, 0]
-    assert page.get_by_text("revision 61").is_visible()
     page.get_by_role("button", name="Undo").click()
-    expect(page.get_by_text("revision 60")).to_be_visible()
+    expect(page.get_by_text("revision 1", exact=True)).to_be_visible()
     settled(page)
-    assert keyed_now(page, "Arm", "ry").value[2] == -4 + 59 * 0.5
+    assert keyed_now(page, "Arm", "ry").value[2] == -4
 
 
 def test_while_the_server_is_gone_edits_wait_and_are_kept_when_it_is_back(
@@ -69,20 +68,19 @@ def test_while_the_server_is_gone_edits_wait_and_are_kept_when_it_is_back(
         for _ in range(4):
             page.keyboard.press("Control+ArrowUp")
         waits = page.get_by_test_id("saved")
-        expect(waits).to_contain_text("4 changes wait for the server")
+        expect(waits).to_contain_text("1 change waits for the server")
         # What was done is seen, and leaving the page would ask.
         assert page.evaluate(
             """() => { const e = new Event('beforeunload', { cancelable: true });
                  dispatchEvent(e); return e.defaultPrevented }"""
         )
         page.keyboard.press("Control+ArrowUp")
-        expect(waits).to_contain_text("5 changes wait")
+        expect(waits).to_contain_text("2 changes wait")
     finally:
         application.start_web()
     saved(page)
     settled(page)
     assert keyed_now(page, "Arm", "ry").value[3] == 8 + 5 * 0.5
-    assert page.get_by_text("revision 6").is_visible()
 
 
 def test_a_change_that_is_refused_says_so_and_those_behind_it_go_on(page: Page) -> None:
@@ -102,6 +100,7 @@ def test_a_change_that_is_refused_says_so_and_those_behind_it_go_on(page: Page) 
     page.route("**/writes", answer)
     for _ in range(3):
         page.keyboard.press("Control+ArrowUp")
+        page.wait_for_timeout(700)  # longer than a nudge waits for the next one
     # Refused once the third one has been made on what was shown.
     until = time.monotonic() + patient(30)
     while not second and time.monotonic() < until:
@@ -165,7 +164,7 @@ def test_in_two_windows_the_same_key_gives_a_plain_choice(two: tuple[Page, Page]
     other.keyboard.press("Control+ArrowDown")
     other.keyboard.press("Control+ArrowDown")
     choice = other.get_by_role("alertdialog", name="Changed elsewhere")
-    expect(choice).to_contain_text("2 changes were not kept: Arm ry was changed elsewhere")
+    expect(choice).to_contain_text("Arm ry was changed elsewhere")
     settled(other)
     # Theirs is seen until one's own is put over it.
     assert keyed_now(other, "Arm", "ry").value[2] == -3.5
@@ -287,7 +286,7 @@ def test_a_key_that_is_pushed_stops_and_goes_past_where_asked(page: Page) -> Non
     frame.press("Enter")
     settled(page)
     assert page.get_by_text("revision 2").is_visible()
-    page.get_by_role("button", name="Past", exact=True).click()
+    page.get_by_role("button", name="Move past neighbours", exact=True).click()
     frame.fill("140")
     frame.press("Enter")
     saved(page)

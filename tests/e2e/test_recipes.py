@@ -138,7 +138,7 @@ def test_thin_by_poses_within_millimetres_and_with_a_key_where_it_is_off(page: P
 
     # The drift lane shows where it is off; pressing it sets a key there in every channel.
     settled(page)
-    expect(page.get_by_test_id("drift")).to_contain_text("cost")
+    expect(page.get_by_test_id("drift")).to_contain_text("largest change")
     unfold_lanes(page)
     strip = box(page, "strip")
     page.mouse.click(strip["x"] + 14 + (strip["width"] - 106) * 0.37, strip["y"] + 18 + 11 + 6)

@@ -48,7 +48,7 @@ def test_a_take_is_retargeted_to_heron_shaped_worked_on_and_delivered(
     expect(row).to_contain_text("sure")
     # The toes follow their feet.
     for toe in ("LeftToes", "RightToes"):
-        link_row(page, toe).select_option(label="nothing")  # type: ignore[attr-defined]
+        link_row(page, toe).select_option(label="unmapped")  # type: ignore[attr-defined]
     settled(page)
     expect(page.get_by_text("62 of 64 joints mapped")).to_be_visible()
 

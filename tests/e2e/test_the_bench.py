@@ -360,7 +360,7 @@ def test_the_header_says_what_it_cost_and_what_was_mended(page: Page) -> None:
     expect(figure).to_contain_text("largest change 0° · 0 mm")
     figure.click()
     told = page.get_by_role("dialog", name="What the recipe did to the motion")
-    expect(told.get_by_role("heading", name="Mends: what was wrong is put right")).to_be_visible()
+    expect(told.get_by_role("heading", name="Fixes: what was wrong is put right")).to_be_visible()
     place = told.get_by_role("button").filter(has_text=re.compile("frame")).nth(1)
     name, frame = re.match(r"(\w+).*?frames? (\d+)", place.inner_text()).groups()  # type: ignore[union-attr]
     place.click()

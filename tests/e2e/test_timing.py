@@ -199,7 +199,7 @@ def test_keys_ride_are_muted_and_copied_on_the_timing_sheet(page: Page) -> None:
     row = "base/2/ry"
     page.locator(f'[data-row="{row}"]').scroll_into_view_if_needed()
     page.mouse.click(*on_timing(page, row, 50))
-    page.get_by_role("button", name="Keep timing", exact=True).click()
+    page.get_by_role("button", name="Keep relative timing", exact=True).click()
     revision(page, 2)
     page.mouse.click(*on_timing(page, row, 100))
     field = page.get_by_label("Frame of the selected keys")

@@ -208,7 +208,7 @@ def test_lines_can_be_taken_out_and_what_is_below_is_replayed(api: Api, clip: di
     unflip = two["head"]["recipe"][1]["line_id"]
     out = api.write(two, remove=unflip).json()
     assert [x["operation"] for x in out["head"]["recipe"]] == ["read", "thin"]
-    assert out["head"]["cause"] == "Take out Unflip"
+    assert out["head"]["cause"] == "Delete Unflip"
     direct = api.apply(clip | {"head": out["head"]}, "unflip")
     assert direct["head"]["recipe"][-1]["operation"] == "unflip"
     first = out["head"]["recipe"][0]["line_id"]

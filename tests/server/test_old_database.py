@@ -128,7 +128,7 @@ def test_skeletons_are_rows_of_their_own(looked: Any) -> None:
 def test_kept_recipes_are_brought_up(looked: Any) -> None:
     """Thin of version 1 knew nothing of contacts."""
     assert [k[0] for k in looked["kept"]] == ["smooth", "thin"]
-    assert looked["kept"][1] == ["thin", 3, False]
+    assert looked["kept"][1] == ["thin", 4, False]
 
 
 def test_a_line_can_be_changed_and_edits_are_made_or_listed(looked: Any) -> None:

@@ -71,10 +71,12 @@ def test_a_clips_lines_are_kept_and_applied_to_another_take_as_one_change(
 
 
 def test_the_built_in_recipe_is_shown_as_its_lines(api: Api, workspace: Workspace) -> None:
-    (whole,) = api.get(f"workspaces/{workspace.pk}/recipes").json()
+    whole, planted = api.get(f"workspaces/{workspace.pk}/recipes").json()
     assert whole["id"] == 0
-    assert whole["told"][:2] == ["Trim the calibration pose", "Put back dropped frames"]
+    assert whole["told"][:2] == ["Tidy keys", "Trim the calibration pose"]
     assert whole["told"][-2:] == ["Thin within 0.25°", "Check what is left"]
+    assert planted["id"] == -1
+    assert planted["told"] == [*whole["told"][:-1], "Plant the feet", "Check what is left"]
 
 
 def test_a_batch_is_one_table_and_what_fails_says_why(

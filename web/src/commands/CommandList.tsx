@@ -4,9 +4,12 @@ import { useSession } from '../session/session'
 import { useCatalogue } from '../sync/catalogue'
 import { Dialog, inputLook } from '../ui/controls'
 import { useOverlay } from '../view/overlay'
+import type { Command } from './command'
 import { boundKey, shownKey } from './keys'
 import { operationCommands } from './panelCommands'
 import { COMMANDS } from './table'
+
+const says = (command: Command, wanted: string) => command.title.toLowerCase().includes(wanted)
 
 export function CommandList() {
   const open = useOverlay((s) => s.shown === 'commands')
@@ -21,6 +24,8 @@ export function CommandList() {
     const text = `${c.group} ${c.title}`.toLowerCase()
     return wanted.split(/\s+/).every((word) => text.includes(word))
   })
+  // What is called just so comes first.
+  found.sort((a, b) => Number(says(b, wanted)) - Number(says(a, wanted)))
   const close = () => {
     useOverlay.setState({ shown: 'none' })
     setSearch('')

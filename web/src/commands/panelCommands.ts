@@ -30,6 +30,12 @@ export const PANEL_ACTIONS: readonly PanelAction[] = [
     button: 'Keep as a profile',
     title: 'Keep the body as a profile',
   },
+  {
+    step: 'inspect',
+    tab: 'Body',
+    button: 'Keep in the profile',
+    title: 'Keep the body in its profile',
+  },
   { step: 'unflip', button: 'Begin in the solution of now' },
   { step: 'unflip', button: 'Apply unflip' },
   { step: 'thin', button: 'Apply thinning' },

@@ -1,5 +1,5 @@
 /** The sheet's tools, and below them what they work on: the brush in hand, or the selected keys. */
-import { Brush, Eraser, MousePointer2, Waves } from 'lucide-react'
+import { Brush, ChevronsRight, Eraser, Link2, MousePointer2, Waves } from 'lucide-react'
 import { commitEdits, commitSlide, deleteSelected, editSelected, STILL } from '../actions/edits'
 import type { BrushKind } from '../evaluation/brush'
 import { HANDLES, type HandleName, SEGMENTS, type SegmentName } from '../evaluation/curves'
@@ -21,7 +21,7 @@ const SEGMENT_NAMES = Object.fromEntries(SEGMENTS.map((s) => [s, `then ${s}`])) 
 
 const BRUSHES: readonly [BrushKind, string, typeof Brush, string][] = [
   ['pull', 'Drag', Brush, 'Drag values or time, falling off to the sides'],
-  ['calm', 'Smooth', Waves, 'Smooth where the brush goes; ends stay'],
+  ['calm', 'Soften', Waves, 'Smooth the curve where the brush goes; ends stay'],
   ['restore', 'Restore', Eraser, 'Bring back the take where the brush goes'],
 ]
 
@@ -88,7 +88,7 @@ function Hint() {
   return (
     <p className="truncate">
       {dense
-        ? 'A value on every frame: Drag, Smooth and Restore work here; thin first to edit keys.'
+        ? 'A value on every frame: Drag, Soften and Restore work here; thin first to edit keys.'
         : 'Drag a box over keys, or press one. Double-press a curve to set a key on it.'}
     </p>
   )
@@ -242,10 +242,11 @@ function KeyFields({ timing }: { timing: boolean }) {
       <Toggle
         on={all.riding}
         className="px-1.5"
+        aria-label="Keep relative timing"
         title="Keep relative timing: the key stays at the same share of the time between its neighbours"
         onClick={() => commit(() => ({ riding: !all.riding }))}
       >
-        Keep timing
+        <Link2 size={13} aria-hidden />
       </Toggle>
       <Toggle
         on={all.muted}
@@ -259,10 +260,11 @@ function KeyFields({ timing }: { timing: boolean }) {
         <Toggle
           on={passes}
           className="px-1.5"
+          aria-label="Move past neighbours"
           title="Move past neighbours, instead of stopping at them"
           onClick={() => useViewing.setState({ passes: !passes })}
         >
-          Past
+          <ChevronsRight size={13} aria-hidden />
         </Toggle>
       )}
       {all.broken && !timing && (

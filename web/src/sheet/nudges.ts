@@ -98,7 +98,8 @@ export function nudge(frames: number, steps: number): void {
     ...(steps ? { value: curve.value[k]! + steps * by } : {}),
   }))
   void commitEdits(edits, new Map(), true)
-  if (frames && !late) notify('The next key stands in the way: turn on Past to go beyond it.')
+  if (frames && !late)
+    notify('The next key stands in the way: turn on “Move past neighbours” to go beyond it.')
   if (late && follows) transport.seek(transport.frame + late)
 }
 
