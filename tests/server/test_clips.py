@@ -214,7 +214,7 @@ def test_lines_can_be_taken_out_and_what_is_below_is_replayed(api: Api, clip: di
     first = out["head"]["recipe"][0]["line_id"]
     refused = api.write(direct, remove=first)
     assert refused.status_code == 422
-    assert "it can be changed, not taken out" in refused.json()["detail"]
+    assert "it can be changed, not deleted" in refused.json()["detail"]
 
 
 def test_how_the_take_is_read_can_be_changed_and_everything_follows(api: Api, clip: dict) -> None:

@@ -213,7 +213,7 @@ export function Bench() {
         <main className="flex min-w-0 flex-1 flex-col">
           <BenchMenu groups={['Stage', 'Time']}>
             <div
-              className={`relative min-h-[max(12.75rem,calc(22vh+2.5rem))] flex-1 ${full === FULL.sheet ? 'hidden' : 'flex'}`}
+              className={`relative min-h-[max(12.25rem,calc(22vh+2.5rem))] flex-1 ${full === FULL.sheet ? 'hidden' : 'flex'}`}
             >
               <StageView />
               {!poses && (

@@ -24,7 +24,7 @@ export function StageBar({ children }: { children: ReactNode }) {
   const split = useViewing((s) => s.split)
   const posing = usePosing((s) => s.on)
   return (
-    <div className="flex min-h-6 shrink-0 flex-wrap items-center border-rule border-b bg-raised pr-1 pl-3 [&_button[aria-pressed=false]]:bg-transparent [&_button]:h-[22px] [&_button]:border-transparent">
+    <div className="flex min-h-6 shrink-0 flex-wrap items-center max-[900px]:[&_button]:px-1 border-rule border-b bg-raised pr-1 pl-3 [&_button[aria-pressed=false]]:bg-transparent [&_button]:h-[22px] [&_button]:border-transparent">
       <p className="min-w-0 flex-1 truncate text-[12px] text-ink-2 max-[900px]:invisible">
         {children}
       </p>
