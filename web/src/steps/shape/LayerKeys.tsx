@@ -76,21 +76,23 @@ export function LayerKeys({ layer, clip }: { layer: Layer; clip: Clip }) {
       {!shut && field('turns', 'r', '°')}
       {layer.kind === 'additive' && <p className="num text-[12px] text-ink-3">{axisText(turn)}</p>}
       {!shut && moves && field('moves', 't', lengthUnit(clip.reading.metres_per_unit))}
-      <div className="flex items-center justify-between gap-1 text-ink-2">
+      <div className="flex flex-wrap items-center justify-between gap-1 text-ink-2">
         <Tip text="A new key's correction ramps in from nothing, holds, and ramps out to nothing, over so many frames each; left empty, it stays">
           <span className="whitespace-nowrap">ramp in, hold, ramp out</span>
         </Tip>
-        {(['ramp_in', 'hold', 'ramp_out'] as const).map((part) => (
-          <NumberInput
-            key={part}
-            label={`${RAMPS[part]}, frames`}
-            className="w-[58px]"
-            digits={0}
-            placeholder="–"
-            value={ramps[part]}
-            onCommit={(v) => setRamp(part, v)}
-          />
-        ))}
+        <span className="flex gap-1">
+          {(['ramp_in', 'hold', 'ramp_out'] as const).map((part) => (
+            <NumberInput
+              key={part}
+              label={`${RAMPS[part]}, frames`}
+              className="w-[58px] shrink-0"
+              digits={0}
+              placeholder="–"
+              value={ramps[part]}
+              onCommit={(v) => setRamp(part, v)}
+            />
+          ))}
+        </span>
       </div>
       <div className="flex flex-wrap gap-1.5">
         <Tip text="A key of no correction at now">
