@@ -14,7 +14,7 @@ import numpy as np
 
 from leancurve.document.clip import Clip, Contact
 from leancurve.document.evaluation import posed
-from leancurve.document.ground import ground_under
+from leancurve.document.ground import raised_under
 from leancurve.document.kept import kept
 from leancurve.figure.body import Body
 from leancurve.figure.feet import foot_points
@@ -194,9 +194,7 @@ def find_support(
         clearance = {name: rest - found_floor for name, rest in rests.items()}
         contacts, rests = steps(tracks, up, rate, stature, limits, floor, clearance)
         found_floor = floor
-    raised = {
-        n: ground_under(clip, track, found_floor) - found_floor for n, track in tracks.items()
-    }
+    raised = {n: raised_under(clip, track, found_floor) for n, track in tracks.items()}
     if any(np.any(r > 0) for r in raised.values()):
         clearance = {name: rest - found_floor for name, rest in rests.items()}
         contacts, rests = steps(tracks, up, rate, stature, limits, found_floor, clearance, raised)

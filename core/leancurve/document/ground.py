@@ -39,13 +39,13 @@ def top_under(
     return np.asarray(height), np.asarray(along.max(axis=1))
 
 
-def ground_under(clip: Clip, points: Floats, floor: float) -> Floats:
-    """Height of what lies under ``points (F, 3)`` on all frames of a clip: its floor, or the
-    highest top of a prop that the point is over and not far below. Own unit."""
+def raised_under(clip: Clip, points: Floats, floor: float) -> Floats:
+    """How far above the floor the ground under ``points (F, 3)`` lies on all frames of a clip: 0,
+    or the highest top of a prop that the point is over and not far below. Own unit."""
     ground = np.full(len(points), floor)
     stood_on = [k for k, prop in enumerate(clip.props) if prop.shape in STOOD_ON]
     if not stood_on or len(points) == 0:
-        return ground
+        return ground - floor
     up = UP[clip.reading.up_axis]
     stature = max(clip.skeleton.rest_height, 1e-9)
     beside, below = 0.04 * stature, 0.06 * stature
@@ -54,4 +54,4 @@ def ground_under(clip: Clip, points: Floats, floor: float) -> Floats:
         height, beyond = top_under(clip.props[k], turns[:, k], middles[:, k], points, up)
         over = (beyond <= beside) & (points[:, up] >= height - below) & (height > ground)
         ground = np.where(over, height, ground)
-    return ground
+    return ground - floor

@@ -91,7 +91,7 @@ const countOf = (count: number, what: string) => `${count} ${what}${count === 1 
 type Placed = KeyEdit & { owner: string; joint: string; channel: string }
 
 /** Edits of the same keys in a row as one: what was set last counts, of the key as it was first. */
-export function joinedEdits(first: readonly Placed[], next: readonly Placed[]): Placed[] {
+function joinedEdits(first: readonly Placed[], next: readonly Placed[]): Placed[] {
   const nameOf = ({ owner, joint, channel, id }: Placed) => `${owner}/${joint}/${channel}/${id}`
   const old = new Map(first.map((edit) => [nameOf(edit), edit]))
   return next.map((edit) => {

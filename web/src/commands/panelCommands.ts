@@ -17,7 +17,7 @@ interface PanelAction {
   field?: boolean
 }
 
-export const PANEL_ACTIONS: readonly PanelAction[] = [
+const PANEL_ACTIONS: readonly PanelAction[] = [
   { step: 'bring-in', button: 'Swap the take' },
   { step: 'inspect', tab: 'Findings', button: 'Findings', title: 'List the findings' },
   { step: 'inspect', tab: 'Contacts', button: 'Contacts', title: 'List the contacts' },

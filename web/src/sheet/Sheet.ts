@@ -51,8 +51,9 @@ export interface Content {
 
 const NEAR = 8 // pixels
 /** Handles of more keys than this are not drawn: they would hide the curves. */
-const MANY_POINTED_AT = 2000
 const MANY_HANDLES = 60
+/** Of more selected keys than this none is looked for outside the view: that is not quick. */
+const MANY_POINTED_AT = 2000
 const AROUND_S = 0.25
 
 export class Sheet extends Pointed<Surface> implements Surface {

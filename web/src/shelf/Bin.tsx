@@ -20,6 +20,15 @@ export const useBin = (workspace: number) =>
       ),
   })
 
+/** Put something of a workspace's bin back where it was. */
+export const putBackInto = (workspace: number, { kind, id }: Pick<Binned, 'kind' | 'id'>) =>
+  answer(
+    client.POST('/api/workspaces/{workspace_id}/bin/put-back', {
+      params: { path: { workspace_id: workspace } },
+      body: { kind: kind as 'take', id },
+    }),
+  )
+
 /** Of what is in the bin, how much is deleted. */
 function whatGoes(gone: number, all: number): string {
   if (all === 1) return 'This goes'
@@ -52,15 +61,7 @@ export function Bin({
     for (const name of ['bin', 'takes', 'usage', 'recipes', 'stored'])
       void queries.invalidateQueries({ queryKey: [name] })
   }
-  const putBack = ({ kind, id }: Binned) =>
-    run(
-      answer(
-        client.POST('/api/workspaces/{workspace_id}/bin/put-back', {
-          params,
-          body: { kind: kind as 'take', id },
-        }),
-      ),
-    )
+  const putBack = (one: Binned) => run(putBackInto(workspace, one))
   const empty = () => run(answer(client.DELETE('/api/workspaces/{workspace_id}/bin', { params })))
   const items = bin.data ?? []
   const held = items.reduce((sum, b) => sum + b.bytes, 0)

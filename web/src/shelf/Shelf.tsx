@@ -9,7 +9,7 @@ import { prefer, signOut, theme, useSession } from '../session/session'
 import { Button, Tip } from '../ui/controls'
 import { bytes, counted, grouped } from '../ui/numbers'
 import type { Binned } from '../view/binned'
-import { Bin, useBin } from './Bin'
+import { Bin, putBackInto, useBin } from './Bin'
 import { People } from './People'
 import { RetargetMany } from './RetargetMany'
 import { RunRecipe } from './RunRecipe'
@@ -216,6 +216,11 @@ export function Shelf() {
   const bring = (list: FileList | null) => {
     if (list?.length) upload.mutate([...list])
   }
+  /** Something went into the bin, or came back. */
+  const moved = () => {
+    for (const name of ['takes', 'bin', 'usage'])
+      void queries.invalidateQueries({ queryKey: [name] })
+  }
   const remove = useMutation({
     mutationFn: (take: Take) =>
       answer(client.DELETE('/api/takes/{take_id}', { params: { path: { take_id: take.id } } })),
@@ -224,28 +229,16 @@ export function Shelf() {
       setPicked(new Set([...picked].filter((p) => p !== take.id)))
     },
     onError: (trouble) => setRefused([trouble.message]),
-    onSettled: () => {
-      for (const name of ['takes', 'bin', 'usage'])
-        void queries.invalidateQueries({ queryKey: [name] })
-    },
+    onSettled: moved,
   })
   const putBack = useMutation({
-    mutationFn: ({ kind, id, workspace }: Binned) =>
-      answer(
-        client.POST('/api/workspaces/{workspace_id}/bin/put-back', {
-          params: { path: { workspace_id: workspace } },
-          body: { kind, id },
-        }),
-      ),
+    mutationFn: (back: Binned) => putBackInto(back.workspace, back),
     onSuccess: (_, back) => {
       setBinned(null)
       if (back.kind === 'clip') navigate(`/clip/${back.id}`)
     },
     onError: (trouble) => setRefused([trouble.message]),
-    onSettled: () => {
-      for (const name of ['takes', 'bin', 'usage'])
-        void queries.invalidateQueries({ queryKey: [name] })
-    },
+    onSettled: moved,
   })
   const open = async (take: Schemas['TakeOut']) => {
     try {

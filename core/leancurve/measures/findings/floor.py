@@ -9,7 +9,7 @@ import numpy as np
 
 from leancurve.cleaning.contacts import speed
 from leancurve.document.clip import Clip
-from leancurve.document.ground import ground_under
+from leancurve.document.ground import raised_under
 from leancurve.document.kept import kept
 from leancurve.figure.feet import foot_points
 from leancurve.measures.findings.base import Finding, Motion, severity, spans
@@ -67,16 +67,15 @@ def _stands(motion: Motion) -> Iterator[_Stand]:
         foot = motion.body.find(f"{limb.split()[0]} foot")
         assert foot is not None  # its points are found from it
         track = positions[frames, points[limb]] * clip.millimetres
-        rest = motion.support.rest_heights[limb] + _raised(motion, limb)[frames]
+        rest = motion.support.rest_heights[limb] + raised(motion, limb)[frames]
         height = track[:, motion.up] - rest * clip.millimetres
         yield _Stand(motion.names[foot], frames, track[:, flat], height)
 
 
-def _raised(motion: Motion, limb: str) -> Floats:
+def raised(motion: Motion, limb: str) -> Floats:
     """How far above the floor the ground under a foot's point is: a prop's top, own unit."""
-    floor = motion.support.floor
     point = foot_points(motion.clip.skeleton, motion.body)[limb]
-    return ground_under(motion.clip, motion.world[1][:, point], floor) - floor
+    return raised_under(motion.clip, motion.world[1][:, point], motion.support.floor)
 
 
 def detect_slides(motion: Motion) -> Iterator[Finding]:

@@ -10,13 +10,12 @@ import numpy as np
 from leancurve.cleaning.contacts import contacts_of
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import posed
-from leancurve.document.ground import ground_under
 from leancurve.document.plant import Plant
 from leancurve.document.planting.parts import holding
 from leancurve.document.planting.plan import Plan, plan_of
 from leancurve.figure.feet import foot_points, limbs_of
 from leancurve.measures.findings.base import Motion
-from leancurve.measures.findings.floor import inner_frames, largest_slide_mm
+from leancurve.measures.findings.floor import inner_frames, largest_slide_mm, raised
 from leancurve.numbers.arrays import Floats
 from leancurve.operations.plant.places import Stood, standing
 
@@ -61,10 +60,8 @@ def floor_gaps(motion: Motion) -> tuple[float, float]:
     points = foot_points(motion.clip.skeleton, motion.body)
     sunk = floated = 0.0
     for limb, frames in motion.once(inner_frames):
-        rest = motion.support.rest_heights[limb]
-        track, floor = motion.world[1][:, points[limb]], motion.support.floor
-        raised = ground_under(motion.clip, track, floor)[frames] - floor
-        heights = track[frames, motion.up] - rest - raised
+        rest = motion.support.rest_heights[limb] + raised(motion, limb)[frames]
+        heights = motion.world[1][frames, points[limb], motion.up] - rest
         sunk = max(sunk, float(-heights.min()))
         floated = max(floated, float(np.median(heights)))
     return sunk * motion.clip.millimetres, floated * motion.clip.millimetres

@@ -44,7 +44,7 @@ function Report({ delivery }: { delivery: Schemas['DeliveryOut'] }) {
         <Row name="at the ends">{millimetres(rounded(r.max_drift_mm!))}</Row>
         {r.cost_deg !== undefined && (
           <>
-            <Row name="Calm and thin cost">
+            <Row name="Largest change">
               {degrees(r.cost_deg)} · {millimetres(r.cost_mm!)}
             </Row>
             <Row name="Fixes">{mendedCount(r.mended!, r.mended_deg!)}</Row>

@@ -91,6 +91,7 @@ export function PlantEditor({ plant }: { plant: Plant }) {
     ...clip.joints.map((j) => [`joint:${j.name}`, j.name]),
   ])
   const inWorld = !plant.with_joint && !plant.with_prop
+  const topped = clip.props.filter((p) => p.shape === 'box' || p.shape === 'cylinder')
   const leg = !plant.part.endsWith('hand')
   const scale = clip.reading.metres_per_unit * 1000
   return (
@@ -164,15 +165,13 @@ export function PlantEditor({ plant }: { plant: Plant }) {
           onChange={(rule) => rule && change({ rule, on_floor: leg && inWorld })}
         />
       </Line>
-      {leg && inWorld && clip.props.some((p) => p.shape === 'box' || p.shape === 'cylinder') && (
+      {leg && inWorld && topped.length > 0 && (
         <Line name="Stand on">
-          {clip.props
-            .filter((p) => p.shape === 'box' || p.shape === 'cylinder')
-            .map((p) => (
-              <Button key={p.id} onClick={() => change({ stand_on: p.name })}>
-                {p.name}
-              </Button>
-            ))}
+          {topped.map((p) => (
+            <Button key={p.id} onClick={() => change({ stand_on: p.name })}>
+              {p.name}
+            </Button>
+          ))}
         </Line>
       )}
       <Line name="Held with">
