@@ -162,7 +162,7 @@ def test_keyed_channels_stay_keyed_within_the_tolerance() -> None:
     [
         (Scope(), {"start": 5000}, "the source has frames 0 to"),
         (Scope(), {"joints": {"Tail": "Hips"}}, "no joint named 'Tail'"),
-        (Scope(frames=(0, 10)), {"at": 20}, "does not reach into the frames"),
+        (Scope(frames=(0, 10)), {"at": 20}, "has no frames within the scope"),
     ],
 )
 def test_what_cannot_be_brought_is_told(scope: Scope, params: dict[str, Any], says: str) -> None:

@@ -136,7 +136,7 @@ def test_every_root_is_delivered_where_it_is_placed_or_none_is_placed() -> None:
     offset = clip.skeleton.offset_array[AT["Crate"]]
     assert np.abs(np.array(list(own.values())) + offset - seen).max() < 1e-9
     kept = {t: c for t, c in bare().curves.items() if t != base_track(AT["Crate"], "tx")}
-    with pytest.raises(BadInput, match="Crate has not three position channels"):
+    with pytest.raises(BadInput, match="Crate needs three position channels"):
         did(bare().with_only(kept), "place", move=(100, 0, 0))
 
 

@@ -320,7 +320,7 @@ def test_layers_that_lead_to_poses_and_that_add_numbers() -> None:
     ("edit", "says"),
     [
         ({"do": "add", "name": "arm"}, "named 'arm' already"),
-        ({"do": "set", "name": "arm", "kind": "override"}, "kind is said when it is made"),
+        ({"do": "set", "name": "arm", "kind": "override"}, "kind is set when it is made"),
         ({"do": "set", "name": "arm", "mask": {"Tail": 0.5}}, "no joint is named 'Tail'"),
         ({"do": "set", "name": "arm", "mask": {ARM: 3.0}}, "shares from 0 to 1"),
     ],
@@ -523,7 +523,7 @@ def test_a_loaded_difference_is_added_and_comes_and_goes_in_its_range() -> None:
     begun = evaluate(crate, np.array([400.0])).rotation[:, head]
     wanted = rotation.geodesic_deg(np.broadcast_to(begun, there.shape), there)
     assert gap[140:260, head] == pytest.approx(wanted, abs=1e-6)
-    with pytest.raises(BadInput, match="does not reach"):
+    with pytest.raises(BadInput, match="has no frames within"):
         loaded(base, crate, Scope(frames=(0, 10)), at=50)
 
 

@@ -63,7 +63,7 @@ def test_what_cannot_be_merged_is_told() -> None:
     with pytest.raises(BadInput, match="arms lies between them"):
         done(three(), "merge_layers", layers=["aim", "spine"])
     off = edited(three(), *({"do": "set", "name": n, "muted": True} for n in ("aim", "arms")))
-    with pytest.raises(BadInput, match="muted or weigh nothing"):
+    with pytest.raises(BadInput, match="muted or have no weight"):
         done(off, "merge_layers", layers=["aim", "arms"])
 
 
@@ -85,9 +85,9 @@ def test_a_layer_is_split_by_joints_and_by_time_without_a_change() -> None:
 
 def test_what_cannot_be_split_is_told() -> None:
     aim = done(three(), "key_layer", layer="aim", frame=0, turns={FOREARM: (1, 0, 0)})
-    with pytest.raises(BadInput, match="hang together"):
+    with pytest.raises(BadInput, match="depend on each other"):
         done(aim, "split_layer", layer="aim", joints=[FOREARM])
-    with pytest.raises(BadInput, match="all or nothing"):
+    with pytest.raises(BadInput, match="not all and not none"):
         done(three(), "split_layer", layer="spine", joints=[SPINE])
     with pytest.raises(BadInput, match="name joints, or a frame"):
         done(three(), "split_layer", layer="spine")
@@ -123,7 +123,7 @@ def test_what_a_change_made_is_extracted_and_lies_over_what_was_before() -> None
     head = of(walk(), HEAD)
     gap = rotation.geodesic_deg(evaluate(half).rotation, evaluate(before).rotation)[:, head]
     assert np.abs(gap - 10).max() < 1e-6
-    with pytest.raises(BadInput, match="no joint stands otherwise"):
+    with pytest.raises(BadInput, match="moves no joint"):
         brought(before, {"before": before, "after": before}, "extract")
 
 

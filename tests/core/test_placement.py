@@ -115,7 +115,7 @@ def test_what_cannot_be_placed_is_told_and_nothing_counts_as_cost() -> None:
     layout = (("rx", "ry", "rz"), *walk().layout[1:])
     held = replace(walk(), layout=layout, curves={t: c for t, c in walk().curves.items()
                    if not (t.joint == 0 and t.name[0] == "t")})  # fmt: skip
-    with pytest.raises(BadInput, match="Hips has not three position channels"):
+    with pytest.raises(BadInput, match="Hips needs three position channels"):
         placed(held, move=(1, 0, 0))
     with pytest.raises(BadInput, match="scale"):
         placed(walk(), scale=0)

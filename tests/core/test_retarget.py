@@ -754,8 +754,8 @@ def test_a_hand_told_relative_to_something_is_where_it_was_there_in_proportion(s
 @pytest.mark.parametrize(
     ("spaces", "says"),
     [
-        ({"left foot": "head"}, "'left foot' is none of left hand, right hand"),
-        ({"left hand": "crate"}, "'crate' is none of world, chest, head, hips"),
+        ({"left foot": "head"}, "'left foot' is not one of left hand, right hand"),
+        ({"left hand": "crate"}, "'crate' is not one of world, chest, head, hips"),
     ],
 )
 def test_spaces_that_are_none_are_told(spaces: dict[str, str], says: str) -> None:

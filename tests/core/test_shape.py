@@ -451,7 +451,7 @@ def test_restore_brings_back_the_take(walk: Clip) -> None:
     ]  # fmt: skip
     done = run_recipe(walk, lines).clip
     gap = done.curves[RY].at(FRAMES[:601]) - walk.curves[RY].at(FRAMES[100:701])
-    assert gap[300] == pytest.approx(0)
+    assert gap[300] == pytest.approx(0, abs=1e-9)
     assert gap[[0, 250, 600]] == pytest.approx(12)
     with pytest.raises(BadInput, match="take"):
         run(walk, "brush", {**BRUSH, "kind": "restore"})

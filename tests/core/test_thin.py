@@ -14,6 +14,7 @@ from leancurve.cleaning.thinning import (
     TURNED,
     USUAL,
     Channel,
+    borders,
     find_landmarks,
     fit_channel,
     least_keys,
@@ -190,6 +191,23 @@ def test_no_frame_exceeds_its_tolerance_whatever_stops_a_channel_has(seed: int) 
         assert np.all(np.abs(found - channel.values) <= limit * (1 + 1e-6))
         assert set(asked.tolist()) <= set(curve.time.tolist())
         assert np.all(np.diff(curve.time) >= 1)
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_a_slow_channel_needs_few_keys_at_any_wide_tolerance(seed: int) -> None:
+    """A cubic of free ends may reach ten times as far as one that goes on from the last key: keys
+    on every frame were the answer to that."""
+    r = np.random.default_rng(seed)
+    t = np.arange(3500.0)
+    values = np.zeros(3500)
+    for k in range(1, 5):
+        pace = r.uniform(2500, 9000)
+        values += r.normal() * 6 / k * np.sin(2 * np.pi * k * t / pace + r.uniform(0, 6))
+    apart = np.exp(-(((t - r.uniform(0, 3500)) / 300) ** 2))
+    values += r.uniform(2, 12) * np.sin(t / r.uniform(20, 60)) * apart
+    for tolerance in (1.0, 2.0, 2.9, 4.0):
+        keys = fit_channel(Channel(values, tolerance, borders(values))).key_count
+        assert keys <= 1.5 * least_keys(values, tolerance) + 6
 
 
 def test_a_wiggle_within_the_tolerance_or_the_noise_earns_no_key() -> None:

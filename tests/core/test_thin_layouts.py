@@ -162,7 +162,7 @@ def test_ends_stay_within_millimetres(walk: Clip, mm: float) -> None:
 def test_a_budget_of_keys_is_kept_and_nearly_used(walk: Clip) -> None:
     patch = THIN.run(walk, {"most_keys": 3200})
     assert 3200 * 0.85 <= patch.report["keys_after"] <= 3200
-    with pytest.raises(BadInput, match=r"most_keys: 20 are not enough for 198 channels"):
+    with pytest.raises(BadInput, match=r"most_keys: 20 keys are not enough for 198 channels"):
         THIN.run(walk, {"most_keys": 20})
 
 

@@ -134,6 +134,33 @@ def test_every_operation_that_keeps_the_motion_is_here() -> None:
     assert {n for n, kind in OPERATIONS.items() if kind.keeps == "motion"} == set(KEPT)
 
 
+MADE: dict[str, Callable[[Clip], Clip]] = {
+    **{f"{name} {case}": lambda c, make=make: make(c)[1]  # type: ignore[misc]
+       for name, cases in KEPT.items() for case, make in cases},
+    "offset": bent,
+    "smooth": lambda c: done(c, "smooth", method="gaussian"),
+    "trim": lambda c: done(c, "trim", first=3),
+    "change_rate": lambda c: done(c, "change_rate", rate="60"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("load", [WHOLE[0], WHOLE[2]], ids=str)
+@pytest.mark.parametrize("name", MADE)
+def test_values_on_frames_are_as_they_were_or_have_ten_decimals(name: str, load: Load) -> None:
+    clip = laden(load)
+    made = MADE[name](clip)
+    before = (clip, flipped(clip), *((bent(clip),) if name.startswith("lift") else ()))
+    known = [v for c in before for v in _values(c)]
+    fresh = np.setdiff1d(np.concatenate(_values(made)), np.concatenate(known))
+    assert np.array_equal(fresh, np.round(fresh, 10)), name
+    if name in ("offset", "smooth", "flatten "):
+        assert len(fresh) > 100
+
+
+def _values(clip: Clip) -> list[Floats]:
+    return [c.values for c in clip.curves.values() if isinstance(c, SampledCurve)]
+
+
 @pytest.mark.parametrize("load", FAMILY, ids=str)
 @pytest.mark.parametrize("name", KEPT)
 def test_what_promises_to_keep_the_motion_keeps_it(name: str, load: Load) -> None:

@@ -89,4 +89,4 @@ def require_name(name: str) -> None:
             f"the name {short(name, 24)!r} has {len(name):,} characters; at most {LONGEST_NAME}"
         )
     if any((ord(c) < 32 and c != "\t") or "\ud800" <= c <= "\udfff" for c in name):
-        raise BadInput(f"the name {short(name, 24)!r} holds characters that no text has")
+        raise BadInput(f"the name {short(name, 24)!r} contains characters not allowed in text")

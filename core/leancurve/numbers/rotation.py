@@ -261,3 +261,14 @@ def from_frame(x: Floats, y: Floats, z: Floats) -> Floats:
     q[at, 2] = n[..., 1, 0] - n[..., 0, 1]
     q[at, 3] = 1 + trace[at]
     return normalise(q)
+
+
+def matrix(q: Floats) -> Floats:
+    """Rotations ``(..., 4)`` of length one as matrices ``(..., 3, 3)`` for column vectors."""
+    x, y, z, w = np.moveaxis(q, -1, 0)
+    rows = (
+        (1.0 - 2.0 * (y * y + z * z), 2.0 * (x * y - z * w), 2.0 * (x * z + y * w)),
+        (2.0 * (x * y + z * w), 1.0 - 2.0 * (x * x + z * z), 2.0 * (y * z - x * w)),
+        (2.0 * (x * z - y * w), 2.0 * (y * z + x * w), 1.0 - 2.0 * (x * x + y * y)),
+    )
+    return np.stack([np.stack(row, axis=-1) for row in rows], axis=-2)

@@ -9,10 +9,11 @@ from fractions import Fraction
 from typing import Any, ClassVar, Generic, Literal, TypeAlias, TypeVar
 from weakref import WeakKeyDictionary, ref
 
+import numpy as np
 from pydantic import BaseModel, Field, ValidationError
 
 from leancurve.cleaning.continuity import kept_continuous, layers_resolved
-from leancurve.curves.curve import Curve
+from leancurve.curves.curve import Curve, SampledCurve
 from leancurve.document.clip import Accepted, Clip, Contact, Mark, Placement, Reading
 from leancurve.document.layer import NOBODY, Layer
 from leancurve.document.limits import require_room
@@ -205,6 +206,34 @@ KIND_OF_STEP: Mapping[str, Kind] = {
 }
 
 
+PARTS = 1e10
+"""Values on frames that an operation makes are whole numbers of such parts of a degree, or of the
+skeleton's own unit: what is finer is of the calculation, and would be most of what is kept."""
+MOST_IN_DIGITS = 1e5
+"""Larger ones stay as they are: a double has no digits left for them."""
+
+
+def _in_few_digits(clip: Clip, patch: Patch, retimed: bool) -> Patch:
+    """A patch whose new values on frames have no more digits than mean something; what stood in the
+    clip, on whichever frame where it was ``retimed``, stays to the bit."""
+    curves: dict[TrackId, Curve] = {}
+    for track, curve in patch.curves.items():
+        if not isinstance(curve, SampledCurve):
+            continue
+        values = curve.values
+        stays = ~(np.abs(values) < MOST_IN_DIGITS)
+        was = clip.curves.get(track)
+        if isinstance(was, SampledCurve) and retimed:
+            stays |= np.isin(values, was.values)
+        elif isinstance(was, SampledCurve) and len(was.values) == len(values):
+            stays |= values == was.values
+        fewer = np.rint(np.where(stays, 0.0, values) * PARTS) / PARTS + 0.0
+        made = np.where(stays, values, fewer)
+        if not np.array_equal(made, values):
+            curves[track] = SampledCurve(made)
+    return replace(patch, curves={**patch.curves, **curves}) if curves else patch
+
+
 class Operation(ABC, Generic[P]):
     """A change of a clip. Subclasses set ``name``, ``title``, ``version`` and ``Params``.
 
@@ -261,6 +290,7 @@ class Operation(ABC, Generic[P]):
         given = {name: found for name, found in (inputs or {}).items() if name in self.inputs}
         self._require_inputs(given, parsed)
         patch = self.apply_with(clip, given, scope, in_own_unit(parsed, clip.millimetres), progress)
+        patch = done = _in_few_digits(clip, patch, self.retimes)
         self._require_open(clip, patch)
         if patch.curves or patch.parts:
             require_sound(apply_patch(clip, patch), clip)
@@ -268,6 +298,8 @@ class Operation(ABC, Generic[P]):
             patch = continuous_patch(clip, patch)
         if not self.meant:
             patch = layers_kept(clip, patch)
+        if patch is not done:
+            patch = _in_few_digits(clip, patch, self.retimes)
         gone = scope.unplaced(clip)
         if gone:
             report = dict(patch.report)

@@ -70,9 +70,9 @@ def read_profile(data: bytes, name: str | None = None) -> Profile:
     try:
         document = orjson.loads(data)
     except orjson.JSONDecodeError:
-        raise BadInput("this is no JSON", file=name) from None
+        raise BadInput("this is not JSON", file=name) from None
     if not isinstance(document, dict) or document.get("schema") != SCHEMA:
-        raise BadInput(f"this is no map of joints: its schema is not {SCHEMA!r}", file=name)
+        raise BadInput(f"this is not a joint map: its schema is not {SCHEMA!r}", file=name)
     if document.get("schema_version") != SCHEMA_VERSION:
         raise BadInput(
             f"a map of version {short(repr(document.get('schema_version')))}; "

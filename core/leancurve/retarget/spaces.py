@@ -26,10 +26,10 @@ def require_spaces(clip: Clip, spaces: Mapping[str, str]) -> None:
     """:class:`BadInput` where an end or what it is told relative to is not there."""
     for end, space in spaces.items():
         if end not in HANDS:
-            raise BadInput(f"spaces: {end!r} is none of {', '.join(HANDS)}")
+            raise BadInput(f"spaces: {end!r} is not one of {', '.join(HANDS)}")
         if space not in (WORLD, *PARTS) and clip.prop_at(space) is None:
             props = "".join(f", {p.name}" for p in clip.props)
-            raise BadInput(f"spaces: {space!r} is none of {WORLD}, {', '.join(PARTS)}{props}")
+            raise BadInput(f"spaces: {space!r} is not one of {WORLD}, {', '.join(PARTS)}{props}")
 
 
 def space_goals(

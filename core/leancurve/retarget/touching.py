@@ -15,6 +15,7 @@ from leancurve.figure.feet import Limb, limbs_of
 from leancurve.figure.radii import CAPSULES
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats
+from leancurve.numbers.lines import along_and_away
 from leancurve.retarget.reaching import GOING_S, led
 from leancurve.retarget.rest import RestFigure, unit
 from leancurve.retarget.transfer import Pair, World, turned
@@ -163,9 +164,7 @@ def _by(standing: RestFigure, motion: World, part: _Part, points: Floats) -> Flo
 
 def _gap(part: _Part, local: Floats, height: float) -> Floats:
     """How far a palm is from a part's skin ``(F,)``, shares of stature."""
-    length = max(float(part.bone @ part.bone), 1e-12)
-    along = np.clip(local @ part.bone / length, 0.0, 1.0)
-    away = np.linalg.norm(local - along[:, None] * part.bone, axis=1)
+    _, away = along_and_away(local, part.bone)
     return np.asarray(away / height - part.radius - CAPSULES["hand"])
 
 

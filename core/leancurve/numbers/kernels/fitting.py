@@ -17,6 +17,8 @@ SNUG = 0.8
 as far, the one that leaves more room (measured: 1 and 0.6 need more keys)."""
 VALUE_ROOM = 0.9
 """How far from its sample a fitted key may lie, as a share of the tolerance."""
+TRIALS, PATIENT = 9, 3
+"""How many ends are tried for the farthest one, and how many before one that is known to do."""
 BESIDE = 2
 """How many frames an extreme's key, and the turn of the curve, may lie beside the extreme."""
 
@@ -153,7 +155,7 @@ def fit_between(
         if b < 0 and limit == last and limit - a <= int(2.6 * far) + 4:
             b = _in_two(y, a, last, far, tolerance, state, end, effort, p, good)
         if b < 0:
-            b = _step(y, a, free, first, limit, last, tolerance, state, effort, p, good)
+            b = _step(y, a, far, free, first, limit, last, tolerance, state, effort, p, good)
         if b < 0:
             # Neighbouring frames always meet in a straight step.
             b = a + 1
@@ -300,6 +302,7 @@ def _near_enough(
 def _step(
     y: Floats,
     a: int,
+    far: int,
     free: int,
     first: int,
     limit: int,
@@ -311,7 +314,7 @@ def _step(
     good: Floats,
 ) -> int:
     """The next key where the way goes on farthest, or -1; ``good`` leads to it."""
-    b = _farthest(y, a, free, first, limit, last, tolerance, state, p, good)
+    b = _farthest(y, a, far, free, first, limit, last, tolerance, state, p, good)
     if b < 0:
         return -1
     return _ahead(
@@ -389,6 +392,7 @@ def _ahead(
 def _farthest(
     y: Floats,
     a: int,
+    sure: int,
     reach: int,
     first: int,
     limit: int,
@@ -400,14 +404,15 @@ def _farthest(
 ) -> int:
     """The farthest frame before ``limit`` a smooth segment from ``state`` was seen to reach, or -1.
 
-    Begins where a cubic reaches; gallops on while that succeeds, shrinks while it fails.
+    Begins at ``reach``, which some cubic reaches; gallops on while that succeeds, shrinks while it
+    fails, soon to the ``sure`` frames that a cubic from ``state`` follows.
     """
     length = float(min(reach, limit - 1) - a)
     low, high = a, limit
     best = -1
     trial = a + int(length)
     end = np.empty(3)
-    for _ in range(9):
+    for attempt in range(TRIALS):
         trial = min(max(trial, low + 1), high - 1)
         if trial <= low or trial >= high:
             break
@@ -418,7 +423,9 @@ def _farthest(
             trial = low + max(1, int(length * 0.12)) if high == limit else (low + high) // 2
         else:
             high = trial
-            trial = a + int((trial - a) * 0.82) if low == a else (low + high) // 2
+            shrunk = a + int((trial - a) * 0.82) if low == a else (low + high) // 2
+            known = low == a and attempt >= PATIENT and a + sure < shrunk
+            trial = a + sure if known else shrunk
         if high - low <= max(1, int(length * 0.04)):
             break
     return best

@@ -95,7 +95,6 @@ def fit_segment(
     kept = p.copy()
     m = np.empty((5, 5))
     g = np.empty(5)
-    j = np.empty(5)
     damping = 1e-3
     previous = 1e300
     l0, l1, v1 = p[2], p[5], p[3]
@@ -107,10 +106,12 @@ def fit_segment(
             rise0 = s0 * l0
         if not free_end:
             rise1 = s1 * l1
-        for r in range(5):
-            g[r] = 0.0
-            for c in range(5):
-                m[r, c] = 0.0
+        g0, g1, g2, g3, g4 = 0.0, 0.0, 0.0, 0.0, 0.0
+        m00, m01, m02, m03, m04 = 0.0, 0.0, 0.0, 0.0, 0.0
+        m11, m12, m13, m14 = 0.0, 0.0, 0.0, 0.0
+        m22, m23, m24 = 0.0, 0.0, 0.0
+        m33, m34 = 0.0, 0.0
+        m44 = 0.0
         cost = 0.0
         largest = 0.0
         v0 = p[0]
@@ -140,18 +141,37 @@ def fit_segment(
             if np.abs(e) > largest:
                 largest = np.abs(e)
             cost += weight[i] * e * e
-            j[0] = -a0 * slope if free_start else a0 * (s0 - slope)
-            j[1] = a1 * slope if free_end else a1 * (slope - s1)
-            j[2] = a0
-            j[3] = a1 + u3
-            j[4] = -a1
-            for r in range(5):
-                if not free[r]:
-                    continue
-                g[r] += weight[i] * j[r] * e
-                for c in range(r, 5):
-                    if free[c]:
-                        m[r, c] += weight[i] * j[r] * j[c]
+            j0 = -a0 * slope if free_start else a0 * (s0 - slope)
+            j1 = a1 * slope if free_end else a1 * (slope - s1)
+            j2, j3, j4 = a0, a1 + u3, -a1
+            k = weight[i]
+            wj0, wj1, wj2, wj3, wj4 = k * j0, k * j1, k * j2, k * j3, k * j4
+            g0 += wj0 * e
+            m00 += wj0 * j0
+            m01 += wj0 * j1
+            m02 += wj0 * j2
+            m03 += wj0 * j3
+            m04 += wj0 * j4
+            g1 += wj1 * e
+            m11 += wj1 * j1
+            m12 += wj1 * j2
+            m13 += wj1 * j3
+            m14 += wj1 * j4
+            g2 += wj2 * e
+            m22 += wj2 * j2
+            m23 += wj2 * j3
+            m24 += wj2 * j4
+            g3 += wj3 * e
+            m33 += wj3 * j3
+            m34 += wj3 * j4
+            g4 += wj4 * e
+            m44 += wj4 * j4
+        g[0], g[1], g[2], g[3], g[4] = g0, g1, g2, g3, g4
+        m[0, 0], m[0, 1], m[0, 2], m[0, 3], m[0, 4] = m00, m01, m02, m03, m04
+        m[1, 1], m[1, 2], m[1, 3], m[1, 4] = m11, m12, m13, m14
+        m[2, 2], m[2, 3], m[2, 4] = m22, m23, m24
+        m[3, 3], m[3, 4] = m33, m34
+        m[4, 4] = m44
         if hinted:
             # The end slope is also the next segment's start: a soft pull keeps it sane.
             k = 0.01 * taken
@@ -194,9 +214,12 @@ def fit_segment(
         for r in range(5):
             for c in range(r):
                 m[r, c] = m[c, r]
+        for r in range(5):
             if free[r]:
                 m[r, r] += damping * m[r, r] + 1e-12
             else:
+                m[r, :] = 0.0
+                m[:, r] = 0.0
                 m[r, r] = 1.0
                 g[r] = 0.0
         if not _solve(m, g, 5):

@@ -194,7 +194,10 @@ def _set(clip: Clip, layers: list[Layer], at: int, edit: LayerEdit) -> Layer:
             raise BadInput(f"a layer is named {edit.new_name!r} already")
         layer = replace(layer, name=edit.new_name)
     if edit.do == "set" and edit.kind is not None and edit.kind != layer.kind:
-        raise BadInput("a layer's kind is said when it is made: its curves mean another thing else")
+        raise BadInput(
+            "a layer's kind is set when it is made: with another, its curves would mean something "
+            "else"
+        )
     given = {n: getattr(edit, n) for n in ("space", "muted", "locked")}
     layer = replace(layer, **{n: v for n, v in given.items() if v is not None})
     if edit.mask is not None:

@@ -58,11 +58,11 @@ class Extract(Operation[ExtractParams]):
         )
         for other in (lower, upper):
             if other.skeleton != clip.skeleton or other.frames != clip.frames:
-                raise BadInput("extract: it was made on another time or skeleton than the clip's")
+                raise BadInput("extract: that line was made on another length, rate or skeleton")
         joints = sorted({t.joint for t in scope.resolve(clip)})
         vectors, moves = differences(lower, upper, joints)
         if not vectors and not moves:
-            raise BadInput("extract: no joint stands otherwise by that")
+            raise BadInput("extract: that line moves no joint")
         layer, curves = sampled_layer(clip, params.name, vectors, moves, params.new_id)
         return Patch(
             curves=curves,

@@ -35,6 +35,8 @@ from leancurve.operations.layers.edit import free_name, fresh_id
 
 LEAST_DEG, LEAST_MM = 1e-3, 1e-3
 """A joint that never differs by more is no part of the layer."""
+NOTHING = 1e-9
+"""Degrees, or lengths, that are what calculating leaves where nothing was changed."""
 
 
 class LiftParams(Params):
@@ -89,7 +91,7 @@ class Lift(Operation[LiftParams]):
         layer, curves = sampled_layer(clip, params.name, vectors, moves, params.new_id)
         touched = sorted({*vectors, *moves})
         if not touched:
-            raise BadInput("lift: there is no such work on these joints")
+            raise BadInput("lift: these joints have no edits to extract")
         curves |= below(touched)
         progress(1.0)
         return Patch(
@@ -175,6 +177,8 @@ def _worth(
 ) -> tuple[dict[int, Floats], dict[int, Floats]]:
     """Vectors and moves ``(F, J, 3)`` by joint, without a jump, of the joints that have any."""
     vectors = rotation.unrolled(vectors)
+    vectors[np.linalg.norm(vectors, axis=-1) < NOTHING] = 0.0
+    moves = np.where(np.abs(moves) < NOTHING, 0.0, moves)
     least = LEAST_MM / clip.millimetres
     turned = np.linalg.norm(vectors, axis=-1).max(axis=0, initial=0.0) > LEAST_DEG
     moved = np.abs(moves).max(axis=(0, 2), initial=0.0) > least

@@ -118,7 +118,7 @@ class LoadLayer(Operation[LoadLayerParams]):
         done = retargeted(source, clip, wishes, part_of(progress, 0.0, 0.7))
         inside = runs(scope.mask(clip) & lasts)
         if not inside:
-            raise BadInput("load_layer: the source does not reach into the frames in scope")
+            raise BadInput("load_layer: the source has no frames within the scope")
         joints = given_joints(clip, scope, done)
         pose = evaluate(done.clip, np.clip(frames, 0.0, source.frames - 1.0), joints)
         if params.stands_as == "poses":

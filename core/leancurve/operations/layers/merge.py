@@ -59,7 +59,7 @@ class MergeLayers(Operation[MergeLayersParams]):
     ) -> Patch:
         ids = params.ids or (None,) * len(params.layers)
         if len(ids) != len(params.layers):
-            raise BadInput("merge_layers: as many ids as layers are to be named")
+            raise BadInput("merge_layers: give one id for each layer")
         named = dict(zip(params.layers, ids, strict=True))
         chosen = [layer_meant(clip, name, i) for name, i in named.items()]
         places = sorted(clip.layers.index(x) for x in chosen)
@@ -71,7 +71,7 @@ class MergeLayers(Operation[MergeLayersParams]):
             raise BadInput(f"{in_the_way.name} lies between them: merge it too, or move it away")
         merged = [x for x in chosen if x.id in live]
         if not merged:
-            raise BadInput("these layers are muted or weigh nothing: there is nothing to merge")
+            raise BadInput("these layers are muted or have no weight: there is nothing to merge")
         lower, upper = (_through(clip, live, end) for end in (first, last + 1))
         joints = sorted({j for x in merged for j in x.shares})
         vectors, moves = differences(lower, upper, joints)

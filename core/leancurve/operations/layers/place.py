@@ -117,9 +117,9 @@ def _require_channels(clip: Clip, placement: Placement) -> None:
     for root in clip.skeleton.roots if placement.counts else ():
         name = clip.skeleton.names[root]
         if not {"tx", "ty", "tz"} <= set(clip.layout[root]):
-            raise BadInput(f"place: {name} has not three position channels to be moved by")
+            raise BadInput(f"place: {name} needs three position channels to be moved")
         if placement.turn and len(clip.order(root)) != 3:
-            raise BadInput(f"place: {name} has not three rotation channels to be turned by")
+            raise BadInput(f"place: {name} needs three rotation channels to be turned")
 
 
 def _roots(clip: Clip, placement: Placement | None) -> Floats:

@@ -85,13 +85,13 @@ def _by_joints(
     wanted = {clip.skeleton.index(n) for n in names} & set(layer.channels)
     left = set(layer.channels) - wanted
     if not wanted or not left:
-        raise BadInput(f"{layer.name} would be all or nothing: choose some of its joints")
+        raise BadInput(f"{layer.name}: choose some of its joints, not all and not none")
     above = {k for j in wanted for k in clip.skeleton.chain(j)}
     if layer.space == "figure" and (
         above & left or {k for j in left for k in clip.skeleton.chain(j)} & wanted
     ):
         raise BadInput(
-            f"{layer.name} works in the figure's space: joints on one chain hang together in it"
+            f"{layer.name} works in character space, where joints on one chain depend on each other"
         )
     made = replace(made, layout=tuple((j, c) for j, c in layer.layout if j in wanted))
     kept = replace(layer, layout=tuple((j, c) for j, c in layer.layout if j in left))

@@ -210,7 +210,7 @@ def _put(plants: list[Plant], new: Plant) -> None:
     if met:
         raise BadInput(
             f"{new.part} is planted already from {met[0].first} to {met[0].last}: "
-            "a part is held once at a time"
+            "a part has one plant at a time"
         )
     plants.append(new)
 

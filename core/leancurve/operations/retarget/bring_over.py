@@ -99,7 +99,7 @@ class BringOver(Operation[BringOverParams]):
         moved = weight > 0.0
         joints = given_joints(clip, scope, done)
         if not np.any(moved):
-            raise BadInput("bring_over: the source does not reach into the frames in scope")
+            raise BadInput("bring_over: the source has no frames within the scope")
         if not joints:
             return Patch(report={"joints": 0, "frames": 0, "most_turned_deg": 0.0})
         there = evaluate(done.clip, np.clip(frames[moved], 0.0, source.frames - 1.0))

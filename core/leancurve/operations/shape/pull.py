@@ -71,7 +71,7 @@ class Pull(Operation[PullParams]):
         if params.space == "figure":
             hips = clip.body.find("hips")
             if hips is None:
-                raise BadInput("pull: no hips are known here whose axes could be meant")
+                raise BadInput("pull: the hips are not known here, so there are no axes of theirs")
             by = rotation.rotate(seen[:, hips], by)
         # Layers and placement turn what the limb hangs on: by as much the pull is turned back.
         above = clip.skeleton.parents[limb.joints[0]]

@@ -161,7 +161,8 @@ class ScaleSpan(Operation[ScaleSpanParams]):
     ) -> Patch:
         first, last = params.within(clip, self.name)
         if params.length < 1:
-            raise BadInput(f"scale_span: {last - first + 1} frames by {params.factor:g} are none")
+            count = last - first + 1
+            raise BadInput(f"scale_span: {count} frames times {params.factor:g} leaves no frame")
         return retimed(clip, params.warp.checked(), whole_frames=params.whole_frames)
 
     def time_after(self, time: ClipTime, params: ScaleSpanParams) -> ClipTime:

@@ -383,8 +383,8 @@ class Window:
                 break
         if best is None:
             raise BadInput(
-                f"most_keys: {wanted} are not enough for {len(self.channels)} channels with "
-                f"these landmarks and contacts as keys; {count} were needed at the least"
+                f"most_keys: {wanted} keys are not enough for {len(self.channels)} channels with "
+                f"these landmarks and contacts as keys; at least {count} are needed"
             )
         self.scale = dict.fromkeys(self.scale, best[0])
         return best[1]
