@@ -16,8 +16,10 @@ from typing import Any
 
 from leancurve.document.clip import Clip
 from leancurve.errors import BadInput
+from leancurve.figure.skin import Skin
 from leancurve.formats.bvh import Take
-from leancurve.formats.files import read_take, write_take
+from leancurve.formats.files import SINGLE, chosen, read_takes, write_take
+from leancurve.formats.names import plain_name
 from leancurve.measures.account import LineDrift, account
 from leancurve.measures.drift import drift
 from leancurve.measures.findings import find, work_left
@@ -53,25 +55,51 @@ def _keep(data: bytes, path: str) -> None:
         raise BadInput(trouble.strerror or str(trouble), file=path) from None
 
 
-def _read(path: str) -> Take:
-    return read_take(_bytes(path), path)
+def _read_all(path: str, skeleton: str | None = None) -> list[Take]:
+    """The takes of a file; what it refers to is looked up in its folder alone. A table of channels
+    is read onto the ``skeleton`` of another file."""
+
+    def beside(name: str) -> bytes | None:
+        found = Path(path).parent / name
+        return _bytes(str(found)) if found.is_file() else None
+
+    like = None if skeleton is None else _read(skeleton).clip
+    return read_takes(_bytes(path), path, beside, like)
 
 
-def _write(clip: Clip, path: str, recipe: Sequence[dict[str, Any]] = ()) -> None:
-    _keep(write_take(clip, path, recipe), path)
+def _read(path: str, wanted: str | None = None, skeleton: str | None = None) -> Take:
+    return chosen(_read_all(path, skeleton), wanted, path)
+
+
+def _write(
+    clip: Clip, path: str, recipe: Sequence[dict[str, Any]] = (), skin: Skin | None = None
+) -> None:
+    _keep(write_take(clip, path, recipe, skin), path)
 
 
 def _rate(clip: Clip) -> float:
     return round(float(clip.rate), 6)
 
 
+def _listed(take: Take) -> dict[str, Any]:
+    clip, skin = take.clip, take.skin
+    return {
+        "name": clip.name, "joints": len(clip.skeleton), "frames": clip.frames,
+        "rate": _rate(clip), "metres_per_unit": clip.reading.metres_per_unit,
+        "up_axis": clip.reading.up_axis, "props": [p.name for p in clip.props],
+        "mesh_triangles": 0 if skin is None else len(skin.triangles),
+    }  # fmt: skip
+
+
 def inspect(args: argparse.Namespace) -> dict[str, Any]:
-    """What a file holds and what stands out in it."""
-    take = _read(args.file)
+    """What a file holds and what stands out in the first of its takes, or in one of a name."""
+    takes = _read_all(args.file, args.skeleton)
+    take = chosen(takes, args.take, args.file)
     clip = take.clip
     found = find(clip)
     counts = Counter(f.kind for f in found)
     return {
+        "takes": [_listed(t) for t in takes],
         "name": clip.name,
         "joints": len(clip.skeleton),
         "frames": clip.frames,
@@ -119,9 +147,15 @@ def _recipe(path: str) -> KeptRecipe:
     return read_recipe(_bytes(path), path)
 
 
-def _work(source: str, out: str, recipe: KeptRecipe) -> dict[str, Any]:
-    """Run lines on a file, write the result, and measure it against what was read."""
-    take = _read(source)
+def _work(
+    source: str,
+    out: str,
+    recipe: KeptRecipe,
+    wanted: str | None = None,
+    skeleton: str | None = None,
+) -> dict[str, Any]:
+    """Run lines on a take of a file, write the result, and measure it against what was read."""
+    take = _read(source, wanted, skeleton)
     began = time.perf_counter()
     before = find(take.clip)
     outcome = run_recipe(take.clip, recipe.lines, rate=recipe.rate)
@@ -166,7 +200,12 @@ def _work(source: str, out: str, recipe: KeptRecipe) -> dict[str, Any]:
     }
     if outcome.lost:
         report["without_place"] = outcome.lost
-    _write(clip, out, [{"version": 1, "params": {}, "scope": {}, **d.line} for d in outcome.lines])
+    _write(
+        clip,
+        out,
+        [{"version": 1, "params": {}, "scope": {}, **d.line} for d in outcome.lines],
+        take.skin,
+    )
     return report
 
 
@@ -190,15 +229,27 @@ def _drifted(line: LineDrift) -> dict[str, Any]:
 
 def run(args: argparse.Namespace) -> dict[str, Any]:
     """Clean and thin a file; measure the result against what was read."""
-    return _work(args.file, args.out, _chosen(args))
+    return _work(args.file, args.out, _chosen(args), args.take, args.skeleton)
 
 
-def _one_of_many(job: tuple[str, str, KeptRecipe]) -> dict[str, Any]:
-    source, out, recipe = job
+def _one_of_many(job: tuple[str, str | None, str, KeptRecipe]) -> dict[str, Any]:
+    source, take, out, recipe = job
     try:
-        return {"file": source, "out": out, **_work(source, out, recipe)}
+        return {"file": source, "out": out, **_work(source, out, recipe, take)}
     except BadInput as trouble:
         return {"file": source, "failed": " ".join(str(trouble).split())}
+
+
+def _names_in(source: str) -> list[str | None]:
+    """The takes of a file that may hold several; None for the one of any other, and for what
+    cannot be read: that is told with the rest."""
+    if Path(source).suffix.lower() in SINGLE:
+        return [None]
+    try:
+        takes = _read_all(source)
+    except BadInput:
+        return [None]
+    return [None] if len(takes) == 1 else [t.clip.name for t in takes]
 
 
 def batch(args: argparse.Namespace) -> dict[str, Any]:
@@ -212,11 +263,14 @@ def batch(args: argparse.Namespace) -> dict[str, Any]:
     ending = f".{args.format}" if args.format else None
     jobs, taken = [], set()
     for source in args.files:
-        out = folder / (Path(source).stem + (ending or Path(source).suffix))
-        if out in taken:
-            raise BadInput(f"two files would be written as {out.name}", file=source)
-        taken.add(out)
-        jobs.append((source, str(out), recipe))
+        stem, own = Path(source).stem, Path(source).suffix
+        written = ending or (own if own.lower() in SINGLE else ".json")
+        for take in _names_in(source):
+            out = folder / ((stem if take is None else f"{stem} {plain_name(take)}") + written)
+            if out in taken:
+                raise BadInput(f"two files would be written as {out.name}", file=source)
+            taken.add(out)
+            jobs.append((source, take, str(out), recipe))
     with ProcessPoolExecutor(args.jobs or min(len(jobs), os.cpu_count() or 1)) as pool:
         done = list(pool.map(_one_of_many, jobs))
     failed = sum("failed" in d for d in done)
@@ -244,8 +298,9 @@ def compare(args: argparse.Namespace) -> dict[str, Any]:
 
 def convert(args: argparse.Namespace) -> dict[str, Any]:
     """The same clip in another format. BVH holds a value on each frame, never keys."""
-    clip = _read(args.file).clip
-    _write(clip, args.out)
+    take = _read(args.file, args.take, args.skeleton)
+    clip = take.clip
+    _write(clip, args.out, skin=take.skin)
     return {"frames": clip.frames, "channels": len(clip.channels), "keys": clip.key_count}
 
 
@@ -288,7 +343,8 @@ def _profile(path: str | None) -> Profile:
 def retarget(args: argparse.Namespace) -> dict[str, Any]:
     """Retarget a file's performance onto another skeleton."""
     began = time.perf_counter()
-    clip, target = _read(args.file).clip, _read(args.to).clip
+    clip, aim = _read(args.file).clip, _read(args.to)
+    target = aim.clip
     profile = _profile(args.map).fitting(clip.skeleton, target.skeleton)
     params = {
         "joints": dict(profile.joints), "rest": dict(profile.rest),
@@ -297,7 +353,7 @@ def retarget(args: argparse.Namespace) -> dict[str, Any]:
     }  # fmt: skip
     patch = OPERATIONS["retarget"].run(clip, params, inputs={"target": target})
     retargeted = apply_patch(clip, patch)
-    _write(retargeted, args.out)
+    _write(retargeted, args.out, skin=aim.skin)
     report = dict(patch.report)
     if args.plant:
         report["missed_mm"] = max(report["missed_mm"], plant_figures(retargeted)["missed_mm"])
@@ -333,7 +389,7 @@ def _parser() -> argparse.ArgumentParser:
         sub.add_argument("--json", action="store_true", help="print one JSON object")
         return sub
 
-    command("inspect", inspect, "file")
+    of_several = [command("inspect", inspect, "file")]
     runner = command("run", run, "file", "out")
     runner.add_argument(
         "--recipe", metavar="FILE", help="run a recipe first; 'all' and 'planted' are built in"
@@ -358,7 +414,10 @@ def _parser() -> argparse.ArgumentParser:
     many.add_argument("files", nargs="+", metavar="FILE")
     command("operations", operations)
     command("compare", compare, "a", "b")
-    command("convert", convert, "file", "out")
+    of_several += [runner, command("convert", convert, "file", "out")]
+    for one in of_several:
+        one.add_argument("--take", metavar="NAME", help="of a file with several; else the first")
+        one.add_argument("--skeleton", metavar="FILE", help="that a table of channels is read onto")
     command("layers", layers, "file")
     flattener = command("flatten", flatten, "file", "out")
     flattener.add_argument(
@@ -403,6 +462,10 @@ def _print(result: dict[str, Any]) -> None:
         if key == "findings":
             counts = Counter(f["kind"] for f in value)
             print(f"{key:>16}  {', '.join(f'{n} {kind}' for kind, n in counts.items()) or 'none'}")
+        elif key == "takes" and isinstance(value, list):
+            for take in value:
+                told = f"{take['frames']} frames at {take['rate']:g}, {take['joints']} joints"
+                print(f"{'take':>16}  {take['name']}: {told}")
         elif key == "files":
             for file in value:
                 said = file.get("failed") or f"{file['keys_before']} → {file['keys_after']} keys"

@@ -98,5 +98,6 @@ def test_numbers_without_channels_are_refused() -> None:
 
 
 def test_an_ending_that_is_no_motion_file() -> None:
-    with pytest.raises(BadInput, match=r"take\.fbx: expected a file ending in \.bvh or \.json"):
+    ending = r"take\.fbx: expected a file ending in \.bvh, \.json, \.glb, .* or \.zip"
+    with pytest.raises(BadInput, match=ending):
         read_take(b"", "take.fbx")

@@ -246,8 +246,8 @@ def test_a_take_is_retargeted_and_its_map_kept_and_read(
     assert main(["retarget", str(take), str(retargeted), "--to", str(wren), "--ends", "0.5"]) == 0
     assert "mapped" in capsys.readouterr().out
     for wrong, said in (
-        ('{"schema": "other"}', "no map of joints"),
-        ("not json", "no JSON"),
+        ('{"schema": "other"}', "not a joint map"),
+        ("not json", "not JSON"),
         ('{"schema": "leancurve.map", "schema_version": 9}', "version"),
         ('{"schema": "leancurve.map", "schema_version": 1, "rest": {"Head": [1]}}', "three angles"),
     ):

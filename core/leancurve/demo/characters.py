@@ -14,9 +14,11 @@ from functools import cache
 import numpy as np
 
 from leancurve.curves.curve import Curve, SampledCurve
+from leancurve.demo.bodies import made_body
 from leancurve.document.clip import Clip, Reading
 from leancurve.document.track import TrackId, base_track
 from leancurve.figure.skeleton import EndSite, Skeleton
+from leancurve.formats.gltf.writing import write_gltf
 from leancurve.measures.drift import find_ends
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
@@ -228,5 +230,11 @@ def wren_file() -> Clip:
 
 
 def heron_file() -> Clip:
-    """Heron as he comes: a BVH of one frame."""
+    """Heron standing: one frame."""
     return standing(heron(), "Heron", 0.01, "y", "ZXY")
+
+
+def heron_in_his_body() -> bytes:
+    """Heron as he comes: a GLB of his skeleton and his body."""
+    clip = heron_file()
+    return write_gltf([clip], made_body(clip.skeleton))

@@ -31,6 +31,7 @@ from leancurve.document.rotations import angles_afresh
 from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import STRAIGHT, EndSite, Skeleton
+from leancurve.figure.skin import Skin
 from leancurve.formats.evidence import guess_unit, guess_up, position_meaning, rate_of
 from leancurve.measures.drift import find_ends
 from leancurve.numbers.arrays import Floats, Ints
@@ -54,6 +55,8 @@ class Take:
     clip: Clip
     notes: tuple[str, ...] = ()
     warnings: tuple[str, ...] = ()
+    skin: Skin | None = None
+    """Its body, where the file holds one."""
 
 
 BLANK = re.compile(rb"\s*")

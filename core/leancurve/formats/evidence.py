@@ -44,7 +44,7 @@ def guess_unit(height: float) -> tuple[float, str]:
         return 0.01, "unit cm: the figure has no height to tell it by"
     factor = 1.7 / height
     return factor, (
-        f"unit {factor * 100:.3g} cm: taken so that the figure stands 1.70 m; it is none of "
+        f"unit {factor * 100:.3g} cm: taken so that the figure stands 1.70 m; it is not one of "
         "m, cm, mm, inch"
     )
 

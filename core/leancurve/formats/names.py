@@ -24,7 +24,7 @@ def delivery_name(pattern: str, *, character: str, action: str, version: int) ->
         if field not in values:
             raise BadInput(
                 "name pattern: may use {character}, {action} and {version}, "
-                f"such as {{version:03}}; {short(found[0])} is none of them"
+                f"such as {{version:03}}; {short(found[0])} is not one of them"
             )
         if not colon:
             return values[field]
@@ -38,7 +38,13 @@ def delivery_name(pattern: str, *, character: str, action: str, version: int) ->
     name = FIELD.sub(filled, pattern)
     if "{" in FIELD.sub("", pattern) or "}" in FIELD.sub("", pattern):
         raise BadInput("name pattern: a brace has no partner")
-    kept = "".join(c if c.isalnum() or c in "-_." else "_" for c in name).strip("._")
+    kept = plain_name(name)
     if not kept:
         raise BadInput("name pattern: gives an empty file name")
+    return kept
+
+
+def plain_name(name: str) -> str:
+    """A name as a file may have it anywhere: letters, digits, ``-``, ``_`` and dots within."""
+    kept = "".join(c if c.isalnum() or c in "-_." else "_" for c in name).strip("._")
     return kept[:LONGEST_NAME]

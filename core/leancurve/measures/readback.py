@@ -58,7 +58,7 @@ def read_back(clip: Clip, times: Floats, back: Clip, props: bool) -> ReadBack:
         far = names[int(np.argmax(gaps.max(axis=0)))]
         raise BadInput(
             f"the file reads back {found.max_deg:.3f}° off at {worst} and {found.max_mm:.2f} mm at "
-            f"{far}; at most {MOST_DEG:g}° and {MOST_MM:g} mm are handed over"
+            f"{far}; at most {MOST_DEG:g}° and {MOST_MM:g} mm are allowed in a delivery"
         )
     return found
 

@@ -21,12 +21,13 @@ from leancurve.measures.findings import (
     snaps,
     spikes,
     stuck,
+    through,
 )
 from leancurve.measures.findings.base import Finding, Kind, Motion
 from leancurve.numbers.spans import shared
 from leancurve.progress import Progress, silent
 
-VERSION = 5
+VERSION = 6
 """Rises when any detector changes what it finds: what was kept before is measured anew."""
 
 KINDS: tuple[Kind, ...] = (
@@ -53,6 +54,8 @@ KINDS: tuple[Kind, ...] = (
     Kind("sink", "sinks", "a foot in contact below the floor", "plant", 2.0, floor.detect_sinks),
     Kind("float", "floats", "a foot in contact above the floor", "plant", 2.0,
          floor.detect_floats),
+    Kind("through", "through the body", "a hand, a forearm or a foot is inside the trunk or the "
+         "head, a foot inside the other leg", "edit_plants", 1.5, through.detect),
     Kind("key off the frame", "keys off frame", "a key between two frames", "tidy_keys", 0.5,
          keys.detect_off_frame, of_keys=True),
     Kind("doubled key", "doubled keys", "two keys closer than half a frame", "tidy_keys", 0.5,

@@ -1,0 +1,1 @@
+"""USD read: skeletons and their animations (OpenUSD, UsdSkel), through usd-core."""
