@@ -3,13 +3,15 @@
 from django.db import models
 from django.db.models.functions import Now
 
+from documents.squeezing import SqueezedField
+
 
 class Blob(models.Model):
-    """Bytes named by the SHA-256 of their content: a channel's columns, a clip's header, or a
-    recipe's line, compressed."""
+    """Bytes named by the SHA-256 of their content, and kept smaller than they are: a channel's
+    columns, a clip's header, or a recipe's line, compressed."""
 
     sha = models.CharField(primary_key=True, max_length=64)
-    data = models.BinaryField()
+    data = SqueezedField()
 
     class Meta:
         db_table = "editing_blob"  # where it stood first

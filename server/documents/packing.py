@@ -2,7 +2,7 @@
 
 import hashlib
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 import numpy as np
 import orjson
@@ -11,6 +11,7 @@ from leancurve.document.clip import Clip
 from leancurve.document.stored import header_of, skeleton_values
 from leancurve.document.track import TrackId
 from leancurve.figure.skeleton import Skeleton
+from leancurve.figure.skin import Skin
 from safetensors.numpy import load, save
 
 
@@ -46,6 +47,18 @@ def skeleton_blob(skeleton: Skeleton) -> tuple[str, bytes]:
     """A skeleton's digest and bytes: the same skeleton has the same ones everywhere."""
     data = orjson.dumps(skeleton_values(skeleton))
     return digest(data), data
+
+
+def skin_blob(skin: Skin) -> tuple[str, bytes]:
+    """A body's digest and bytes, in the safetensors layout."""
+    data = save({f.name: np.ascontiguousarray(getattr(skin, f.name)) for f in fields(Skin)})
+    return digest(data), data
+
+
+def skin_of(data: bytes) -> Skin:
+    """The body of :func:`skin_blob`'s bytes; what is in them is not looked at."""
+    found = load(data)
+    return Skin(**{f.name: found[f.name] for f in fields(Skin)})
 
 
 def packed(

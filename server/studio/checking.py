@@ -17,7 +17,7 @@ from typing import Any
 
 import numpy as np
 import orjson
-from documents.packing import decode
+from documents.packing import decode, skin_of
 from leancurve.curves.curve import Curve, SampledCurve
 from leancurve.document.clip import Clip
 from leancurve.document.limits import require_room, require_sound_curve
@@ -66,15 +66,15 @@ def checked(source: Path, most: Most, progress: Progress = silent) -> Told:
         if isinstance(trouble, BadInput):
             raise BadInput(short(trouble.message, 300)) from None
         raise BadInput(
-            f"this is no workspace's file, or it is damaged: {short(str(trouble))}"
+            f"this is not a workspace file, or it is damaged: {short(str(trouble))}"
         ) from None
     except zlib.error:
-        raise BadInput("this is no workspace's file, or it is damaged") from None
+        raise BadInput("this is not a workspace file, or it is damaged") from None
 
 
 def _parsed(text: bytes) -> Told:
     if b"\\u0000" in text:
-        raise BadInput("workspace.json: holds characters that no text has")
+        raise BadInput("workspace.json: contains characters that are not allowed in text")
     said = orjson.loads(text)
     _require_shallow(said)
     try:
@@ -165,9 +165,14 @@ class _Checked:
             for line in recipe.lines:
                 _check_line(line)
         for skeleton in told.skeletons:
-            self._bones(skeleton.digest)
+            bones = skeleton_of(self._bones(skeleton.digest))
+            if skeleton.skin:
+                skin = skin_of(self._blob(skeleton.skin))
+                skin.require_sound(len(bones))
+                if len(skin.triangles) != skeleton.triangles:
+                    raise BadInput("a body has other triangles than it says")
         if not self._inputs <= set(told.states):
-            raise BadInput("a line works with a document that is not there")
+            raise BadInput("a line of a recipe uses a document that is missing")
         self._check_takes(told)
         self._require_nothing_else(members)
         return told
@@ -189,7 +194,9 @@ class _Checked:
 
     def _check_files(self, told: Told, members: dict[str, int]) -> None:
         """Takes' files and deliveries: each is there, once, and none is too large."""
-        for part in (*told.takes, *told.deliveries):
+        # Takes that came in one file name it alike.
+        shared = {(t.file, t.file_name): t for t in told.takes}
+        for part in (*shared.values(), *told.deliveries):
             self.file.getinfo(part.file)
             if not part.file.startswith(("takes/", "deliveries/")):
                 raise BadInput(f"workspace.json: {short(part.file)} is no file of a take")
@@ -279,13 +286,13 @@ class _Checked:
         unpacker = zlib.decompressobj()
         text = unpacker.decompress(self._blob(sha), MOST_LINE)
         if unpacker.unconsumed_tail or not unpacker.eof or b"\\u0000" in text:
-            raise BadInput("a line of a recipe is none")
+            raise BadInput("a line of a recipe is not one that can be read")
         line = orjson.loads(text)
         _require_shallow(line)
         try:
             told = ToldLine.model_validate(line)
         except ValidationError:
-            raise BadInput("a line of a recipe is none") from None
+            raise BadInput("a line of a recipe is not one that can be read") from None
         _check_line(line)
         kinds = operation_named(told.operation).inputs
         if not set(told.inputs) <= set(kinds):
@@ -321,7 +328,7 @@ def _check_line(line: Any) -> None:
     try:
         checked_line(line["operation"], line["params"], line["scope"], line["version"])
     except (KeyError, TypeError):
-        raise BadInput("a line of a recipe is none") from None
+        raise BadInput("a line of a recipe is not one that can be read") from None
 
 
 def _check_names(told: Told) -> None:

@@ -29,7 +29,7 @@ def add_person(name: str, password: str, runs_studio: bool = False) -> User:
     if not name:
         raise BadInput("name: expected one")
     if User.objects.filter(username__iexact=name).exists():
-        raise BadInput(f"name: there is somebody called {name!r} already")
+        raise BadInput(f"name: a user called {name!r} already exists")
     _require_decent(password, User(username=name))
     return User.objects.create_user(name, password=password, is_staff=runs_studio)
 
@@ -64,7 +64,7 @@ def _require_decent(password: str, user: User) -> None:
 def shut_out(user: User, by: User) -> None:
     """Somebody cannot sign in any more. What they made stays, under their name."""
     if user == by:
-        raise BadInput("you cannot shut yourself out")
+        raise BadInput("you cannot remove your own access")
     user.is_active = False
     user.save(update_fields=["is_active"])
 

@@ -2,8 +2,8 @@
 
 The file is a zip: ``workspace.json`` says what is in it (:class:`Told`), ``takes/`` holds the files
 as they were brought in, ``deliveries/`` those that went out, ``blobs/`` the parts that documents
-are made of, each named by its SHA-256: channels in the safetensors layout, headers and skeletons
-as JSON, lines of recipes as JSON compressed by zlib.
+are made of, each named by its SHA-256: channels and bodies in the safetensors layout, headers and
+skeletons as JSON, lines of recipes as JSON compressed by zlib.
 
 What comes in is somebody's file: it is looked at in a child process with limits before anything of
 it is stored, and what lines have made is computed anew here, never believed.
@@ -105,9 +105,10 @@ def export(workspace: Workspace, out: IO[bytes], report: Progress = silent) -> T
         with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as file:
             text = json.dumps(told.model_dump(mode="json"), indent=1)
             file.writestr("workspace.json", text, zipfile.ZIP_DEFLATED)
-            for take in told.takes:
-                stored = StoredFile.objects.get(take=take.id)
-                file.writestr(take.file, bytes(stored.data), zipfile.ZIP_DEFLATED)
+            # Several takes may have come in one file.
+            for path, take in {t.file: t.id for t in told.takes}.items():
+                stored = StoredFile.objects.get(take=take)
+                file.writestr(path, bytes(stored.data), zipfile.ZIP_DEFLATED)
             for at, delivery in zip(told.deliveries, _deliveries(workspace), strict=True):
                 file.writestr(at.file, bytes(delivery.data), zipfile.ZIP_DEFLATED)
             for k, some in enumerate(_in_turns(sorted(shas))):
@@ -147,14 +148,19 @@ def _told(workspace: Workspace) -> tuple[Told, set[str]]:
     lines = {sha for r in revisions for sha in r.lines} | {s.line for s in states if s.line}
     skeletons = list(Skeleton.objects.filter(workspace=workspace))
     files = dict(
-        StoredFile.objects.filter(take__pk__among=[t.pk for t in takes]).values_list("take", "name")
+        StoredFile.objects.filter(pk__among={t.file_id for t in takes}).values_list("pk", "name")
     )
     told = Told(
         what=WHAT,
         version=VERSION,
         application=__version__,
         name=workspace.name,
-        skeletons=[ToldSkeleton(name=s.name, digest=s.digest, joints=s.joints) for s in skeletons],
+        skeletons=[
+            ToldSkeleton(
+                name=s.name, digest=s.digest, joints=s.joints, skin=s.skin, triangles=s.triangles
+            )
+            for s in skeletons
+        ],
         profiles=[
             ToldProfile(name=p.name, names=p.names, roles=p.roles, groups=p.groups)
             for p in Profile.objects.filter(workspace=workspace)
@@ -187,7 +193,7 @@ def _told(workspace: Workspace) -> tuple[Told, set[str]]:
         takes=[
             _told_take(
                 t,
-                files[t.pk],
+                files[t.file_id],
                 t.pk in swapped,
                 _told_retargeted(
                     retargeted.get(t.pk), {r.pk for r in revisions}, {x.pk for x in takes}
@@ -215,7 +221,8 @@ def _told(workspace: Workspace) -> tuple[Told, set[str]]:
         ],
         states={s.pk: _told_state(s, {x.pk for x in states}) for s in states},
     )
-    return told, held_by(states) | lines | {s.digest for s in skeletons}
+    bones = {sha for s in skeletons for sha in (s.digest, s.skin) if sha}
+    return told, held_by(states) | lines | bones
 
 
 def _plain(name: str) -> str:
@@ -255,7 +262,7 @@ def _told_take(
     return ToldTake(
         id=take.pk,
         name=take.name,
-        file=f"takes/{take.pk}/{_plain(file_name)}",
+        file=f"takes/{take.file_id}/{_plain(file_name)}",
         file_name=file_name,
         state=take.state_id,
         skeleton=take.skeleton.digest,
@@ -329,7 +336,12 @@ def bring_in(source: Path, told: Told, workspace: Workspace) -> None:
         _keep_states(told)
         for s in told.skeletons:
             Skeleton.objects.create(
-                workspace=workspace, name=s.name[:120], digest=s.digest, joints=s.joints
+                workspace=workspace,
+                name=s.name[:120],
+                digest=s.digest,
+                joints=s.joints,
+                skin=s.skin,
+                triangles=s.triangles,
             )
         for p in told.profiles:
             Profile.objects.create(workspace=workspace, **p.model_dump())
@@ -340,7 +352,16 @@ def bring_in(source: Path, told: Told, workspace: Workspace) -> None:
         for m in told.stored:
             values = m.model_dump(exclude={"state"})
             StoredMotion.objects.create(workspace=workspace, state_id=m.state, **values)
-        takes = {t.id: _bring_take(t, file.read(t.file), workspace) for t in told.takes}
+        files = {
+            t.file: StoredFile.objects.create(
+                workspace=workspace,
+                name=t.file_name[:255],
+                data=(data := file.read(t.file)),
+                size=len(data),
+            )
+            for t in {t.file: t for t in told.takes}.values()
+        }
+        takes = {t.id: _bring_take(t, files[t.file], workspace) for t in told.takes}
         revisions: dict[int, Revision] = {}
         clips = {c.id: _bring_clip(c, takes, revisions, workspace) for c in told.clips}
         for t in told.takes:
@@ -398,10 +419,7 @@ def _keep_states(told: Told) -> None:
     )
 
 
-def _bring_take(told: ToldTake, data: bytes, workspace: Workspace) -> Take:
-    stored = StoredFile.objects.create(
-        workspace=workspace, name=told.file_name[:255], data=data, size=len(data)
-    )
+def _bring_take(told: ToldTake, stored: StoredFile, workspace: Workspace) -> Take:
     return Take.objects.create(
         workspace=workspace,
         name=told.name[:255],

@@ -8,9 +8,10 @@ from typing import Annotated, Any, Literal
 from pydantic import AliasChoices, AwareDatetime, BaseModel, ConfigDict, Field
 
 WHAT = "Lean Curve workspace"
-VERSION = 2
-READ = (1, 2)
-"""Versions that are read: 1 had no joint maps and did not say what a clip was retargeted from."""
+VERSION = 3
+READ = (1, 2, 3)
+"""Versions that are read: 1 had no joint maps and did not say what a clip was retargeted from; 2
+had no bodies."""
 LARGEST = 2**31 - 1
 
 Name = Annotated[str, Field(max_length=300)]
@@ -32,6 +33,8 @@ class ToldSkeleton(_Part):
     name: Name
     digest: Sha
     joints: Positive
+    skin: Sha | Literal[""] = ""
+    triangles: Count = 0
 
 
 class ToldProfile(_Part):

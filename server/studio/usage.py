@@ -9,12 +9,14 @@ from delivery.models import Delivery
 from django.conf import settings
 from django.db import DatabaseError, connections
 from django.db.models import Q, QuerySet, Sum
+from django.db.models.functions import Length
 from documents.caches import Cache
-from documents.models import State
+from documents.models import Blob, State
 from documents.store import stored_bytes
 from editing.models import Clip, Revision, StoredMotion
 from leancurve.errors import BadInput
 from library.models import StoredFile, Take, Workspace
+from library.room import most_takes_of
 
 log = logging.getLogger("lean.usage")
 
@@ -67,10 +69,10 @@ def usage_of(workspace: Workspace) -> Usage:
 
 
 def _limits(workspace: Workspace) -> dict[str, int]:
-    most_bytes, most_takes = workspace.most_bytes, workspace.most_takes
+    most_bytes = workspace.most_bytes
     return {
         "most_bytes": settings.WORKSPACE_BYTES if most_bytes is None else most_bytes,
-        "most_takes": settings.WORKSPACE_TAKES if most_takes is None else most_takes,
+        "most_takes": most_takes_of(workspace),
     }
 
 
@@ -83,7 +85,7 @@ def _bytes_of_clips(workspace: Workspace) -> int:
     name = f"{workspace.pk} {newest} {revisions.count()} {takes.count()} {stored.count()}"
     known = _clips.get(name)
     if known is None:
-        known = bytes_of(takes, revisions, stored)
+        known = bytes_of(takes, revisions, stored) + bytes_of_skins(workspace)
         _clips.put(name, known)
     return known
 
@@ -163,11 +165,18 @@ def bytes_of(
     return stored_bytes(states, lines)
 
 
+def bytes_of_skins(workspace: Workspace) -> int:
+    """Bytes that the bodies of a workspace's skeletons hold, each once."""
+    skins = workspace.skeletons.exclude(skin="").values("skin")
+    kept = Blob.objects.filter(sha__in=skins)
+    return int(kept.aggregate(n=Sum(Length("data")))["n"] or 0)
+
+
 def size_of(thing: Take | Clip) -> int:
     """What deleting a take, with its clips, or a clip would give back at the most."""
     if isinstance(thing, Take):
         takes, clips = Take.objects.filter(pk=thing.pk), Clip.objects.filter(binned_with=thing)
-        own = thing.file.size
+        own = 0 if thing.file.take_set.exclude(pk=thing.pk).exists() else thing.file.size
     else:
         takes, clips, own = Take.objects.none(), Clip.objects.filter(pk=thing.pk), 0
     delivered = Delivery.objects.filter(clip__in=clips).aggregate(n=Sum("size"))["n"] or 0

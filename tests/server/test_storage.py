@@ -15,6 +15,7 @@ from documents import store as documents
 from documents.caches import Cache
 from documents.models import Blob, State
 from documents.packing import decode, encode
+from documents.squeezing import squeezed
 from documents.store import load_clip, stored_bytes, weight
 from editing import patches, storage
 from editing.models import Clip, Memo, Revision
@@ -50,7 +51,10 @@ def long(api: Api, clip: dict, monkeypatch: pytest.MonkeyPatch) -> dict:
     clip = gains(api, clip, 4)
     stroke = {"kind": "pull", "radius": 6, "by": 4.0, "dabs": [{"frame": 20}]}
     clip = api.apply(clip, "brush", **stroke)
-    return gains(api, clip, 6)
+    clip = gains(api, clip, 6)
+    # However slow the machine is.
+    State.objects.filter(ms__isnull=False).update(ms=10.0)
+    return clip
 
 
 def poses(clip: dict) -> dict[int, bytes]:
@@ -91,6 +95,31 @@ def test_a_revision_that_was_given_up_can_be_gone_back_to(api: Api, long: dict) 
     assert poses_now.status_code == 200
     told = api.get(f"clips/{long['id']}/recipe?revision={fourth.pk}").json()
     assert [x["operation"] for x in told] == ["read", "gain", "gain", "gain"]
+
+
+def test_of_a_clip_that_keeps_a_lot_less_is_kept(
+    api: Api, clip: dict, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(storage, "NEWEST_OF_A_LOT", 2)
+    clip = gains(api, clip, 3)
+    stroke = {"kind": "pull", "radius": 6, "by": 4.0, "dabs": [{"frame": 20}]}
+    clip = api.apply(clip, "brush", **stroke)
+    clip = api.apply(clip, "edit_marks", edits=[{"do": "add", "first": 4, "name": "foot down"}])
+    State.objects.filter(ms__isnull=False).update(ms=10.0)
+    row = Clip.objects.get(pk=clip["id"])
+    size = stored_bytes(State.objects.filter(revision__clip=row))
+    monkeypatch.setattr(storage, "A_LOT", size + 1)
+    assert storage.prune(row, NOW) == 0
+    monkeypatch.setattr(storage, "A_LOT", size)
+    before = poses(clip)
+    assert storage.prune(row, NOW) == 2
+    given_up = Revision.objects.filter(clip=row, state__pruned=True)
+    # The fourth is what the newest but one was made of; what was made by hand is kept.
+    assert set(given_up.values_list("number", flat=True)) == {2, 3}
+    sweep(NOW)
+    assert stored_bytes(State.objects.filter(revision__clip=row)) < size
+    forget_caches()
+    assert poses(clip) == before
 
 
 def test_checkpoints_stay_so_that_none_takes_long(
@@ -152,7 +181,7 @@ def test_bytes_shown_are_those_of_the_blobs(api: Api, clip: dict) -> None:
     done = gains(api, clip, 2)
     held = Blob.objects.values_list("data", flat=True)
     shown = api.get(f"clips/{clip['id']}/storage").json()["bytes"]
-    whole = sum(len(bytes(data)) for data in held)
+    whole = sum(len(squeezed(bytes(data))) for data in held)
     # All there is but lines that merged or states made on the way, which nobody has here.
     assert shown <= whole
     assert shown == stored_bytes(

@@ -101,7 +101,7 @@ def test_owners_say_who_is_in_and_one_is_always_left(
         assert "at least one owner" in refused.json()["detail"]
     assert Membership.objects.get(user=user).role == "owner"
     unknown = api.call("PUT", people, {"name": "x", "role": "viewer"})
-    assert "nobody called 'x'" in unknown.json()["detail"]
+    assert "no user called 'x'" in unknown.json()["detail"]
 
 
 def test_what_was_deleted_is_put_back_as_it_was(
