@@ -8,6 +8,7 @@ from typing import Any
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from documents.models import State
+from documents.packing import skeleton_blob
 from documents.store import load_clip, stored_bytes
 from editing import company, history, outcomes, preparing, retargeting, undoing
 from editing.asking import asked_line
@@ -23,7 +24,7 @@ from leancurve.document.scope import Scope
 from leancurve.errors import BadInput
 from leancurve.operations import operation_named
 from leancurve.progress import silent
-from library.models import Take
+from library.models import Skeleton, Take
 from ninja import Router, Status
 from studio import bins
 
@@ -55,10 +56,14 @@ def revision_out(revision: Revision) -> dict[str, Any]:
     }
 
 
-def figure_out(document: Document) -> dict[str, Any]:
-    """A document's joints and the points at their tips."""
+def figure_out(document: Document, workspace: int) -> dict[str, Any]:
+    """A document's joints and the points at their tips, and the body that its skeleton has in a
+    workspace."""
     skeleton = document.skeleton
+    known = Skeleton.objects.filter(workspace=workspace, digest=skeleton_blob(skeleton)[0])
+    row = known.exclude(skin="").first()
     return {
+        "skin": None if row is None else {"digest": row.skin, "triangles": row.triangles},
         "joints": [
             {
                 "name": name,
@@ -91,7 +96,7 @@ def clip_out(clip: Clip) -> dict[str, Any]:
         "take_rate": [take.rate_numerator, take.rate_denominator],
         "frames": document.frames,
         "height": skeleton.rest_height,
-        **figure_out(document),
+        **figure_out(document, clip.workspace_id),
         "reading": asdict(document.reading),
         **public_parts(document),
         "retargeted": _retargeted(take),

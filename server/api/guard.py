@@ -67,7 +67,7 @@ def _counts(value: float) -> bool:
 
 def require_text(text: str, where: str) -> None:
     if NO_TEXT.search(text):
-        raise BadInput(f"{short(where)}: holds characters that no text has")
+        raise BadInput(f"{short(where)}: contains characters that are not allowed in text")
 
 
 def _require_json(request: HttpRequest) -> None:

@@ -157,15 +157,15 @@ def preview(request: HttpRequest, clip_id: int, wanted: schemas.RetargetPreviewI
         {
             "report": {**patch.report, "seconds": took},
             "frames": done.frames,
-            "figure": _drawn(done),
+            "figure": _drawn(done, revision.clip.workspace_id),
         },
     )
 
 
-def _drawn(clip: Document) -> dict[str, Any]:
+def _drawn(clip: Document, workspace: int) -> dict[str, Any]:
     """What the stage needs to draw a clip that is nowhere kept."""
     return {
-        **figure_out(clip),
+        **figure_out(clip, workspace),
         "height": clip.skeleton.rest_height,
         "metres_per_unit": clip.reading.metres_per_unit,
         "up_axis": clip.reading.up_axis,

@@ -77,7 +77,7 @@ def set_member(request: HttpRequest, workspace_id: int, wanted: schemas.MemberIn
     workspace = owned_workspace(request, workspace_id)
     user = User.objects.filter(username=wanted.name, is_active=True).first()
     if user is None:
-        raise BadInput(f"name: nobody called {wanted.name!r} can sign in here")
+        raise BadInput(f"name: no user called {wanted.name!r} can sign in here")
     people.set_role(workspace, user, wanted.role)
     return _members(workspace)
 

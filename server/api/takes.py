@@ -1,23 +1,27 @@
 """Takes, files coming in, and jobs."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from pathlib import PurePath
 from typing import Any
 
 from django.conf import settings
 from django.db import transaction
-from django.db.models import Max, Q, QuerySet
-from django.http import HttpRequest
+from django.db.models import Count, Max, Q, QuerySet
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from documents.inspections import open_counts
-from documents.models import Inspection
+from documents.models import Blob, Inspection
 from documents.store import time_of
 from editing.history import open_clip
 from editing.models import Clip, Revision
-from leancurve.formats.files import ENDINGS
+from leancurve.errors import BadInput
+from leancurve.formats.archive import packed
+from leancurve.formats.files import READ, known_by_name
 from library import jobs
 from library.intake import inspect_missing
 from library.models import Job, StoredFile, Take
 from ninja import File, Router, Status, UploadedFile
+from ninja.errors import HttpError
 from studio import bins
 from studio.usage import Room
 
@@ -37,7 +41,10 @@ def _takes(request: HttpRequest) -> QuerySet[Take]:
         Take.objects.seen_by(request.user)
         .select_related("file", "skeleton", "retargeted__target", "retargeted__source__clip")
         .defer("file__data")
-        .annotate(last_clip=Max("worked_on__id", filter=Q(worked_on__binned=None)))
+        .annotate(
+            last_clip=Max("worked_on__id", filter=Q(worked_on__binned=None)),
+            of_its_file=Count("file__take", filter=Q(file__take__binned=None), distinct=True),
+        )
     )
 
 
@@ -99,7 +106,9 @@ def take_out(take: Take) -> dict[str, Any]:
         "id": take.pk,
         "name": take.name,
         "file_name": take.file.name,
+        "of_its_file": take.of_its_file,
         "skeleton": take.skeleton.name,
+        "triangles": take.skeleton.triangles,
         "rate": [take.rate_numerator, take.rate_denominator],
         "frames": take.frames,
         "joints": take.joints,
@@ -174,34 +183,70 @@ def bin_take(request: HttpRequest, take_id: int) -> Any:
 
 @router.post("workspaces/{int:workspace_id}/files", response=schemas.UploadOut)
 def bring_in(request: HttpRequest, workspace_id: int, files: File[list[UploadedFile]]) -> Any:
-    """One import job a file; what cannot be one is refused by name, without touching the rest."""
+    """One import job a file; what cannot be one is refused by name, without touching the rest.
+
+    A ``.gltf`` that comes with files of other kinds is taken in with them, as one zip.
+    """
     workspace = workspace_for(request, workspace_id)
     room = Room(workspace)
     started: list[Job] = []
     refused: list[dict[str, str]] = []
-    for file in files:
-        name = (file.name or "unnamed")[-255:]
-        size = file.size or 0
-        if size > settings.UPLOAD_BYTES:
-            limit = settings.UPLOAD_BYTES // 2**20
-            refused.append(
-                {"name": name, "detail": f"{name}: {size / 2**20:.0f} MB; at most {limit} MB"}
-            )
-            continue
-        if not name.lower().endswith(ENDINGS):
-            ending = " or ".join(ENDINGS)
-            refused.append({"name": name, "detail": f"{name}: expected a file ending in {ending}"})
-            continue
-        trouble = room.refuses(size)
+    for name, file in together(files):
+        trouble = file if isinstance(file, str) else room.refuses(len(file))
         if trouble is not None:
             refused.append({"name": name, "detail": f"{name}: {trouble}"})
             continue
         with transaction.atomic():
             stored = StoredFile.objects.create(
-                workspace=workspace, name=name, data=file.read(), size=size
+                workspace=workspace, name=name, data=file, size=len(file)
             )
             started.append(jobs.start(workspace, "import", name, {"file": stored.pk}))
     return {"jobs": started, "refused": refused}
+
+
+def together(files: Iterable[UploadedFile]) -> Iterator[tuple[str, bytes | str]]:
+    """Each file by name with its bytes, or with why it is refused; those that a ``.gltf`` may
+    refer to are packed together with it."""
+    named = [((file.name or "unnamed")[-255:], file) for file in files]
+    endings = [PurePath(name).suffix.lower() for name, _ in named]
+    several = ".gltf" in endings and not set(endings) <= set(READ)
+    parts = [several and (end == ".gltf" or end not in READ) for end in endings]
+    group = {name: file for (name, file), part in zip(named, parts, strict=True) if part}
+    whole = sum(file.size or 0 for file in group.values())
+    if group:
+        first = next(name for name in group if name.lower().endswith(".gltf"))
+        name = f"{PurePath(first).stem}.zip"
+        if whole > settings.UPLOAD_BYTES:
+            yield name, _too_large(whole)
+        else:
+            yield name, packed((n, f.read()) for n, f in group.items())
+    for (name, file), part in zip(named, parts, strict=True):
+        if part:
+            continue
+        try:
+            known_by_name(name)
+        except BadInput as trouble:
+            yield name, trouble.message
+            continue
+        size = file.size or 0
+        yield name, _too_large(size) if size > settings.UPLOAD_BYTES else file.read()
+
+
+def _too_large(size: int) -> str:
+    return f"{size / 2**20:.0f} MB; at most {settings.UPLOAD_BYTES // 2**20} MB"
+
+
+@router.get("workspaces/{int:workspace_id}/skins/{str:digest}")
+def skin(request: HttpRequest, workspace_id: int, digest: str) -> HttpResponse:
+    """A body as it is kept (:func:`documents.packing.skin_blob`): arrays in the safetensors
+    layout."""
+    workspace = workspace_for(request, workspace_id)
+    if not workspace.skeletons.filter(skin=digest).exists():
+        raise HttpError(404, "No skeleton here has this body.")
+    data = get_object_or_404(Blob, sha=digest).data
+    out = HttpResponse(bytes(data), content_type="application/octet-stream")
+    out["Cache-Control"] = "private, max-age=31536000, immutable"
+    return out
 
 
 @router.get("workspaces/{int:workspace_id}/jobs", response=list[shared.JobOut])

@@ -5,16 +5,18 @@ together weigh no more than a stated number of bytes.
 """
 
 import contextlib
+import hashlib
 import os
 import pickle
 import tempfile
 from dataclasses import fields
+from functools import cache
 from pathlib import Path
 
+import leancurve
 from django.conf import settings
 from documents.caches import Cache
 from documents.store import weight
-from leancurve import __version__
 from leancurve.operations import Patch
 
 _patches: Cache[Patch] = Cache(
@@ -37,13 +39,13 @@ def found(key: str) -> Patch | None:
 
 
 def _read(file: Path) -> Patch | None:
-    """What a file holds, if it is a patch as this version makes them."""
+    """What a file holds, if it is a patch as this code makes them."""
     try:
         made = pickle.loads(file.read_bytes())  # our own: the folder is nobody else's
     except FileNotFoundError:
         return None
     except Exception:
-        # Written by another version, or half of it: it is computed again.
+        # Written by other code, or half of it: it is computed again.
         with contextlib.suppress(OSError):
             file.unlink()
         return None
@@ -65,7 +67,18 @@ def forget() -> None:
 
 
 def _file(key: str) -> Path:
-    return settings.SCRATCH_DIR / f"{key}.{__version__}.patch"
+    return settings.SCRATCH_DIR / f"{key}.{made_by()}.patch"
+
+
+@cache
+def made_by() -> str:
+    """A digest of the code that computes: what other code made is another patch, whatever version
+    both are called."""
+    digest = hashlib.sha256()
+    folder = Path(leancurve.__file__).parent
+    for source in sorted(folder.rglob("*.py")):
+        digest.update(str(source.relative_to(folder)).encode() + source.read_bytes())
+    return digest.hexdigest()[:16]
 
 
 PARTS = {part.name for part in fields(Patch)}

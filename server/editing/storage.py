@@ -10,7 +10,7 @@ from django.db.models import Q, QuerySet
 from django.utils import timezone
 from documents.models import State
 from documents.packing import packed
-from documents.store import Gone, load_clip, made_anew
+from documents.store import Gone, load_clip, made_anew, stored_bytes
 from documents.witness import SAME, differs_by, headers_agree, witness_of
 from leancurve.operations import operation_named
 from library.models import Take
@@ -23,7 +23,12 @@ from editing.sweeping import AGE
 log = logging.getLogger("lean.storage")
 
 NEWEST = 50
-"""Revisions of a clip whose curves are kept in any case."""
+"""Revisions of a clip whose curves are kept in any case, but for a clip that keeps a lot."""
+A_LOT = 2**23
+"""Bytes of a clip's revisions from which it keeps a lot, as one does whose layers have a value on
+every frame of all joints."""
+NEWEST_OF_A_LOT = 5
+"""Revisions of such a clip whose curves are kept in any case."""
 MOST_MS = 2000.0
 """The longest that making a state again may take, from the nearest one that is kept."""
 MOST_IN_A_ROW = 12
@@ -39,10 +44,12 @@ def prune(clip: Clip, age: timedelta = AGE) -> int:
     """
     revisions = list(clip.revisions.select_related("state__header").order_by("-number"))
     kept = _kept_whole(clip)
-    for revision in revisions[:NEWEST]:
+    states = State.objects.filter(pk__among={r.state_id for r in revisions})
+    newest = NEWEST if stored_bytes(states) < A_LOT else min(NEWEST, NEWEST_OF_A_LOT)
+    for revision in revisions[:newest]:
         kept |= {revision.state_id, revision.before_id}
     count = 0
-    for revision in reversed(revisions[NEWEST:]):
+    for revision in reversed(revisions[newest:]):
         state = revision.state
         try:
             if state.pk not in kept and _may_go(revision, age) and _comes_out_the_same(state):
@@ -167,7 +174,8 @@ def forget_take(take: Take) -> None:
             return
         file = take.file
         take.delete()
-        file.delete()
+        if not file.take_set.exists():
+            file.delete()
 
 
 def clips_on(take: Take) -> QuerySet[Clip]:

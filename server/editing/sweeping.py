@@ -167,6 +167,7 @@ def _unheld() -> list[str]:
             "UNION ALL SELECT line FROM editing_state "
             "UNION ALL SELECT jsonb_array_elements_text(lines) FROM editing_revision "
             "UNION ALL SELECT digest FROM library_skeleton "
+            "UNION ALL SELECT skin FROM library_skeleton "
             "UNION ALL SELECT unnest(%s::text[])) LIMIT %s",
             [list(skeletons_of(headers)), MOST_BLOBS],
         )
@@ -180,7 +181,9 @@ def _named_since(mark: _Mark) -> set[str]:
     for lines in Revision.objects.filter(pk__gt=mark.revision).values_list("lines", flat=True):
         named |= set(lines)
     bones = Skeleton.objects.filter(pk__gt=mark.skeleton)
-    return named | set(bones.values_list("digest", flat=True))
+    # A skeleton of long ago may have got a body meanwhile.
+    bodies = set(Skeleton.objects.values_list("skin", flat=True))
+    return named | bodies | set(bones.values_list("digest", flat=True))
 
 
 def check() -> list[str]:
@@ -207,6 +210,9 @@ def _missing_parts() -> list[str]:
     bones = skeletons_of(headers)
     there = set(Blob.objects.filter(sha__among=bones).values_list("sha", flat=True))
     told = [f"skeleton {sha[:12]} is named by a document and is not there" for sha in bones - there]
+    bodies = set(Skeleton.objects.exclude(skin="").values_list("skin", flat=True))
+    there = set(Blob.objects.filter(sha__among=bodies).values_list("sha", flat=True))
+    told += [f"body {sha[:12]} of a skeleton is not there" for sha in bodies - there]
     return [*_told("document {}: its part {} is not there", missing), *told]
 
 

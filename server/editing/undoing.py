@@ -43,7 +43,7 @@ def _require_readable(there: Revision) -> None:
         load_clip(take_state_of(there))
     except Gone as trouble:
         raise BadInput(
-            f"revision {there.number} cannot be shown: its curves were let go to save room, and "
+            f"revision {there.number} cannot be shown: its curves were deleted to save space, and "
             f"{trouble.why}. The clip stays as it is; revisions around it may be whole"
         ) from trouble
 

@@ -4,6 +4,7 @@ import logging
 from collections.abc import Callable, Iterable
 from typing import Any
 
+from django.db import transaction
 from django.db.models import Q
 from documents.blobs import keep_blobs, keeping
 from documents.inspections import inspect, keep
@@ -21,6 +22,7 @@ from library.kinds import job_kind
 from library.models import Job, StoredFile, Take, Workspace
 from library.models import Skeleton as SkeletonRow
 from library.parsing import Looked, look_at
+from library.room import require_takes
 
 log = logging.getLogger("lean.intake")
 
@@ -35,7 +37,7 @@ def store_take(workspace: Workspace, file: StoredFile, looked: Looked, name: str
             name=(name or looked.name)[:255],
             file=file,
             state=state,
-            skeleton=keep_skeleton(workspace, looked.skeleton),
+            skeleton=_with_body(keep_skeleton(workspace, looked.skeleton), looked),
             rate_numerator=looked.rate.numerator,
             rate_denominator=looked.rate.denominator,
             frames=looked.frames,
@@ -46,6 +48,16 @@ def store_take(workspace: Workspace, file: StoredFile, looked: Looked, name: str
             warnings=list(looked.warnings),
             picture=looked.picture,
         )
+
+
+def _with_body(skeleton: SkeletonRow, looked: Looked) -> SkeletonRow:
+    """The skeleton in the body that came with it last."""
+    if looked.skin is not None and skeleton.skin != looked.skin[0]:
+        digest, data = looked.skin
+        keep_blobs({digest: data})
+        skeleton.skin, skeleton.triangles = digest, looked.triangles
+        skeleton.save(update_fields=["skin", "triangles"])
+    return skeleton
 
 
 def keep_skeleton(workspace: Workspace, skeleton: Skeleton) -> SkeletonRow:
@@ -74,16 +86,20 @@ def skeleton_name(names: tuple[str, ...]) -> str:
 def import_file(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
     """The job behind a dropped file."""
     file = StoredFile.objects.get(pk=job.payload["file"])
-    done = Take.objects.filter(file=file).first()
-    if done is None:
+    done = list(file.take_set.order_by("pk"))
+    if not done:
         try:
-            looked = apart(look_at, (bytes(file.data), file.name), file.name, report)
+            found = apart(look_at, (bytes(file.data), file.name), file.name, report)
             assert job.workspace is not None
-            done = store_take(job.workspace, file, looked)
+            # All of them or none: an import that is begun again finds what is there.
+            with transaction.atomic():
+                done = [store_take(job.workspace, file, looked) for looked in found]
+                require_takes(job.workspace)
         except (BadInput, Cancelled):
             file.delete()
             raise
-    return {"take": done.pk, "warnings": done.warnings}
+    warnings = [w for take in done for w in take.warnings]
+    return {"take": done[0].pk, "takes": [take.pk for take in done], "warnings": warnings}
 
 
 @job_kind("inspect")

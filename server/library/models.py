@@ -57,13 +57,16 @@ class StoredFile(models.Model):
 class Skeleton(models.Model):
     """A skeleton that takes of a workspace are on, named once for all of them.
 
-    ``digest`` names its stored form, which documents refer to as well.
+    ``digest`` names its stored form, which documents refer to as well; ``skin`` names that of the
+    body that came with it, of so many ``triangles``, where one did.
     """
 
     workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="skeletons")
     name = models.CharField(max_length=120)
     digest = models.CharField(max_length=64)
     joints = models.PositiveIntegerField()
+    skin = models.CharField(max_length=64, blank=True, default="")
+    triangles = models.PositiveIntegerField(default=0)
 
     class Meta:
         constraints = [
@@ -86,7 +89,8 @@ class Take(models.Model):
 
     workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="takes")
     name = models.CharField(max_length=255)
-    file = models.OneToOneField(StoredFile, on_delete=models.PROTECT)
+    file = models.ForeignKey(StoredFile, on_delete=models.PROTECT)
+    """What it came in: other takes may have come in it as well."""
     state = models.ForeignKey("documents.State", on_delete=models.PROTECT)
     skeleton = models.ForeignKey(Skeleton, on_delete=models.PROTECT, related_name="takes")
     rate_numerator = models.PositiveIntegerField()

@@ -8,11 +8,11 @@ from dataclasses import asdict, dataclass
 from fractions import Fraction
 from typing import Any
 
-from documents.packing import Packed, packed
+from documents.packing import Packed, packed, skin_blob
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import Skeleton
 from leancurve.formats.bvh import Take as ReadTake
-from leancurve.formats.files import read_take
+from leancurve.formats.files import read_takes
 from leancurve.measures.findings import find, work_left
 from leancurve.measures.picture import Picture, picture
 from leancurve.numbers.kernels.text import scan_numbers
@@ -25,6 +25,9 @@ class Looked:
 
     name: str
     skeleton: Skeleton
+    skin: tuple[str, bytes] | None
+    """Of its skeleton: the digest and the bytes to keep."""
+    triangles: int
     rate: Fraction
     frames: int
     channels: int
@@ -47,6 +50,8 @@ def look(read: ReadTake, file: str, progress: Progress = silent) -> Looked:
     return Looked(
         name=clip.name,
         skeleton=clip.skeleton,
+        skin=None if read.skin is None else skin_blob(read.skin),
+        triangles=0 if read.skin is None else len(read.skin.triangles),
         rate=clip.rate,
         frames=clip.frames,
         channels=len(clip.channels),
@@ -59,11 +64,12 @@ def look(read: ReadTake, file: str, progress: Progress = silent) -> Looked:
     )
 
 
-def look_at(data: bytes, name: str, progress: Progress = silent) -> Looked:
-    """Read a file's bytes and look at what is in them."""
-    read = read_take(data, name)
+def look_at(data: bytes, name: str, progress: Progress = silent) -> list[Looked]:
+    """Read a file's bytes and look at each take that is in them."""
+    takes = read_takes(data, name)
     progress(0.4)
-    return look(read, name, part_of(progress, 0.4, 0.6))
+    each = 0.6 / len(takes)
+    return [look(t, name, part_of(progress, 0.4 + k * each, each)) for k, t in enumerate(takes)]
 
 
 # Imported once by the process that children are forked from: the kernel is loaded for all.

@@ -24,7 +24,7 @@ def raw(api: Api, path: str, body: bytes, kind: str = "application/json") -> Any
 
 
 BODIES: dict[str, tuple[str, str]] = {
-    "NUL in a text": ('{"operation": "unf\\u0000lip"}', "body.append.operation: holds characters"),
+    "NUL in a text": ('{"operation": "unf\\u0000lip"}', "operation: contains characters"),
     "half a surrogate pair": ('{"operation": "\\ud800"}', "not valid JSON"),
     "a name that is none": (
         '{"operation": "unflip", "scope": {"joints": ["\\u0000"]}}',

@@ -227,8 +227,8 @@ def first_blob(name: str, data: bytes) -> bytes:
 BROKEN: dict[str, tuple[Callable[[str, bytes], bytes | None], str]] = {
     "a changed part": (first_blob, "part of a document is damaged"),
     "a missing part": (lambda n, d: None if n.startswith("blobs/") else d, "is missing"),
-    "no text": (lambda n, d: None if n == "workspace.json" else d, "no workspace's file"),
-    "another format": (in_text(lambda s: s.update(version=99)), "of version 1 or 2"),
+    "no text": (lambda n, d: None if n == "workspace.json" else d, "not a workspace file"),
+    "another format": (in_text(lambda s: s.update(version=99)), "of version 1 or 2 or 3"),
     "what is not known": (in_text(lambda s: s.update(more=1)), "more"),
     "a clip of no take": (in_text(lambda s: s["clips"][0].update(take=10**6)), "refers to"),
     "a head of none": (in_text(lambda s: s["clips"][0].update(head=10**6)), "refers to"),
@@ -242,7 +242,7 @@ BROKEN: dict[str, tuple[Callable[[str, bytes], bytes | None], str]] = {
     ),
     "a file that is not there": (
         in_text(lambda s: s["takes"][0].update(file="takes/1/../../etc/passwd")),
-        "no workspace's file",
+        "not a workspace file",
     ),
 }
 
@@ -281,19 +281,24 @@ BROKEN |= {
     "another rate than the take's": (in_first("takes", rate=[61, 1]), "not what is said of it"),
     "more frames than there are": (in_first("takes", frames=10**6), "not what is said of it"),
     "a count no column has room for": (in_first("takes", keys=10**30), "takes.0.keys"),
-    "two takes of one file": (
-        in_text(lambda s: s["takes"].append({**s["takes"][0], "id": 999_999})), "is named twice",
+    "two files in one place": (
+        in_text(
+            lambda s: s["takes"].append({**s["takes"][0], "id": 999_999, "file_name": "b.bvh"})
+        ),
+        "is named twice",
     ),
     "a revision twice": (
         in_text(lambda s: s["clips"][0]["revisions"].append(s["clips"][0]["revisions"][0])),
         "is there twice",
     ),
     "a recipe twice": (in_text(lambda s: s["recipes"].append(s["recipes"][0])), "is there twice"),
-    "text that no database holds": (in_text(lambda s: s.update(name="a\0b")), "no text has"),
+    "text that no database holds": (
+        in_text(lambda s: s.update(name="a\0b")), "not allowed in text",
+    ),
     "nested without end": (in_text(deep), "deep"),
     "not a number": (
         lambda n, d: d.replace(b'"fov": 40', b'"fov": NaN') if n == "workspace.json" else d,
-        "no workspace's file",
+        "not a workspace file",
     ),
     "a delivery that reports a program": (
         in_text(lambda s: s["deliveries"][0].update(report={"max_drift_deg": {"a": []}})),
@@ -483,7 +488,7 @@ def test_the_browser_exports_and_brings_in(api: Api, worked: dict, workspace: Wo
     kinds.run(wrong["id"])
     failed = api.get("studio").json()["coming_in"][0]
     assert failed["state"] == "failed"
-    assert "no workspace's file" in failed["message"]
+    assert "not a workspace file" in failed["message"]
     left = api.call("DELETE", f"studio/jobs/{failed['id']}").json()["coming_in"]
     assert [j["state"] for j in left] == ["done"]
     # What nobody fetched is gone after a day.

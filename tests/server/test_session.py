@@ -31,6 +31,7 @@ def test_signing_in_and_out(user: User, workspace: Workspace) -> None:
         "user": None,
         "workspaces": [],
         "runs_studio": False,
+        "reads": [],
     }
     token = client.cookies["csrftoken"].value
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import json
 import threading
 from collections.abc import Callable
 from datetime import timedelta
@@ -12,9 +13,11 @@ import pytest
 from django.db import connections
 from django.db.utils import OperationalError
 from django.utils import timezone
+from editing import storage
 from leancurve.demo import lamp_take
 from leancurve.errors import BadInput
 from leancurve.formats.clipjson import write_clip
+from leancurve.formats.files import READ
 from leancurve.operations import Cancelled
 from leancurve.progress import Progress
 from library import jobs, kinds
@@ -23,6 +26,7 @@ from library.models import Job, StoredFile, Take, Workspace
 from library.parsing import Looked, look_at
 
 from tests.core.test_bvh import ROW, file
+from tests.core.test_gltf import WAVE, T, walking
 from tests.server.conftest import Api
 from tests.trials.files import CLOSED, HEADER, MOTION
 
@@ -66,7 +70,10 @@ def test_files_come_in_one_job_each_and_a_bad_one_harms_no_other(
     ).json()  # fmt: skip
     assert [j["title"] for j in out["jobs"]] == ["walk.bvh", "bad.bvh", "lamp.json", "empty.bvh"]
     assert out["refused"] == [
-        {"name": "notes.txt", "detail": "notes.txt: expected a file ending in .bvh or .json"}
+        {
+            "name": "notes.txt",
+            "detail": f"notes.txt: expected a file ending in {', '.join(READ[:-1])} or {READ[-1]}",
+        }
     ]
     assert {j["state"] for j in out["jobs"]} == {"queued"}
     work_off()
@@ -86,6 +93,72 @@ def test_files_come_in_one_job_each_and_a_bad_one_harms_no_other(
     failed = states["bad.bvh"].pk
     assert api.call("DELETE", f"jobs/{failed}").status_code == 204
     assert api.get(f"jobs/{failed}").status_code == 404
+
+
+def two_animations() -> bytes:
+    b, at = walking()
+    b.move(b.animation("nod"), at["Head"], "rotation", T[:20], WAVE[:20])
+    return b.glb()
+
+
+@pytest.mark.django_db(transaction=True)
+def test_each_animation_of_a_file_is_a_take_of_its_own(api: Api, workspace: Workspace) -> None:
+    api.upload(workspace, crew__glb=two_animations())
+    work_off()
+    listed = {t["name"]: t for t in api.get(f"workspaces/{workspace.pk}/takes").json()}
+    assert {n: (t["frames"], t["of_its_file"]) for n, t in listed.items()} == {
+        "walk": (61, 2), "nod": (20, 2),
+    }  # fmt: skip
+    job = Job.objects.get()
+    assert set(job.result["takes"]) == {t["id"] for t in listed.values()}
+    # An import that is begun again, as after a worker was killed, finds them.
+    assert kinds.KINDS["import"].work(job, lambda _: None) == job.result
+    assert (Take.objects.count(), StoredFile.objects.count()) == (2, 1)
+    # They are binned one by one; the file goes with the last of them.
+    assert api.call("DELETE", f"takes/{listed['walk']['id']}").status_code == 204
+    (left,) = api.get(f"workspaces/{workspace.pk}/takes").json()
+    assert (left["name"], left["of_its_file"]) == ("nod", 1)
+    storage.forget_take(Take.objects.get(pk=listed["walk"]["id"]))
+    assert StoredFile.objects.count() == 1
+    clip = api.post(f"takes/{left['id']}/clip", {}).json()
+    clip = api.apply(clip, "thin")
+    assert clip["head"]["number"] == 2
+    storage.bin_take(Take.objects.get())
+    storage.forget_take(Take.objects.get())
+    assert not StoredFile.objects.exists()
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_gltf_comes_in_with_the_buffer_that_was_dropped_with_it(
+    api: Api, workspace: Workspace, short_file: bytes
+) -> None:
+    b, _ = walking()
+    document = b.document()
+    document["buffers"][0]["uri"] = "motion.bin"
+    text = json.dumps(document).encode()
+    out = api.upload(
+        workspace, crew__gltf=text, motion__bin=bytes(b.binary), walk__bvh=short_file
+    ).json()
+    assert ({j["title"] for j in out["jobs"]}, out["refused"]) == ({"crew.zip", "walk.bvh"}, [])
+    work_off()
+    takes = api.get(f"workspaces/{workspace.pk}/takes").json()
+    assert {(t["file_name"], t["frames"]) for t in takes} == {("crew.zip", 61), ("walk.bvh", 200)}
+    out = api.upload(workspace, crew__gltf=text).json()
+    work_off()
+    message = Job.objects.get(pk=out["jobs"][0]["id"]).message
+    assert message == "crew.gltf: it needs motion.bin, which did not come with it"
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_file_with_more_takes_than_there_is_room_for_comes_in_as_none(
+    api: Api, workspace: Workspace
+) -> None:
+    Workspace.objects.update(most_takes=1)
+    api.upload(workspace, crew__glb=two_animations())
+    work_off()
+    assert "more takes than the workspace has room for: 1 in all" in Job.objects.get().message
+    assert not Take.objects.exists()
+    assert not StoredFile.objects.exists()
 
 
 @pytest.mark.django_db(transaction=True)
@@ -226,7 +299,7 @@ def test_reading_stops_at_its_memory_limit_and_when_cancelled(
     def stop(_share: float) -> None:
         raise Cancelled
 
-    assert looked_at_apart(short_file, "walk.bvh", lambda _: None).frames == 200
+    assert looked_at_apart(short_file, "walk.bvh", lambda _: None)[0].frames == 200
     settings.INTAKE_MEMORY_BYTES = 64 * 2**20
     with pytest.raises(BadInput, match=r"walk\.bvh: .*memory"):
         looked_at_apart(short_file, "walk.bvh", lambda _: None)
@@ -246,7 +319,7 @@ def test_takes_can_be_renamed_and_opened_again_as_the_same_clip(api: Api, take: 
     assert api.get(f"takes/{take.pk}").json()["clip"] == first["id"]
 
 
-def looked_at_apart(data: bytes, name: str, check: Progress) -> Looked:
+def looked_at_apart(data: bytes, name: str, check: Progress) -> list[Looked]:
     return apart(look_at, (data, name), name, check)
 
 
@@ -282,7 +355,7 @@ def test_a_motion_of_blank_lines_is_read_in_little_memory(settings: object) -> N
     settings.INTAKE_MEMORY_BYTES = mapped() + 6 * len(blank)
     rows = b"1.0\n" + blank + b"2.0\n"
     data = MOTION + rows
-    assert looked_at_apart(data, "blank.bvh", lambda _: None).frames == 2
+    assert looked_at_apart(data, "blank.bvh", lambda _: None)[0].frames == 2
 
 
 def mapped() -> int:

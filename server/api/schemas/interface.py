@@ -25,6 +25,7 @@ class SessionOut(Schema):
     user: str | None
     workspaces: list[WorkspaceOut]
     runs_studio: bool = False
+    reads: list[str] = Field([], description="endings of files that can be brought in")
 
 
 class PreferencesIO(Schema):

@@ -83,6 +83,13 @@ class RevisionOut(Schema):
     created: datetime
 
 
+class SkinOut(Schema):
+    """The body of a skeleton, a skinned mesh: its digest, to be fetched by, and how large it is."""
+
+    digest: str
+    triangles: int
+
+
 class JointOut(Schema):
     name: str
     parent: int
@@ -196,6 +203,7 @@ class ClipOut(Schema):
     height: float = Field(description="height of the figure at rest, in the skeleton's unit")
     joints: list[JointOut]
     end_sites: list[EndSiteOut]
+    skin: SkinOut | None = None
     reading: ReadingOut
     marks: list[MarkOut]
     plants: list[PlantOut]

@@ -28,7 +28,10 @@ class TakeOut(Schema):
     id: int
     name: str
     file_name: str
+    of_its_file: int
+    """How many takes came in its file."""
     skeleton: str
+    triangles: int = Field(description="of its skeleton's body; 0 where it has none")
     rate: list[int] = Field(description="frames a second: numerator, denominator")
     frames: int
     joints: int

@@ -1,6 +1,12 @@
 /** Numeric answers: eight bytes of length, a JSON header, then aligned little-endian arrays. */
 
-export type NumericArray = Float64Array | Float32Array | Int32Array | BigInt64Array | Uint8Array
+export type NumericArray =
+  | Float64Array
+  | Float32Array
+  | Int32Array
+  | BigInt64Array
+  | Uint16Array
+  | Uint8Array
 
 export interface Message {
   arrays: Map<string, { data: NumericArray; shape: number[] }>
@@ -12,6 +18,7 @@ const KINDS = {
   F32: Float32Array,
   I32: Int32Array,
   I64: BigInt64Array,
+  U16: Uint16Array,
   U8: Uint8Array,
 } as const
 

@@ -1520,6 +1520,8 @@ export interface paths {
         /**
          * Bring In
          * @description One import job a file; what cannot be one is refused by name, without touching the rest.
+         *
+         *     A ``.gltf`` that comes with files of other kinds is taken in with them, as one zip.
          */
         post: operations["api_takes_bring_in"];
         delete?: never;
@@ -1639,6 +1641,27 @@ export interface paths {
          * @description Skeletons to retarget onto: those that came without motion, then one take of each other.
          */
         get: operations["api_retargeting_skeletons"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workspaces/{workspace_id}/skins/{digest}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Skin
+         * @description A body as it is kept (:func:`documents.packing.skin_blob`): arrays in the safetensors
+         *     layout.
+         */
+        get: operations["api_takes_skin"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2002,6 +2025,7 @@ export interface components {
             retargeted: components["schemas"]["RetargetedOut"] | null;
             /** Skeleton */
             skeleton: string;
+            skin?: components["schemas"]["SkinOut"] | null;
             /** Take */
             take: number;
             /** Take Name */
@@ -3482,6 +3506,12 @@ export interface components {
         /** SessionOut */
         SessionOut: {
             /**
+             * Reads
+             * @description endings of files that can be brought in
+             * @default []
+             */
+            reads: string[];
+            /**
              * Runs Studio
              * @default false
              */
@@ -3511,6 +3541,16 @@ export interface components {
             still: boolean;
             /** Take */
             take: number;
+        };
+        /**
+         * SkinOut
+         * @description The body of a skeleton, a skinned mesh: its digest, to be fetched by, and how large it is.
+         */
+        SkinOut: {
+            /** Digest */
+            digest: string;
+            /** Triangles */
+            triangles: number;
         };
         /**
          * SourceOut
@@ -3688,6 +3728,8 @@ export interface components {
             notes: string[];
             /** @description its clip, where work was done on it */
             now?: components["schemas"]["NowOut"] | null;
+            /** Of Its File */
+            of_its_file: number;
             picture: components["schemas"]["PictureOut"];
             /**
              * Rate
@@ -3702,6 +3744,11 @@ export interface components {
             /** Skeleton */
             skeleton: string;
             source?: components["schemas"]["SourceOut"] | null;
+            /**
+             * Triangles
+             * @description of its skeleton's body; 0 where it has none
+             */
+            triangles: number;
             /** Warnings */
             warnings: string[];
             /**
@@ -6216,6 +6263,27 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["SkeletonOut"][];
                 };
+            };
+        };
+    };
+    api_takes_skin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+                digest: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -7,7 +7,7 @@ from django.contrib.auth.models import User
 from django.core.management.base import BaseCommand, CommandError
 from django.db import transaction
 from leancurve.demo import TAKES, captured, crate_take, gangway_take, lamp_take
-from leancurve.demo.characters import heron_file, wren_file
+from leancurve.demo.characters import heron_in_his_body, wren_file
 from leancurve.formats.bvh import write_bvh
 from leancurve.formats.clipjson import write_clip
 from leancurve.formats.files import read_take
@@ -51,7 +51,7 @@ class Command(BaseCommand):
         ]
         # Two characters to retarget takes onto, as they come: a skeleton and no motion.
         files += [
-            ("heron.bvh", "Heron", write_bvh(heron_file())),
+            ("heron.glb", "Heron", heron_in_his_body()),
             ("wren.json", "Wren", write_clip(wren_file())),
         ]
         line, crate, walk = TAKES
