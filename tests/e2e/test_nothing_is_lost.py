@@ -98,13 +98,15 @@ def test_a_change_that_is_refused_says_so_and_those_behind_it_go_on(page: Page) 
             route.continue_()
 
     page.route("**/writes", answer)
-    for _ in range(3):
+    with page.expect_response("**/writes"):
         page.keyboard.press("Control+ArrowUp")
-        page.wait_for_timeout(700)  # longer than a nudge waits for the next one
-    # Refused once the third one has been made on what was shown.
+    saved(page)
+    page.keyboard.press("Control+ArrowUp")
     until = time.monotonic() + patient(30)
     while not second and time.monotonic() < until:
         page.wait_for_timeout(50)
+    # Refused once the third one has been made on what was shown.
+    page.keyboard.press("Control+ArrowUp")
     body = json.dumps({"detail": "value: not this one"})
     second[0].fulfill(status=422, content_type="application/json", body=body)
     expect(page.get_by_role("status").filter(has_text="was not kept")).to_contain_text(

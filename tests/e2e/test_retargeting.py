@@ -103,7 +103,7 @@ def test_a_take_is_retargeted_to_heron_shaped_worked_on_and_delivered(
     now = next(
         p for p in moved["plants"] if (p["part"], p["first"]) == (plant["part"], plant["first"])
     )
-    assert np.linalg.norm(np.array(now["place"]) - plant["place"]) > 0.5  # centimetres
+    assert np.linalg.norm(np.array(now["place"]) - plant["place"]) > 0.005  # metres
 
     page.keyboard.press("Alt+9")
     back = read_bvh(delivered(page, tmp_path / "heron.bvh")).clip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import signal
 import socket
@@ -63,12 +64,24 @@ def test_parts_that_die_are_started_again_and_a_second_start_is_told_of_the_firs
     lean.process.send_signal(signal.SIGKILL)
     lean.process.wait()
     assert lean.ended()
-    port = socket.create_server(("127.0.0.1", urlsplit(lean.url).port or 0))
+    port = _held(urlsplit(lean.url).port or 0)
     threading.Timer(2, port.close).start()
     again = lean.start()
     again.send_signal(signal.SIGTERM)
     assert again.wait(30) == 143
     assert lean.ended()
+
+
+def _held(port: int) -> socket.socket:
+    """A port taken as soon as whoever had it has let it go."""
+    until = time.monotonic() + patient(20)
+    while True:
+        try:
+            return socket.create_server(("127.0.0.1", port))
+        except OSError as trouble:
+            if trouble.errno != errno.EADDRINUSE or time.monotonic() > until:
+                raise
+            time.sleep(0.1)
 
 
 def test_a_log_that_has_grown_large_is_turned(tmp_path: Path) -> None:

@@ -267,7 +267,7 @@ def test_files_dropped_on_the_shelf_come_in_and_others_are_refused(page: Page) -
         }"""
     )
     refused = page.get_by_role("alert").filter(has_text="notes.txt")
-    expect(refused).to_have_text("notes.txt: expected a file ending in .bvh or .json")
+    expect(refused).to_contain_text("notes.txt: expected a file ending in .bvh, .json, .glb")
     cut = page.get_by_role("alert").filter(has_text="cut.bvh")
     expect(cut).to_contain_text("cut.bvh, line 2: ROOT has no name")
     page.get_by_role("button", name="Dismiss cut.bvh").click()

@@ -217,7 +217,7 @@ def test_uploaded_files_come_in_each_by_itself(
     open_take(page, "harbour_jumps")
     page.keyboard.press("Alt+1")
     expect(page.get_by_text("the figure stands 1.70 m tall")).to_be_visible()
-    expect(page.get_by_text("it is none of m, cm, mm, inch")).to_be_visible()
+    expect(page.get_by_text("it is not one of m, cm, mm, inch")).to_be_visible()
     page.keyboard.press("Alt+5")
     before, after = keys_shown(page)
     assert before == 2752 * 96

@@ -44,6 +44,15 @@ def test_chosen_files_are_read_or_refused() -> None:
     assert outcomes == {w: "read" if w in READ else "refused" for w in outcomes}
 
 
+def test_wrong_gltf_usd_and_zips_are_refused(settings: object) -> None:
+    """Within 2 GB of addresses; all of them in the core's tests, and in ``./lean trials``."""
+    settings.INTAKE_MEMORY_BYTES = 2 * 2**30
+    some = list(files.strange())[::9]
+    assert len(some) > 10
+    outcomes = {what: files.tried(name, data) for what, name, data in some}
+    assert set(outcomes.values()) == {"refused"}, outcomes
+
+
 def test_nobody_reaches_what_is_not_theirs(application: Application) -> None:
     assert column(access.on(application), "leaks") == ["0", "0", "0", "0"]
 

@@ -94,7 +94,7 @@ def test_a_backup_of_what_is_being_worked_on_comes_back_whole(
     refused = manage(running, "restore", str(damaged), "--beside", name)
     assert refused.returncode == 1
     assert "the backup is damaged" in refused.stderr
-    assert "is no backup" in manage(running, "restore", str(PROJECT / "README.md")).stderr
+    assert "is not a backup" in manage(running, "restore", str(PROJECT / "README.md")).stderr
 
     beside = manage(running, "restore", str(file), "--beside", name)
     assert beside.returncode == 0, beside.stderr

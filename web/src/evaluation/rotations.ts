@@ -145,7 +145,8 @@ export function between(from: Quat, to: Quat, share: number): Quat {
   )
 }
 
-function matrixOf([x, y, z, w]: Quat): number[][] {
+/** A rotation as a matrix, row by row. */
+export function matrixOf([x, y, z, w]: Quat): number[][] {
   return [
     [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
     [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],

@@ -9,6 +9,8 @@ interface SessionState {
   user: string | null | undefined
   workspaces: Schemas['WorkspaceOut'][]
   runsStudio: boolean
+  /** Endings of files that can be brought in. */
+  reads: string[]
   preferences: Preferences
   trouble: string | null
 }
@@ -17,6 +19,7 @@ export const useSession = create<SessionState>(() => ({
   user: undefined,
   workspaces: [],
   runsStudio: false,
+  reads: [],
   preferences: { theme: null, keys: {}, panes: {} },
   trouble: null,
 }))
@@ -33,6 +36,7 @@ async function entered(session: Schemas['SessionOut']): Promise<void> {
     user: session.user,
     workspaces: session.workspaces,
     runsStudio: session.runs_studio ?? false,
+    reads: session.reads ?? [],
     preferences: { theme: kept.theme ?? null, keys: kept.keys ?? {}, panes: kept.panes ?? {} },
     trouble: null,
   })

@@ -52,7 +52,7 @@ export function RetargetMany({
         ) : (
           <p className="text-ink-2">
             No character is on the shelf. Bring in a file of its skeleton: a BVH of one frame, or
-            clip JSON without motion.
+            glTF, USD or clip JSON without motion.
           </p>
         )}
         <Check on={plant} onChange={setPlant}>

@@ -168,6 +168,7 @@ export function Shelf() {
   const told = (useLocation().state as { binned?: Binned } | null)?.binned ?? null
   const [binned, setBinned] = useState<Binned | null>(told)
   const [shown, setShown] = useState<'bin' | 'people' | 'account' | null>(null)
+  const reads = useSession((s) => s.reads)
   const runsStudio = useSession((s) => s.runsStudio)
   const changes = workspace !== undefined && workspace.role !== 'viewer'
   const owns = workspace?.role === 'owner'
@@ -315,14 +316,15 @@ export function Shelf() {
           >
             <Upload size={18} className="text-ink-2" aria-hidden />
             <p className="flex-1 text-ink-2">
-              Drop BVH or clip JSON files here, many at once. Each comes in by itself; the files are
-              kept as they are.
+              Drop BVH, glTF, USD or clip JSON files here, many at once, or a zip of them; a .gltf
+              together with its buffers. Each animation in a file is a take; files are kept as they
+              are.
             </p>
             <input
               ref={input}
               type="file"
               multiple
-              accept=".bvh,.json"
+              accept={[...reads, '.bin'].join(',')}
               aria-label="Files to bring in"
               className="sr-only"
               onChange={(e) => {

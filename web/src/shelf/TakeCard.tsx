@@ -14,6 +14,12 @@ const PLURAL: Record<string, string> = {
 }
 
 /** The kinds found most, in words; idle channels only where there is nothing else. */
+/** A skeleton by its name and how many joints it has; one without a name is named by these. */
+const skeletonText = ({ skeleton, joints }: Schemas['TakeOut']) =>
+  skeleton.endsWith(counted(joints, 'joint'))
+    ? skeleton
+    : `${skeleton} · ${counted(joints, 'joint')}`
+
 export function findingsText(counts: Record<string, number>, most = 4): string {
   const listed = Object.entries(counts).sort((a, b) => b[1] - a[1])
   const others = listed.filter(([kind]) => kind !== 'idle')
@@ -63,6 +69,11 @@ export function TakeCard({
         <h2 className="truncate font-semibold text-[14px]" title={take.file_name}>
           {take.name}
         </h2>
+        {take.of_its_file > 1 && (
+          <p className="truncate text-ink-2">
+            one of {take.of_its_file} takes in {take.file_name}
+          </p>
+        )}
         {take.source && (
           <p className="text-ink-2">
             ↳ from {take.source.name}
@@ -77,8 +88,11 @@ export function TakeCard({
         <p className="num text-ink-2">
           {take.retargeted_onto
             ? `retargeted onto ${take.retargeted_onto}`
-            : `${take.skeleton} · ${counted(take.joints, 'joint')} · ${counted(take.keys, 'key')}`}
+            : `${skeletonText(take)} · ${counted(take.keys, 'key')}`}
         </p>
+        {take.triangles > 0 && (
+          <p className="num text-ink-2">body, {counted(take.triangles, 'triangle')}</p>
+        )}
         {take.now && (
           <p className="num">
             now: {lengthText(take.now) !== lengthText(take) && `${lengthText(take.now)} · `}

@@ -22,10 +22,13 @@ import {
   type Poses,
   type WorldPose,
 } from '../evaluation/poses'
+import type { Skin } from '../evaluation/skin'
 import type { Drawn } from '../sync/retargeting'
 import { token } from '../ui/theme'
 import { bonesOf } from './bones'
-import { type Solids, solidsOf } from './solids'
+import { Drawing, type Flesh, Own } from './flesh'
+import { DASH, HATCH } from './patterns'
+import { solidsOf } from './solids'
 
 export interface Look {
   /** What joints are taken for; null while it is not known. */
@@ -40,6 +43,7 @@ const SHADE = 0.2
 
 /** Hatching in the picture's own pixels: fine lines of ink, wherever the figure stands. */
 function hatched(material: MeshBasicMaterial, ink: { value: Color }): MeshBasicMaterial {
+  material.userData.hatchInk = ink
   material.onBeforeCompile = (shader) => {
     shader.uniforms.hatchInk = ink
     shader.vertexShader =
@@ -50,7 +54,7 @@ function hatched(material: MeshBasicMaterial, ink: { value: Color }): MeshBasicM
     shader.fragmentShader =
       `varying float vHatch;\nuniform vec3 hatchInk;\n${shader.fragmentShader}`.replace(
         '#include <color_fragment>',
-        '#include <color_fragment>\nif (vHatch > 0.5 && mod(gl_FragCoord.x + gl_FragCoord.y, 5.0) < 1.0) diffuseColor.rgb = mix(diffuseColor.rgb, hatchInk, 0.45);',
+        `#include <color_fragment>\nif (vHatch > 0.5 && mod(gl_FragCoord.x + gl_FragCoord.y, ${HATCH.every.toFixed(1)}) < 1.0) diffuseColor.rgb = mix(diffuseColor.rgb, hatchInk, ${HATCH.share});`,
       )
   }
   return material
@@ -66,7 +70,7 @@ function dashed(material: MeshBasicMaterial): MeshBasicMaterial {
       )
     shader.fragmentShader = `varying float vDash;\n${shader.fragmentShader}`.replace(
       '#include <color_fragment>',
-      '#include <color_fragment>\nif (vDash > 0.5 && mod(gl_FragCoord.x - gl_FragCoord.y, 9.0) < 4.0) discard;',
+      `#include <color_fragment>\nif (vDash > 0.5 && mod(gl_FragCoord.x - gl_FragCoord.y, ${DASH.every.toFixed(1)}) < ${DASH.gap.toFixed(1)}) discard;`,
     )
   }
   return material
@@ -77,13 +81,15 @@ export class Figure {
   readonly world: WorldPose
   /** Thickness of the ink outline, in the skeleton's unit. */
   line = 0
-  private solids: Solids
+  private flesh: Flesh
   private fill: Mesh
   private outline: Mesh
   private lines: LineSegments
   private dots: Points
   readonly bones
   private base: Float32Array
+  private normals: Float32Array
+  private share: Float32Array
   private hatchInk = { value: new Color() }
   private bare: boolean
 
@@ -92,24 +98,30 @@ export class Figure {
     look: Look,
     /** How firmly it is drawn: 1 for the figure itself, less for ghosts. */
     private opacity = 1,
+    /** Its own body, where it is drawn as that. */
+    skin: Skin | null = null,
   ) {
     this.world = emptyWorld(clip.joints.length)
     this.bones = bonesOf(clip.joints, clip.end_sites)
-    this.solids = solidsOf(clip, this.bones, look.roles)
+    this.flesh = skin
+      ? new Own(skin, look.roles)
+      : new Drawing(solidsOf(clip, this.bones, look.roles))
     this.bare = look.bare
     const ghost = opacity < 1
     // A ghost lies behind the figure where both are in one place.
     const behind = { polygonOffset: ghost, polygonOffsetFactor: 6, polygonOffsetUnits: 6 }
     const see = { transparent: ghost, opacity, depthWrite: !ghost, ...behind }
-    const count = this.solids.position.length / 3
+    const { count } = this.flesh
     this.base = new Float32Array(3 * count)
-    const body = shape(count, this.solids)
-    body.setAttribute('hatch', new BufferAttribute(this.solids.hatch, 1))
+    this.normals = new Float32Array(3 * count)
+    this.share = new Float32Array(count)
+    const body = shape(this.flesh)
+    body.setAttribute('hatch', new BufferAttribute(this.flesh.hatch, 1))
     this.fill = new Mesh(
       body,
       hatched(new MeshBasicMaterial({ ...see, vertexColors: true }), this.hatchInk),
     )
-    const edge = shape(count, this.solids)
+    const edge = shape(this.flesh)
     edge.setAttribute('dash', new BufferAttribute(new Float32Array(count), 1))
     this.outline = new Mesh(
       edge,
@@ -138,7 +150,7 @@ export class Figure {
   pose(poses: Poses, frame: number, overrides?: Overrides): void {
     forward(this.clip.joints, poses, frame, this.world, overrides)
     if (this.bare) this.poseLines()
-    else this.poseSolids()
+    else this.poseFlesh()
   }
 
   /** Where its joints are, through what it stands in. */
@@ -175,70 +187,25 @@ export class Figure {
     dots.needsUpdate = true
   }
 
-  private poseSolids(): void {
-    const { position, rotation } = this.world
-    const { solids, position: at, normal } = this.solids
+  private poseFlesh(): void {
     const fill = this.fill.geometry.getAttribute('position').array as Float32Array
     const hull = this.outline.geometry.getAttribute('position').array as Float32Array
     const colour = this.fill.geometry.getAttribute('color').array as Float32Array
+    const { base, normals } = this
+    this.flesh.pose(this.world, fill, normals)
     const line = 1.5 * this.line
-    const turn = new Quaternion()
-    const bend = new Quaternion()
-    const [along, rest, up] = [new Vector3(), new Vector3(), new Vector3()]
-    for (const solid of solids) {
-      const j = solid.joint
-      const [ox, oy, oz] = [position[3 * j]!, position[3 * j + 1]!, position[3 * j + 2]!]
-      turn.fromArray(rotation, 4 * j)
-      let stretch = 1
-      if (solid.child >= 0) {
-        // The far end may have moved of its own: the limb leads there.
-        along.fromArray(position, 3 * solid.child)
-        along.x -= ox
-        along.y -= oy
-        along.z -= oz
-        const length = along.length()
-        rest.copy(solid.axis).applyQuaternion(turn)
-        stretch = length / solid.length
-        if (length > 1e-9 && rest.dot(along) < (1 - 1e-6) * length)
-          turn.premultiply(bend.setFromUnitVectors(rest, along.divideScalar(length)))
-      }
-      const { x, y, z, w } = turn
-      const m = [
-        1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w),
-        2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w),
-        2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y),
-      ] as const // biome-ignore format: a matrix
-      const { axis } = solid
-      const more = Math.abs(stretch - 1) > 1e-6 ? stretch - 1 : 0
-      for (let i = 3 * solid.at; i < 3 * (solid.at + solid.count); i += 3) {
-        let [px, py, pz] = [at[i]!, at[i + 1]!, at[i + 2]!]
-        if (more) {
-          const by =
-            more * Math.min(Math.max(px * axis.x + py * axis.y + pz * axis.z, 0), solid.length)
-          px += by * axis.x
-          py += by * axis.y
-          pz += by * axis.z
-        }
-        const [nx, ny, nz] = [normal[i]!, normal[i + 1]!, normal[i + 2]!]
-        const wx = ox + m[0] * px + m[1] * py + m[2] * pz
-        const wy = oy + m[3] * px + m[4] * py + m[5] * pz
-        const wz = oz + m[6] * px + m[7] * py + m[8] * pz
-        up.set(
-          m[0] * nx + m[1] * ny + m[2] * nz,
-          m[3] * nx + m[4] * ny + m[5] * nz,
-          m[6] * nx + m[7] * ny + m[8] * nz,
-        )
-        fill[i] = wx
-        fill[i + 1] = wy
-        fill[i + 2] = wz
-        hull[i] = wx + line * up.x
-        hull[i + 1] = wy + line * up.y
-        hull[i + 2] = wz + line * up.z
-        const lit = 1 - SHADE * (0.5 - 0.5 * up.dot(LIGHT))
-        colour[i] = this.base[i]! * lit
-        colour[i + 1] = this.base[i + 1]! * lit
-        colour[i + 2] = this.base[i + 2]! * lit
-      }
+    const { x, y, z } = LIGHT
+    for (let i = 0; i < fill.length; i += 3) {
+      const u = normals[i]!
+      const v = normals[i + 1]!
+      const w = normals[i + 2]!
+      hull[i] = fill[i]! + line * u
+      hull[i + 1] = fill[i + 1]! + line * v
+      hull[i + 2] = fill[i + 2]! + line * w
+      const lit = 1 - SHADE * (0.5 - 0.5 * (u * x + v * y + w * z))
+      colour[i] = base[i]! * lit
+      colour[i + 1] = base[i + 1]! * lit
+      colour[i + 2] = base[i + 2]! * lit
     }
     for (const [mesh, names] of [
       [this.fill, ['position', 'color']],
@@ -253,15 +220,15 @@ export class Figure {
     const points = this.fill.geometry.getAttribute('position').array as Float32Array
     return this.bare
       ? []
-      : this.solids.soles.map(({ at, count }) => {
+      : this.flesh.soles.map((sole) => {
           const middle = new Vector3()
           let lowest = Number.POSITIVE_INFINITY
-          for (let i = at; i < at + count; i++) {
+          for (const i of sole) {
             const point = placed(new Vector3().fromArray(points, 3 * i))
             middle.add(point)
             lowest = Math.min(lowest, point.y)
           }
-          return { at: middle.divideScalar(count), height: lowest }
+          return { at: middle.divideScalar(sole.length), height: lowest }
         })
   }
 
@@ -273,12 +240,13 @@ export class Figure {
     this.hatchInk.value.copy(ink)
     const edge = this.outline.geometry.getAttribute('color') as BufferAttribute
     const own = this.fill.geometry.getAttribute('color') as BufferAttribute
-    for (const { joint, at, count } of this.solids.solids) {
-      const chosen = selected.has(joint) && this.opacity === 1
-      for (let i = at; i < at + count; i++) {
-        ;(chosen ? soft : paper).toArray(this.base, 3 * i)
-        ;(chosen ? calm : ink).toArray(edge.array, 3 * i)
-      }
+    const { share } = this
+    if (this.opacity === 1) this.flesh.share(selected, share)
+    const mixed = new Color()
+    for (let i = 0; i < share.length; i++) {
+      // Tinted as far as it goes with what is selected.
+      mixed.lerpColors(paper, soft, share[i]!).toArray(this.base, 3 * i)
+      ;(share[i]! > 0.5 ? calm : ink).toArray(edge.array, 3 * i)
     }
     ;(own.array as Float32Array).set(this.base)
     own.needsUpdate = edge.needsUpdate = true
@@ -293,8 +261,7 @@ export class Figure {
   /** Draw the outline of some joints dashed: as they stand they are not keyed. */
   dash(joints: ReadonlySet<number>): void {
     const dash = this.outline.geometry.getAttribute('dash') as BufferAttribute
-    for (const { joint, at, count } of this.solids.solids)
-      dash.array.fill(joints.has(joint) && this.opacity === 1 ? 1 : 0, at, at + count)
+    if (this.opacity === 1) this.flesh.share(joints, dash.array as Float32Array)
     dash.needsUpdate = true
   }
 
@@ -310,10 +277,10 @@ function changing(values: Float32Array): BufferAttribute {
   return new BufferAttribute(values, 3).setUsage(DynamicDrawUsage)
 }
 
-function shape(count: number, { index }: Solids): BufferGeometry {
+function shape({ count, index }: Flesh): BufferGeometry {
   const geometry = new BufferGeometry()
   geometry.setAttribute('position', changing(new Float32Array(3 * count)))
   geometry.setAttribute('color', changing(new Float32Array(3 * count)))
-  geometry.setIndex(index)
+  geometry.setIndex(new BufferAttribute(new Uint32Array(index), 1))
   return geometry
 }

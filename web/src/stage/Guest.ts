@@ -2,6 +2,7 @@
 import { type Group, Quaternion, Vector3 } from 'three'
 import type { Clip } from '../evaluation/model'
 import type { Poses, WorldPose } from '../evaluation/poses'
+import type { Skin } from '../evaluation/skin'
 import type { Drawn } from '../sync/retargeting'
 import { Figure, type Look } from './Figure'
 
@@ -23,6 +24,8 @@ export interface Beside {
   offset: number
   beside: number
   roles?: (string | null)[]
+  /** Its own body, where it is drawn as that. */
+  skin?: Skin | null
 }
 
 export class Guest {
@@ -35,7 +38,7 @@ export class Guest {
   private offset: number
 
   constructor(
-    { clip: own, poses, offset, beside, roles }: Beside,
+    { clip: own, poses, offset, beside, roles, skin }: Beside,
     clip: Clip,
     private space: Group,
     look: Look,
@@ -44,7 +47,8 @@ export class Guest {
     this.offset = offset
     // One whose parts are known is drawn as a body of its own, but over this one as a ghost.
     const whole = roles !== undefined && beside > 0
-    this.figure = new Figure(own, { roles: roles ?? null, bare: look.bare }, whole ? 1 : OVER)
+    const drawn = { roles: roles ?? null, bare: look.bare }
+    this.figure = new Figure(own, drawn, whole ? 1 : OVER, skin ?? null)
     const { group } = this.figure
     group.scale.setScalar(own.reading.metres_per_unit / clip.reading.metres_per_unit)
     // Both stand upright, whichever axis is up for either.

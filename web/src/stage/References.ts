@@ -93,6 +93,8 @@ export class References {
   private post = new Group()
   private person = new Group()
   private shown: Shown = { grid: 0.5, post: false, person: false }
+  /** Grows whenever they look otherwise. */
+  looks = 0
 
   constructor() {
     this.group.add(this.post, this.person)
@@ -119,6 +121,7 @@ export class References {
 
   /** Drawn anew: in the colours that now hold. */
   draw(): void {
+    this.looks++
     if (this.floor) {
       this.group.remove(this.floor)
       this.floor.geometry.dispose()
@@ -136,6 +139,7 @@ export class References {
 
   /** They stand beside the figure: the post at its left, the person at its right. */
   stand(at: Vector3): void {
+    this.looks++
     this.post.position.set(at.x - 1, 0, at.z)
     this.person.position.set(at.x + 1.1, 0, at.z)
   }

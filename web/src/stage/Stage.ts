@@ -3,8 +3,10 @@ import { Group, Quaternion, Scene, Vector3, WebGLRenderer } from 'three'
 import type { Clip, Plant } from '../evaluation/model'
 import type { Overrides, Poses, WorldPose } from '../evaluation/poses'
 import type { JointPose } from '../evaluation/rotations'
+import type { Skin } from '../evaluation/skin'
 import { token } from '../ui/theme'
 import { AxisArrow } from './AxisArrow'
+import { type Away, awayFromView } from './away'
 import { awayFrom } from './bones'
 import { Eye, type Placed, type View } from './Eye'
 import { Figure, type Look } from './Figure'
@@ -16,6 +18,7 @@ import { Places } from './Places'
 import { Props } from './Props'
 import { References, type Shown } from './References'
 import { Shades } from './Shades'
+import { Quick } from './sketch/Quick'
 import { Trails } from './Trails'
 
 const PICK_PIXELS = 14
@@ -55,15 +58,6 @@ const bodyOf = ({ reading, joints, end_sites }: Clip) => [
   joints.map(({ name, parent, offset }) => [name, parent, offset]),
   end_sites,
 ]
-
-/** The turn that brings a clip's up axis up. */
-/** Where beyond the edge of a view something is: a place at the edge, in pixels of the stage, and
- * the direction in radians, clockwise from the right. */
-export interface Away {
-  x: number
-  y: number
-  angle: number
-}
 
 export class Stage {
   /** The two views; the second one is seen where the stage is split. */
@@ -118,6 +112,7 @@ export class Stage {
   drawn = 0
 
   private software = inSoftware()
+  private quick: Quick | null = null
   private smooth = false
   private resting: ReturnType<typeof setTimeout> | undefined
 
@@ -127,6 +122,7 @@ export class Stage {
   ) {
     this.renderer = new WebGLRenderer({ canvas, antialias: !this.software, alpha: true })
     this.scene.add(this.space, this.references.group, this.shades.group, this.gizmo.object)
+    if (this.software) this.quick = new Quick(this.renderer, this.scene, this.references.group)
     this.eyes = panes.map((pane) => new Eye(pane, this.draw)) as [Eye, Eye]
     this.eye = this.eyes[0]
     panes.forEach((pane, k) => {
@@ -151,6 +147,7 @@ export class Stage {
     this.shades.dispose()
     for (const figure of [...this.ghosts.figures, ...(this.guest ? [this.guest.figure] : [])])
       figure.dispose()
+    this.quick?.dispose()
     this.renderer.dispose()
   }
 
@@ -208,14 +205,27 @@ export class Stage {
     this.pose()
   }
 
+  private skin: Skin | null = null
+
+  /** The figure's own body, where it is drawn as that; null for the drawn one. */
+  setSkin(skin: Skin | null): void {
+    if (skin === this.skin) return
+    this.skin = skin
+    if (!this.clip) return
+    this.build(this.clip)
+    this.pose()
+  }
+
   private build(clip: Clip): void {
     const { line = 0 } = this.figure ?? {}
     this.figure?.dispose()
     this.ghost?.dispose()
     this.space.clear()
     this.canvas.dataset.bones = lengthOf(clip).toFixed(1)
-    this.ghost = new Figure(clip, this.look, BEFORE)
-    this.figure = new Figure(clip, this.look)
+    // Made for another skeleton, as one that is being swapped: not yet this one's.
+    const skin = this.skin?.fits(clip.joints.length) ? this.skin : null
+    this.ghost = new Figure(clip, this.look, BEFORE, skin)
+    this.figure = new Figure(clip, this.look, 1, skin)
     this.figure.dash(this.unkeyed)
     this.ghost.line = this.figure.line = line
     this.marks?.dispose()
@@ -520,7 +530,11 @@ export class Stage {
       if (this.unposed) this.pose()
       this.keepLine()
       if (this.smooth) this.sharpen(false)
-      this.render()
+      if (!this.sketched()) {
+        this.render()
+        this.quick?.show(false)
+      }
+      this.tell()
       if (!this.software) {
         this.canvas.dataset.still = 'true'
         return
@@ -530,6 +544,7 @@ export class Stage {
       this.resting = setTimeout(() => {
         this.sharpen(true)
         this.render()
+        this.quick?.show(false)
         // The picture that stays, for whoever drives the page without seeing it.
         this.canvas.dataset.still = String(!this.asked)
       }, REST)
@@ -550,42 +565,31 @@ export class Stage {
       this.renderer.setScissor(k * each, 0, each, height)
       this.face(eye)
       this.renderer.render(this.scene, eye.camera)
-      // Where the gizmo is, for whoever drives the page without seeing it.
+    })
+  }
+
+  /** A picture without WebGL, where that would be slower and can be had; whether it was. */
+  private sketched(): boolean {
+    const cameras = this.seeing.map((eye) => eye.camera)
+    const face = (k: number) => this.face(this.seeing[k]!)
+    return (
+      this.quick?.draw(cameras, String(this.references.looks), face, () => this.render()) ?? false
+    )
+  }
+
+  /** Where things are, for whoever drives the page without seeing it, and what is out of sight. */
+  private tell(): void {
+    for (const eye of this.seeing) {
       const told = this.gizmo.told(eye)
       if (eye.element.dataset.gizmo !== told) eye.element.dataset.gizmo = told
       const places = this.places.told(eye)
       if (eye.element.dataset.places !== places) eye.element.dataset.places = places
-    })
-    this.onAway(this.away())
-  }
-
-  /** The way to the figure where no joint of it is in the view that was used last. */
-  private away(): Away | null {
-    if (!this.clip || !this.figure || this.plain) return null
-    const { camera } = this.eye
-    const at = new Vector3()
-    const seen = this.clip.joints.some((_, j) => {
-      at.copy(this.joint(j)).project(camera)
-      return Math.abs(at.x) <= 1 && Math.abs(at.y) <= 1 && at.z < 1
-    })
-    if (seen) return null
-    const local = this.joint(
-      Math.max(
-        0,
-        this.clip.joints.findIndex((j) => j.parent < 0),
-      ),
-    )
-    local.applyMatrix4(camera.matrixWorldInverse)
-    const [w, h] = this.eye.size
-    const way = Math.hypot(local.x, local.y) || 1
-    const [dx, dy] = [local.x / way, -local.y / way]
-    // From the middle to the edge, a little inside of it.
-    const reach = Math.min(
-      (w / 2 - 46) / Math.max(Math.abs(dx), 1e-6),
-      (h / 2 - 26) / Math.max(Math.abs(dy), 1e-6),
-    )
-    const from = this.eye === this.eyes[1] ? w : 0
-    return { x: from + w / 2 + dx * reach, y: h / 2 + dy * reach, angle: Math.atan2(dy, dx) }
+    }
+    const joints = this.plain || !this.figure ? 0 : (this.clip?.joints.length ?? 0)
+    const root = Math.max(0, this.clip?.joints.findIndex((j) => j.parent < 0) ?? 0)
+    const from = this.eye === this.eyes[1] ? this.eye.size[0] : 0
+    const place = (joint: number) => this.joint(joint)
+    this.onAway(joints ? awayFromView(this.eye, joints, place, root, from) : null)
   }
 
   private face(eye: Eye): void {

@@ -3,10 +3,11 @@ import { Columns2, Maximize2, Scan } from 'lucide-react'
 import type { ReactNode } from 'react'
 import { usePosing } from '../actions/posing'
 import { answer, client, textOf } from '../api/client'
+import { useRetargeting } from '../sync/retargeting'
 import { Button, Check, NumberInput, Popover, Select, Tip, Toggle } from '../ui/controls'
 import { notify, useBench } from '../view/bench'
 import { FULL, toggleFull, useFullPane } from '../view/fullPane'
-import { setBare, useViewing } from '../view/viewing'
+import { type Drawing, drawAs, useViewing } from '../view/viewing'
 import type { Placed, View } from './Eye'
 import { stageRef } from './refs'
 import { review } from './review'
@@ -57,6 +58,7 @@ export function StageBar({ children }: { children: ReactNode }) {
         <CameraMenu />
       </fieldset>
       <span className="mx-1 h-3.5 border-rule-2 border-l" />
+      <DrawnAs />
       <ShowMenu />
       <Toggle on={posing} onClick={() => usePosing.setState({ on: !posing })}>
         Pose
@@ -73,6 +75,32 @@ export function StageBar({ children }: { children: ReactNode }) {
         <Maximize2 size={12} />
       </Toggle>
     </div>
+  )
+}
+
+/** Where a figure on the stage has a body of its own: as that, as the drawn one, or as lines. */
+function DrawnAs() {
+  const ours = useBench((s) => s.clip?.skin != null)
+  const theirs = useRetargeting((s) => s.preview?.doc.skin != null)
+  const onStage = useBench((s) => s.step === 'retarget')
+  const guest = useViewing((s) => s.guide?.doc.skin != null)
+  const has = ours || guest || (onStage && theirs)
+  const { bare, own } = useViewing()
+  const now = bare ? 'bare' : own ? 'own' : 'drawn'
+  if (!has) return null
+  return (
+    <>
+      <fieldset aria-label="Drawn as" className="flex">
+        {Object.entries({ own: 'Body', drawn: 'Figure', bare: 'Lines' } as const).map(
+          ([how, title]) => (
+            <Toggle key={how} on={now === how} onClick={() => drawAs(how as Drawing)}>
+              {title}
+            </Toggle>
+          ),
+        )}
+      </fieldset>
+      <span className="mx-1 h-3.5 border-rule-2 border-l" />
+    </>
   )
 }
 
@@ -185,7 +213,10 @@ function ShowMenu() {
   return (
     <Popover name="Show" trigger={<Button kind="quiet">Show</Button>}>
       <div className="flex w-56 flex-col gap-1">
-        <Check on={view.bare} onChange={setBare}>
+        <Check
+          on={view.bare}
+          onChange={(bare) => drawAs(bare ? 'bare' : view.own ? 'own' : 'drawn')}
+        >
           Bare: lines and dots
         </Check>
         <Check on={view.follow} onChange={(follow) => set({ follow })}>

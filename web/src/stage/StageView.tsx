@@ -22,6 +22,7 @@ import { channelAxis, type JointPose, jointPose, propPose } from '../evaluation/
 import { ActiveLayer } from '../layers/ActiveLayer'
 import { withPlants } from '../sync/plan'
 import { useRetargeting } from '../sync/retargeting'
+import { useSkin } from '../sync/skins'
 import { counted } from '../ui/numbers'
 import { useBench } from '../view/bench'
 import { draft } from '../view/draft'
@@ -178,7 +179,7 @@ export function StageView() {
   }, [])
 
   const { trails, ghosts, span, apart, hold, hovered, guide, guidePoses } = useViewing()
-  const { split, follow, grid, post, person } = useViewing()
+  const { split, follow, grid, post, person, bare, own } = useViewing()
   const curves = useBench((s) => s.curves)
   const channels = useBench((s) => s.channels)
 
@@ -220,20 +221,35 @@ export function StageView() {
   const retargeting = useBench((s) => s.step === 'retarget')
   const retargeted = useRetargeting((s) => (retargeting ? s.preview : null))
   const aside = useRetargeting((s) => s.beside)
+  const theirs = own ? (retargeted ?? guide)?.doc.skin : null
+  const guestSkin = useSkin(clip?.workspace, theirs)
   useEffect(() => {
     const stage = stageRef.current
     if (!stage) return
     if (retargeted) {
       const { doc, poses: made, roles: parts } = retargeted
-      stage.setGuide({ clip: doc, poses: made, offset: 0, beside: aside, roles: parts })
+      stage.setGuide({
+        clip: doc,
+        poses: made,
+        offset: 0,
+        beside: aside,
+        roles: parts,
+        skin: guestSkin,
+      })
       stage.fit()
     } else
       stage.setGuide(
         guide && guidePoses
-          ? { clip: guide.doc, poses: guidePoses, offset: guide.offset, beside: guide.beside }
+          ? {
+              clip: guide.doc,
+              poses: guidePoses,
+              offset: guide.offset,
+              beside: guide.beside,
+              skin: guestSkin,
+            }
           : null,
       )
-  }, [guide, guidePoses, retargeted, aside])
+  }, [guide, guidePoses, retargeted, aside, guestSkin])
 
   useEffect(() => {
     const stage = stageRef.current
@@ -245,7 +261,10 @@ export function StageView() {
   }, [clip, poses, preview, ghost])
 
   const roles = useBench((s) => s.body?.joints)
-  const bare = useViewing((s) => s.bare)
+  const skin = useSkin(clip?.workspace, own ? clip?.skin : null)
+  useEffect(() => {
+    stageRef.current?.setSkin(skin)
+  }, [skin])
   useEffect(() => {
     const known = clip && roles?.length === clip.joints.length ? roles.map((r) => r.role) : null
     stageRef.current?.setLook({ roles: known, bare })

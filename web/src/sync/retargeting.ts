@@ -7,7 +7,7 @@ import { type Poses, posesOf } from '../evaluation/poses'
 import { useBench } from '../view/bench'
 
 /** What a figure is drawn from. */
-export type Drawn = Pick<Clip, 'joints' | 'end_sites' | 'height'> & {
+export type Drawn = Pick<Clip, 'joints' | 'end_sites' | 'height' | 'skin'> & {
   reading: Pick<Clip['reading'], 'metres_per_unit' | 'up_axis'>
 }
 
@@ -137,17 +137,17 @@ async function ask(): Promise<void> {
       },
       signal,
     )
-    const figure = got.about.figure as Pick<Clip, 'joints' | 'end_sites' | 'height'> & {
+    const figure = got.about.figure as Pick<Clip, 'joints' | 'end_sites' | 'height' | 'skin'> & {
       metres_per_unit: number
       up_axis: Clip['reading']['up_axis']
       roles: string[]
     }
-    const { joints, end_sites, height, metres_per_unit, up_axis, roles } = figure
+    const { joints, end_sites, height, skin, metres_per_unit, up_axis, roles } = figure
     set({
       asking: false,
       trouble: null,
       preview: {
-        doc: { joints, end_sites, height, reading: { metres_per_unit, up_axis } },
+        doc: { joints, end_sites, height, skin, reading: { metres_per_unit, up_axis } },
         roles,
         poses: posesOf(got, joints.length),
         report: got.about.report as unknown as Report,

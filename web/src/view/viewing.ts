@@ -55,6 +55,8 @@ export interface Viewing {
   person: boolean
   /** The figure as lines and dots. */
   bare: boolean
+  /** A figure that came with a body of its own is drawn as that. */
+  own: boolean
   /** Frames before and after now that trails and ghosts show, and between ghosts. */
   span: number
   apart: number
@@ -70,6 +72,7 @@ export interface Viewing {
 
 const FOLLOWS = 'lean.sheet.follows'
 const BARE = 'lean.stage.bare'
+const OWN = 'lean.stage.own'
 
 export const useViewing = create<Viewing>(() => ({
   timing: false,
@@ -92,6 +95,7 @@ export const useViewing = create<Viewing>(() => ({
   post: false,
   person: false,
   bare: localStorage.getItem(BARE) === 'on',
+  own: localStorage.getItem(OWN) !== 'off',
   span: 20,
   apart: 5,
   follows: localStorage.getItem(FOLLOWS) !== 'off',
@@ -105,7 +109,7 @@ const { getState: get, setState: set } = useViewing
 /** How one likes to look, whatever is looked at. */
 const KEPT = [
   ...(['timing', 'follows', 'passes', 'step', 'span', 'apart'] as const),
-  ...(['split', 'follow', 'grid', 'post', 'person', 'bare'] as const),
+  ...(['split', 'follow', 'grid', 'post', 'person', 'bare', 'own'] as const),
 ]
 
 /** A clip is opened: what was looked at in another means nothing here. */
@@ -116,9 +120,14 @@ export function lookAnew(): void {
   draft.mute(new Set())
 }
 
-export function setBare(bare: boolean): void {
+export type Drawing = 'own' | 'drawn' | 'bare'
+
+/** Draw figures as their own bodies, as the drawn one, or as lines and dots. */
+export function drawAs(how: Drawing): void {
+  const [bare, own] = [how === 'bare', how === 'own' || (how === 'bare' && get().own)]
   localStorage.setItem(BARE, bare ? 'on' : 'off')
-  set({ bare })
+  localStorage.setItem(OWN, own ? 'on' : 'off')
+  set({ bare, own })
 }
 
 export function setFollows(follows: boolean): void {

@@ -356,7 +356,8 @@ export function RetargetPanel() {
               ))}
           {there.length === 0 && (
             <p className="text-ink-3">
-              Bring in a file of the character: a BVH of one frame, or clip JSON without motion.
+              Bring in a file of the character: a BVH of one frame, or glTF, USD or clip JSON
+              without motion.
             </p>
           )}
         </section>
