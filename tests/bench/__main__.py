@@ -1,6 +1,7 @@
 """``./lean bench``: ratios measured in one run, against a peer library or the plain way.
 
-``--keep`` puts the tables into docs/benchmarks.md; ``--core`` leaves the browser out.
+``--keep`` puts the tables into docs/benchmarks.md; ``--core`` leaves the browser out, ``--browser``
+all else.
 """
 
 from __future__ import annotations
@@ -22,13 +23,14 @@ a third from run to run on a shared machine: the ratios are what to read.
 
 
 def main(arguments: list[str]) -> None:
-    tables: list[Table] = [*core_bench.run(), *cleaning_bench.run(), *plants_bench.run()]
-    tables += retarget_bench.run()
-    tables += layers_bench.run()
+    tables: list[Table] = []
+    if "--browser" not in arguments:
+        for part in (core_bench, cleaning_bench, plants_bench, retarget_bench, layers_bench):
+            tables += part.run()
     if "--core" not in arguments:
-        from tests.bench import browser_bench, memory_bench
+        from tests.bench import browser_bench, memory_bench, storage_bench
 
-        tables += [*browser_bench.run(), *memory_bench.run()]
+        tables += [*browser_bench.run(), *storage_bench.run(), *memory_bench.run()]
     text = "\n".join(t.text() for t in tables)
     if "--keep" in arguments:
         machine = f"{platform.machine()}, Python {platform.python_version()}, 2 cores"

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import json
+import math
+import struct
 import tempfile
 import time
 from pathlib import Path
@@ -15,6 +18,9 @@ from leancurve.document.evaluation import evaluate
 from leancurve.document.track import TrackId, base_track
 from leancurve.figure.skeleton import forward_kinematics, forward_kinematics_plain
 from leancurve.formats.bvh import read_bvh, write_bvh
+from leancurve.formats.gltf.reading import read_gltf
+from leancurve.formats.gltf.writing import write_gltf
+from leancurve.formats.usd.reading import read_usd
 from leancurve.numbers import rotation
 from leancurve.numbers.continuity import continuous
 from leancurve.numbers.kernels import minimax
@@ -24,6 +30,7 @@ from scipy.signal import find_peaks
 
 from tests.bench.tables import Table, best, ms
 from tests.conftest import read_open_capture
+from tests.core import usd_files
 
 
 def run() -> list[Table]:
@@ -36,7 +43,7 @@ def run() -> list[Table]:
     }
     takes["open capture"] = read_open_capture()
     takes["open capture, calmed"] = calmed(takes["open capture"])
-    return [reading(long), unflip(dirty), *thinning(takes), motion(long)]
+    return [reading(long), other_formats(long), unflip(dirty), *thinning(takes), motion(long)]
 
 
 def calmed(clip: Clip) -> Clip:
@@ -88,6 +95,70 @@ def reading(clip: Clip) -> Table:
     theirs = time.perf_counter() - began
     table.add("bvh", ms(theirs), f"{theirs / ours:.0f}")
     return table
+
+
+def other_formats(clip: Clip) -> Table:
+    """The same motion as GLB and as a USD crate, beside BVH and a reader in plain Python."""
+    glb = write_gltf([clip])
+    text = write_bvh(clip)
+    pose = evaluate(clip)
+    paths: list[str] = []
+    for name, up in zip(clip.skeleton.names, clip.skeleton.parents, strict=True):
+        paths.append(name if up < 0 else f"{paths[up]}/{name}")
+    stage = usd_files.new_stage(metres=0.01, codes=float(clip.rate))
+    skeleton = usd_files.add_skeleton(stage, joints=paths, offsets=clip.skeleton.offset_array)
+    sizes = np.ones((clip.frames, len(paths), 3))
+    frames = np.arange(clip.frames, dtype=np.float64)
+    animation = usd_files.add_animation(
+        stage, "/Root/take", paths, frames, pose.translation, pose.rotation, sizes
+    )
+    usd_files.bind(skeleton, animation)
+    crate = usd_files.written(stage, ".usdc")
+    table = Table(
+        f"Reading other formats: {clip.frames} frames, {len(paths)} joints",
+        ("format", "size", "time", "ratio to BVH"),
+    )
+    ours = best(lambda: read_bvh(text))
+    table.add("BVH", f"{len(text) / 1e6:.1f} MB", ms(ours), "1")
+    for name, data, read in (
+        ("GLB", glb, lambda: read_gltf(glb)), ("USD crate", crate, lambda: read_usd(crate)),
+    ):  # fmt: skip
+        time_of = best(read)
+        table.add(name, f"{len(data) / 1e6:.1f} MB", ms(time_of), f"{time_of / ours:.1f}")
+    began = time.perf_counter()
+    _plainly(glb)
+    plain = time.perf_counter() - began
+    table.add("GLB, in plain Python", f"{len(glb) / 1e6:.1f} MB", ms(plain), f"{plain / ours:.0f}")
+    return table
+
+
+def _plainly(data: bytes) -> list[list[tuple[float, ...]]]:
+    """Every value of every animation, rotations as angles, a number at a time."""
+    (length,) = struct.unpack_from("<I", data, 12)
+    document = json.loads(data[20 : 20 + length])
+    binary = data[28 + length :]
+    out = []
+    for animation in document["animations"]:
+        for channel in animation["channels"]:
+            told = document["accessors"][animation["samplers"][channel["sampler"]]["output"]]
+            start = document["bufferViews"][told["bufferView"]]["byteOffset"]
+            n = {"VEC3": 3, "VEC4": 4}[told["type"]]
+            rows = [
+                struct.unpack_from(f"<{n}f", binary, start + 4 * n * k)
+                for k in range(told["count"])
+            ]
+            out.append([_angles(*row) if n == 4 else row for row in rows])
+    return out
+
+
+def _angles(x: float, y: float, z: float, w: float) -> tuple[float, float, float]:
+    """Angles in the order ZXY, degrees."""
+    sine = min(max(2 * (y * z + x * w), -1.0), 1.0)
+    return (
+        math.degrees(math.atan2(2 * (z * w - x * y), 1 - 2 * (x * x + z * z))),
+        math.degrees(math.asin(sine)),
+        math.degrees(math.atan2(2 * (y * w - x * z), 1 - 2 * (x * x + y * y))),
+    )
 
 
 def _frame_by_frame(angles: np.ndarray) -> np.ndarray:

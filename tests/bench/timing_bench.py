@@ -13,6 +13,7 @@ from leancurve.figure.skeleton import Skeleton
 from leancurve.formats.clipjson import write_clip
 from playwright.sync_api import Page
 
+from tests.bench import pictures
 from tests.bench.tables import Table
 from tests.e2e.conftest import open_take
 
@@ -60,32 +61,21 @@ def sheet(page: Page, table: Table) -> None:
         if not alt:
             page.keyboard.press("Control+a")
             page.wait_for_timeout(500)
-        found = page.evaluate(
-            """async (alt) => {
-              const canvas = document.querySelector('[data-testid=timing]')
-              const box = canvas.getBoundingClientRect()
-              const [t0, t1, left, w] = canvas.dataset.view.split(' ').map(Number)
+        pictures.dragged(
+            page,
+            table,
+            f"{what}: {name}",
+            "60 / s",
+            f"""
+              alt = {str(alt).lower()}
+              const element = document.querySelector('[data-testid=timing]')
+              const [t0, t1, left, w] = element.dataset.view.split(' ').map(Number)
               const x = left + ((0 - t0) / (t1 - t0)) * w
-              const at = (type, x, y) => canvas.dispatchEvent(new PointerEvent(type, {
-                bubbles: true, clientX: box.x + x, clientY: box.y + y, pointerId: 1, button: 0,
-                altKey: alt }))
-              canvas.setPointerCapture = () => {}
               // The first frame has a key on every channel: the row of the body takes all of them.
-              at('pointerdown', x, 36)
-              let frames = 0
-              const began = performance.now()
-              while (performance.now() - began < 3000) {
-                at('pointermove', x + 40 + 30 * Math.sin(frames / 9), 36)
-                await new Promise(requestAnimationFrame)
-                frames++
-              }
-              const seconds = (performance.now() - began) / 1000
-              at('pointerup', x + 40, 36)
-              return frames / seconds
-            }""",
-            alt,
+              const start = [x, 36]
+              const at = (n) => [x + 40 + 30 * Math.sin(n / 9), 36]
+            """,
         )
-        table.add(f"{what}: {name}", f"{found:.0f} pictures / s", "≥ 45")
         page.wait_for_timeout(1500)
 
 
