@@ -11,21 +11,30 @@ from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.figure.drawing import Shape, View, drawn, from_the_front
 from leancurve.figure.skeleton import UP
+from leancurve.figure.skin import Skin
+from leancurve.measures.silhouette import silhouette
 
 FIGURES = 7
 
 
 class Picture(TypedDict):
     """Shapes ``[x1, y1, r1, x2, y2, r2, left]`` a figure, the farthest first: two circles and what
-    lies between them, in units of the figure's height, y up; 1 for its own left side."""
+    lies between them, in units of the figure's height, y up; 1 for its own left side.
+
+    ``outlines`` are rings ``[x1, y1, x2, y2, …]`` around a body of its own, where it stands.
+    """
 
     figures: list[list[list[float]]]
+    outlines: list[list[float]]
 
 
-def picture(clip: Clip) -> Picture:
-    """Poses spread over the clip, each as a paper body in the plane of widest travel."""
+def picture(clip: Clip, skin: Skin | None = None) -> Picture:
+    """Poses spread over the clip, each as a paper body in the plane of widest travel; a figure at
+    rest that has a ``skin`` in that, from the front."""
     if clip.frames == 0:
-        return {"figures": []}
+        return {"figures": [], "outlines": []}
+    if clip.frames == 1 and skin is not None and len(skin.triangles):
+        return {"figures": [], "outlines": _outlines(clip, skin)}
     at = np.unique(np.linspace(0.08, 0.95, FIGURES) * (clip.frames - 1) // 1)
     rotations, positions = evaluate(clip, at).world(clip.skeleton)
     up = UP[clip.reading.up_axis]
@@ -44,8 +53,20 @@ def picture(clip: Clip) -> Picture:
                 floor,
             )
             for world in zip(rotations, positions, strict=True)
-        ]
+        ],
+        "outlines": [],
     }
+
+
+def _outlines(clip: Clip, skin: Skin) -> list[list[float]]:
+    """A body around where its root stands, its feet on the floor, in figure heights."""
+    turned, placed = evaluate(clip).world(clip.skeleton)
+    view = from_the_front(clip.skeleton, clip.body, clip.reading.up_axis)
+    points = skin.posed(turned[0], placed[0]) - placed[0, 0]
+    seen = points @ np.stack([view.right, view.up], axis=1)
+    low, high = float(seen[:, 1].min()), float(seen[:, 1].max())
+    height = max(clip.skeleton.rest_height, high - low, 1e-9)
+    return silhouette((seen - [0.0, low]) / height, skin.triangles)
 
 
 def body_picture(clip: Clip) -> list[list[float]]:

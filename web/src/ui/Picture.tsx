@@ -2,6 +2,15 @@
 import type { Schemas } from '../api/client'
 import { tapered } from './drawn'
 
+/** A closed line through points x, y in turn, y up. */
+function ring(points: readonly number[]): string {
+  const at = Array.from(
+    { length: points.length / 2 },
+    (_, k) => `${points[2 * k]} ${-points[2 * k + 1]!}`,
+  )
+  return `M${at.join('L')}Z`
+}
+
 const GAP = 0.5 // between figures, in figure heights
 
 export function Picture({
@@ -11,8 +20,8 @@ export function Picture({
   picture: Schemas['PictureOut']
   className: string
 }) {
-  const { figures } = picture
-  const width = Math.max(1, figures.length - 1) * GAP + 1
+  const { figures, outlines } = picture
+  const width = Math.max(0, figures.length - 1) * GAP + 1
   return (
     <svg
       viewBox={`-0.5 -1.08 ${width} 1.16`}
@@ -20,7 +29,16 @@ export function Picture({
       role="img"
       aria-label="Poses of the motion"
     >
-      <path d={`M-0.5 0.02H${width}`} className="stroke-rule-2" strokeWidth={0.008} />
+      <path d={`M-9 0.02H${width + 9}`} className="stroke-rule-2" strokeWidth={0.008} />
+      {outlines.length > 0 && (
+        <path
+          d={outlines.map(ring).join('')}
+          className="fill-raised stroke-ink"
+          fillRule="evenodd"
+          strokeWidth={0.012}
+          strokeLinejoin="round"
+        />
+      )}
       {figures.map((shapes, k) => {
         const paths = shapes.map(([x1, y1, r1, x2, y2, r2]) =>
           tapered(x1! + k * GAP, -y1!, r1!, x2! + k * GAP, -y2!, r2!),
