@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from fractions import Fraction
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -16,11 +17,13 @@ from leancurve.demo.characters import heron, heron_file, heron_in_his_body, wren
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.errors import BadInput
+from leancurve.formats.clipjson import read_clip, write_clip
 from leancurve.formats.files import read_take, read_takes
 from leancurve.formats.gltf.writing import write_gltf
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
 
+from tests.core.gltf_files import Built
 from tests.core.in_node import in_node
 from tests.core.laden import laden
 from tests.core.test_gltf import GOOD
@@ -153,3 +156,24 @@ def test_the_command_line_writes_glb(tmp_path: Path, capsys: pytest.CaptureFixtu
     assert told["mesh_triangles"] > 20_000
     assert main(["convert", str(source), str(out)]) == 0
     assert len(read_take(out.read_bytes(), "again.glb").clip.skeleton) == 64
+
+
+def test_joints_have_their_own_names_again_when_they_are_written() -> None:
+    """Also after the clip went through clip JSON, and was worked on."""
+    given = ["Hüfte", "", "Arm", "Arm", "é" * 300, "a\nb", "腕"]
+    b = Built()
+    at = [b.node(name or None, translation=(0, 0.2, 0)) for name in given]
+    for above, below in pairwise(at):
+        b.hang(above, below)
+    b.skin(*at)
+    b.move(b.animation("wave"), at[2], "rotation", [0, 1], np.eye(4)[[3, 2]])
+    (take,) = read_takes(b.glb(), "wave.glb")
+    assert len(set(take.clip.skeleton.names)) == len(given)
+    through = read_clip(write_clip(take.clip)).clip
+    assert through.reading == take.clip.reading
+    data = write_gltf([through])
+    document = json.loads(data[20 : 20 + int.from_bytes(data[12:16], "little")])
+    (skin,) = document["skins"]
+    assert [document["nodes"][n].get("name", "") for n in skin["joints"]] == given
+    (back,) = read_takes(data, "back.glb")
+    assert back.clip.skeleton.names == take.clip.skeleton.names

@@ -34,7 +34,8 @@ class Reading:
     ``root_positions`` and ``joint_positions`` say whether position channels of roots and of
     other joints replace the rest offset or add to it. ``roles`` are ``(joint, role)`` as set by
     hand, where :mod:`leancurve.figure.body` would have read them otherwise. ``floor`` is the
-    floor's height in the skeleton's unit, estimated where absent.
+    floor's height in the skeleton's unit, estimated where absent. ``originals`` are ``(joint,
+    name)`` of joints that had another name in the file they came in, or none: "".
     """
 
     metres_per_unit: float = 0.01
@@ -44,6 +45,7 @@ class Reading:
     ends: tuple[str, ...] = ()
     roles: tuple[tuple[str, str], ...] = ()
     floor: float | None = None
+    originals: tuple[tuple[str, str], ...] = ()
 
 
 @dataclass(frozen=True, order=True)

@@ -53,13 +53,16 @@ def skeleton_of(values: Mapping[str, Any]) -> Skeleton:
 
 def reading_values(reading: Reading) -> dict[str, Any]:
     """How a take is read, as plain JSON values."""
-    return {**asdict(reading), "ends": list(reading.ends), "roles": dict(reading.roles)}
+    values = {**asdict(reading), "ends": list(reading.ends), "roles": dict(reading.roles)}
+    # Documents that were stored before there were any keep their bytes.
+    originals = dict(values.pop("originals"))
+    return {**values, **({"originals": originals} if originals else {})}
 
 
 def reading_of(values: Mapping[str, Any]) -> Reading:
     """The reading of :func:`reading_values`."""
-    roles = tuple(dict(values.get("roles", {})).items())
-    return Reading(**{**values, "ends": tuple(values["ends"]), "roles": roles})
+    pairs = {n: tuple(dict(values.get(n, {})).items()) for n in ("roles", "originals")}
+    return Reading(**{**values, "ends": tuple(values["ends"]), **pairs})
 
 
 def header_of(clip: Clip, skeleton: str) -> dict[str, Any]:

@@ -243,7 +243,7 @@ def _require_counts(document: Mapping[str, Any]) -> None:
             parts.append((layer, {"channels": MOST_JOINTS, "mask": MOST_JOINTS}))
     reading = document.get("reading")
     if isinstance(reading, dict):
-        parts.append((reading, {"ends": MOST_JOINTS, "roles": MOST_JOINTS}))
+        parts.append((reading, dict.fromkeys(("ends", "roles", "originals"), MOST_JOINTS)))
     for values, most in parts:
         for name, limit in most.items():
             found = values.get(name)

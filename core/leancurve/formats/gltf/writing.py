@@ -18,7 +18,6 @@ from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.document.placement import placed_props
 from leancurve.errors import BadInput
-from leancurve.figure.skeleton import Skeleton
 from leancurve.figure.skin import Skin, binds_at_rest
 from leancurve.formats.gltf.accessors import KINDS, PER_ELEMENT
 from leancurve.formats.gltf.container import BINARY_CHUNK, JSON_CHUNK, MAGIC
@@ -45,7 +44,7 @@ def write_gltf(clips: Sequence[Clip], skin: Skin | None = None) -> bytes:
     file = _File()
     axis, angle = UPRIGHT[first.reading.up_axis]
     upright = rotation.from_axis(axis, np.array(angle))
-    joints = _nodes(file, first.skeleton, first.reading.metres_per_unit, upright)
+    joints = _nodes(file, first, upright)
     _skin(file, first, skin, upright, joints)
     things = _things(file, first)
     for clip in clips:
@@ -104,8 +103,11 @@ def _plain(values: Floats) -> list[float]:
     return [float(f"{v:.9g}") for v in values.astype(np.float32).tolist()]
 
 
-def _nodes(file: _File, skeleton: Skeleton, metres: float, upright: Floats) -> list[int]:
-    """A node for each joint as it rests and one at each tip, under one that holds them all."""
+def _nodes(file: _File, clip: Clip, upright: Floats) -> list[int]:
+    """A node for each joint as it rests and one at each tip, under one that holds them all. Joints
+    have the names again with which they came."""
+    skeleton, metres = clip.skeleton, clip.reading.metres_per_unit
+    originals = dict(clip.reading.originals)
     nodes = file.json["nodes"]
     nodes.append({"name": "Figure", "children": []})
     joints = list(range(1, len(skeleton) + 1))
@@ -117,8 +119,9 @@ def _nodes(file: _File, skeleton: Skeleton, metres: float, upright: Floats) -> l
             nodes[0]["children"].append(joints[joint])
         else:
             nodes[joints[skeleton.parents[joint]]].setdefault("children", []).append(joints[joint])
-        node: dict[str, Any] = {"name": name, "translation": _plain(place)}
-        nodes.append(node | {"rotation": _plain(rotation.normalise(turn))})
+        node = {"translation": _plain(place), "rotation": _plain(rotation.normalise(turn))}
+        name = originals.get(name, name)
+        nodes.append({"name": name, **node} if name else node)
     for end in skeleton.ends:
         nodes.append(
             {

@@ -14,6 +14,9 @@ from leancurve.formats.scene.moves import Animation
 from leancurve.formats.scene.nodes import Nodes
 from leancurve.numbers.arrays import Floats, Ints
 
+LONGEST_ORIGINAL = 1_000
+"""A joint's name that is longer is not written back."""
+
 
 @dataclass(frozen=True)
 class SkinnedMesh:
@@ -54,17 +57,23 @@ class Scene:
 
 @dataclass(frozen=True)
 class Figure:
-    """The joints of a figure, parents first: their nodes, names and parents among them."""
+    """The joints of a figure, parents first: their nodes, names and parents among them.
+    ``originals`` are the names that the file has for those that are called otherwise."""
 
     nodes: tuple[int, ...]
     names: tuple[str, ...]
     parents: tuple[int, ...]
+    originals: tuple[tuple[str, str], ...] = ()
 
     @staticmethod
     def of(nodes: Nodes, joints: Sequence[int]) -> Figure:
         at = {node: k for k, node in enumerate(joints)}
         parents = tuple(at.get(nodes.parents[node], -1) for node in joints)
-        return Figure(tuple(joints), unlike([nodes.names[n] for n in joints]), parents)
+        told = [nodes.names[n] for n in joints]
+        names = unlike(told)
+        others = zip(names, told, strict=True)
+        originals = tuple((a, b) for a, b in others if a != b and len(b) <= LONGEST_ORIGINAL)
+        return Figure(tuple(joints), names, parents, originals)
 
 
 def unlike(names: Sequence[str]) -> tuple[str, ...]:
