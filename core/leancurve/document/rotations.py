@@ -38,7 +38,7 @@ def angles_near(rotations: Floats, order: str, near: Floats) -> Floats:
 def angles_afresh(rotations: Floats, order: str) -> Floats:
     """Angles ``(..., F, 3)`` of rotations ``(..., F, 4)`` on successive frames that nothing is said
     of yet: without a jump."""
-    angles = rotation.to_euler(rotations, order)
+    angles = rotation.to_euler_compiled(rotations, order)
     joints = angles.reshape(-1, *angles.shape[-2:])
     return np.asarray(continuous(joints, order)[0].reshape(angles.shape))
 

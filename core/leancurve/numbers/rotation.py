@@ -117,6 +117,19 @@ def to_euler(q: Floats, order: str) -> Floats:
     return np.asarray(np.remainder(angles + 180.0, 360.0) - 180.0)
 
 
+def to_euler_compiled(q: Floats, order: str) -> Floats:
+    """:func:`to_euler` of many rotations, in one compiled loop."""
+    from leancurve.numbers.kernels import motion  # numba loads late
+
+    i, j, k = (AXES.index(a) for a in order[::-1])
+    if i == k:
+        return to_euler(q, order)
+    rows = np.ascontiguousarray(q, dtype=np.float64).reshape(-1, 4)
+    out = np.empty((len(rows), 3))
+    motion.quat_to_euler(rows, i, j, k, float((i - j) * (j - k) * (k - i) // 2), out)
+    return out.reshape(*q.shape[:-1], 3)
+
+
 def alternate(angles_deg: Floats, order: str) -> Floats:
     """The other Euler solution ``(..., 3)`` of the same rotations, not wrapped.
 

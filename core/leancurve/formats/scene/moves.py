@@ -66,7 +66,7 @@ class Sampler:
     def _lengthened(values: Floats, turns: bool) -> Floats:
         if not turns:
             return values
-        size = np.linalg.norm(values, axis=-1, keepdims=True)
+        size = np.sqrt(np.einsum("...k,...k->...", values, values))[..., None]
         return np.asarray(values / np.maximum(size, 1e-12))
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -86,8 +87,10 @@ def motion_of(
         turn = rotation.multiply(turn, q)
         even, odd = _even(s)
         size, uneven = size * even, max(uneven, odd)
-    places, turns = np.empty((count, joints, 3)), np.empty((count, joints, 4))
-    sizes = np.empty((count, joints))
+    # Each joint's numbers lie together: they are written and read a joint at a time.
+    places = np.empty((joints, count, 3)).transpose(1, 0, 2)
+    turns = np.empty((joints, count, 4)).transpose(1, 0, 2)
+    sizes = np.empty((joints, count)).T
     for k, node in enumerate(figure.nodes):
         p, q, s = local[node]
         even, odd = _even(s)
@@ -140,17 +143,28 @@ class Worlds:
         self._known: dict[int, Floats] = {}
 
     def of(self, node: int) -> Floats:
-        way = [node, *self.nodes.above(node)]
-        for at in reversed(way):
-            if at not in self._known:
-                above = self._known.get(self.nodes.parents[at])
-                own = self._local(at)
-                self._known[at] = own if above is None else above @ own
-        return self._known[node]
+        return self.of_all([node])[0]
 
-    def _local(self, node: int) -> Floats:
-        place, turn, scale = local_of(self.nodes, self.animation, node, self.seconds, self.near)
-        out = np.zeros((len(self.seconds), 4, 4))
-        out[:, :3, :3] = rotation.matrix(turn) * scale[:, None, :]
-        out[:, :3, 3], out[:, 3, 3] = place, 1.0
+    def of_all(self, nodes: Sequence[int]) -> list[Floats]:
+        needed: dict[int, None] = {}
+        for node in nodes:
+            needed |= dict.fromkeys(reversed([node, *self.nodes.above(node)]))
+        new = [n for n in needed if n not in self._known]
+        for node, own in zip(new, self._locals(new), strict=True):
+            above = self._known.get(self.nodes.parents[node])
+            self._known[node] = own if above is None else above @ own
+        return [self._known[n] for n in nodes]
+
+    def _locals(self, nodes: Sequence[int]) -> Floats:
+        """Matrices ``(n, F, 4, 4)`` of nodes in what they hang on."""
+        out = np.zeros((len(nodes), len(self.seconds), 4, 4))
+        turns = np.empty((len(nodes), len(self.seconds), 4))
+        sizes = np.empty((len(nodes), len(self.seconds), 3))
+        for k, node in enumerate(nodes):
+            place, turns[k], sizes[k] = local_of(
+                self.nodes, self.animation, node, self.seconds, self.near
+            )
+            out[k, :, :3, 3] = place
+        out[..., :3, :3] = rotation.matrix(turns) * sizes[..., None, :]
+        out[..., 3, 3] = 1.0
         return out

@@ -33,6 +33,35 @@ def euler_to_quat(angles: Floats, axes: Ints, out: Floats) -> None:
 
 
 @kernel
+def quat_to_euler(rotations: Floats, i: int, j: int, k: int, sign: float, out: Floats) -> None:
+    """Unit quaternions ``(N, 4)`` to degrees ``(N, 3)`` of three different axes, intrinsic: ``k``,
+    ``j``, ``i`` as they are listed, ``sign`` that of their permutation read backwards. As
+    :func:`leancurve.numbers.rotation.to_euler` does it (Bernardes and Viollet 2022)."""
+    tiny = 1e-12
+    degrees = 180.0 / np.pi
+    for n in range(rotations.shape[0]):
+        w = rotations[n, 3]
+        a = w - rotations[n, j]
+        b = rotations[n, i] + rotations[n, k] * sign
+        c = rotations[n, j] + w
+        d = rotations[n, k] * sign - rotations[n, i]
+        middle = 2.0 * math.atan2(math.sqrt(c * c + d * d), math.sqrt(a * a + b * b))
+        half_sum = math.atan2(b, a)
+        half_diff = math.atan2(d, c)
+        first = half_sum - half_diff
+        third = half_sum + half_diff
+        if abs(middle) < tiny:
+            third, first = 2.0 * half_sum, 0.0
+        elif abs(middle - np.pi) < tiny:
+            third, first = 2.0 * half_diff, 0.0
+        out[n, 0] = degrees * third * sign
+        out[n, 1] = degrees * (middle - 0.5 * np.pi)
+        out[n, 2] = degrees * first
+        for m in range(3):
+            out[n, m] -= 360.0 * math.floor((out[n, m] + 180.0) / 360.0)
+
+
+@kernel
 def forward(
     local: Floats, translation: Floats, parents: Ints, rotation_out: Floats, position_out: Floats
 ) -> None:
