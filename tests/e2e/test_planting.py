@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import time
 from pathlib import Path
 
 import numpy as np
@@ -21,6 +22,7 @@ from tests.e2e.test_cleaning import LANE, RULER, STRIP_LABELS, STRIP_LEFT, card,
 from tests.e2e.test_shaping import drag, place
 from tests.e2e.test_the_whole_job import box
 from tests.e2e.test_timing import gizmo
+from tests.pace import patient
 
 PLANTS_LANE = 2  # below keys and contacts, lanes folded
 
@@ -134,9 +136,17 @@ def test_a_slide_is_planted_from_its_finding_and_worked_on_by_hand(
     page.mouse.move(x, y)
     page.mouse.down()
     page.mouse.move(x + 14, y, steps=6)
-    page.wait_for_timeout(700)
-    assert np.mean(np.abs(around(page, stood["left toe"], 7, tmp_path / "a.png") - foot)) < 12
-    assert np.mean(np.abs(around(page, (x, y), 30, tmp_path / "b.png") - whole)) > 3
+
+    def moved() -> tuple[float, float]:
+        """How unlike the pictures around the foot and around the hips are to those before."""
+        toe = around(page, stood["left toe"], 7, tmp_path / "a.png")
+        hips = around(page, (x, y), 30, tmp_path / "b.png")
+        return float(np.mean(np.abs(toe - foot))), float(np.mean(np.abs(hips - whole)))
+
+    until = time.monotonic() + patient(10)
+    while not (now := moved())[0] < 12 or not now[1] > 3:
+        assert time.monotonic() < until, now
+        page.wait_for_timeout(100)
     page.mouse.up()
     page.get_by_role("region", name="Unkeyed change").get_by_role(
         "button", name="Soft offset"

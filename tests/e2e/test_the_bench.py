@@ -23,8 +23,11 @@ def test_everything_can_be_reached_in_a_small_window_and_fills_a_large_one(
     """853 × 533 is a window of 1280 × 800 at a zoom of 150 %."""
     wide, high = size
     page.set_viewport_size({"width": wide, "height": high})
-    open_take(page, LAMP)
+    open_take(page, "Rolling deck walk, take 07")
     unfold_lanes(page)
+    # It has more lanes than fit below a low stage.
+    lanes = page.get_by_role("region", name="Lanes")
+    assert lanes.evaluate("e => e.scrollHeight") >= 150
     page.keyboard.press("Alt+5")
     page.keyboard.press("Control+a")
     settled(page)

@@ -110,6 +110,9 @@ function toggleLanes(): void {
   prefer({ panes: { ...panes, lanes: panes.lanes === 1 ? 0 : 1 } })
 }
 
+/** Lanes beyond these scroll: in a low window the curve sheet keeps its share of the height. */
+const LANES = 'max-h-[clamp(60px,calc(50vh-180px),150px)] overflow-y-auto'
+
 export function StripView() {
   const canvas = useRef<HTMLCanvasElement>(null)
   const [free, setFree] = useState(false)
@@ -252,7 +255,7 @@ export function StripView() {
         </Popover>
       </div>
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reachable by keys */}
-      <section className="max-h-[150px] overflow-y-auto" tabIndex={0} aria-label="Lanes">
+      <section className={LANES} tabIndex={0} aria-label="Lanes">
         <canvas
           ref={canvas}
           data-testid="strip"
