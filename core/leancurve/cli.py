@@ -11,6 +11,7 @@ from collections import Counter
 from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import asdict
+from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
@@ -18,11 +19,14 @@ from leancurve.document.clip import Clip
 from leancurve.errors import BadInput
 from leancurve.figure.skin import Skin
 from leancurve.formats.bvh import Take
+from leancurve.formats.choices import AS_TOLD, Choices
+from leancurve.formats.evidence import KNOWN_RATES
 from leancurve.formats.files import SINGLE, chosen, read_takes, write_take
 from leancurve.formats.names import plain_name
 from leancurve.measures.account import LineDrift, account
 from leancurve.measures.drift import drift
 from leancurve.measures.findings import find, work_left
+from leancurve.measures.gravity import told_by_gravity
 from leancurve.measures.layers import layer_changes
 from leancurve.operations import OPERATIONS, apply_patch
 from leancurve.operations.describe import described
@@ -55,7 +59,7 @@ def _keep(data: bytes, path: str) -> None:
         raise BadInput(trouble.strerror or str(trouble), file=path) from None
 
 
-def _read_all(path: str, skeleton: str | None = None) -> list[Take]:
+def _read_all(path: str, skeleton: str | None = None, choices: Choices = AS_TOLD) -> list[Take]:
     """The takes of a file; what it refers to is looked up in its folder alone. A table of channels
     is read onto the ``skeleton`` of another file."""
 
@@ -64,11 +68,37 @@ def _read_all(path: str, skeleton: str | None = None) -> list[Take]:
         return _bytes(str(found)) if found.is_file() else None
 
     like = None if skeleton is None else _read(skeleton).clip
-    return read_takes(_bytes(path), path, beside, like)
+    return read_takes(_bytes(path), path, beside, like, choices)
 
 
-def _read(path: str, wanted: str | None = None, skeleton: str | None = None) -> Take:
-    return chosen(_read_all(path, skeleton), wanted, path)
+def _read(path: str, wanted: str | None = None) -> Take:
+    return chosen(_read_all(path), wanted, path)
+
+
+def _all_as_asked(args: argparse.Namespace) -> list[Take]:
+    """The takes of the file that a command is given, as its options say."""
+    return _read_all(args.file, args.skeleton, _choices(args))
+
+
+def _as_asked(args: argparse.Namespace) -> Take:
+    return chosen(_all_as_asked(args), args.take, args.file)
+
+
+def _choices(args: argparse.Namespace) -> Choices:
+    """``--order`` is one of all joints, or ``JOINT=ORDER`` of one."""
+    orders = [text.rpartition("=") for text in args.order]
+    return Choices(
+        rate=args.rate,
+        order=next((order for joint, _, order in orders if not joint), None),
+        orders={joint: order for joint, _, order in orders if joint},
+        within_deg=args.keyed,
+    )
+
+
+def _frames_a_second(text: str) -> Fraction:
+    """``25``, ``29.97`` or ``30000/1001``; the first known rate that is as near as it is told."""
+    told = Fraction(text)
+    return next((r for r in KNOWN_RATES if abs(r - told) < Fraction(1, 100)), told)
 
 
 def _write(
@@ -93,7 +123,7 @@ def _listed(take: Take) -> dict[str, Any]:
 
 def inspect(args: argparse.Namespace) -> dict[str, Any]:
     """What a file holds and what stands out in the first of its takes, or in one of a name."""
-    takes = _read_all(args.file, args.skeleton)
+    takes = _all_as_asked(args)
     take = chosen(takes, args.take, args.file)
     clip = take.clip
     found = find(clip)
@@ -113,7 +143,7 @@ def inspect(args: argparse.Namespace) -> dict[str, Any]:
         "findings": [
             {k: v for k, v in asdict(f).items() if k not in ("severity", "accepted")} for f in found
         ],
-        "notes": list(take.notes),
+        "notes": [*take.notes, *told_by_gravity(clip)],
         "warnings": list(take.warnings),
     }
 
@@ -147,15 +177,8 @@ def _recipe(path: str) -> KeptRecipe:
     return read_recipe(_bytes(path), path)
 
 
-def _work(
-    source: str,
-    out: str,
-    recipe: KeptRecipe,
-    wanted: str | None = None,
-    skeleton: str | None = None,
-) -> dict[str, Any]:
-    """Run lines on a take of a file, write the result, and measure it against what was read."""
-    take = _read(source, wanted, skeleton)
+def _work(take: Take, out: str, recipe: KeptRecipe) -> dict[str, Any]:
+    """Run lines on a take, write the result, and measure it against what was read."""
     began = time.perf_counter()
     before = find(take.clip)
     outcome = run_recipe(take.clip, recipe.lines, rate=recipe.rate)
@@ -229,13 +252,13 @@ def _drifted(line: LineDrift) -> dict[str, Any]:
 
 def run(args: argparse.Namespace) -> dict[str, Any]:
     """Clean and thin a file; measure the result against what was read."""
-    return _work(args.file, args.out, _chosen(args), args.take, args.skeleton)
+    return _work(_as_asked(args), args.out, _chosen(args))
 
 
 def _one_of_many(job: tuple[str, str | None, str, KeptRecipe]) -> dict[str, Any]:
     source, take, out, recipe = job
     try:
-        return {"file": source, "out": out, **_work(source, out, recipe, take)}
+        return {"file": source, "out": out, **_work(_read(source, take), out, recipe)}
     except BadInput as trouble:
         return {"file": source, "failed": " ".join(str(trouble).split())}
 
@@ -298,7 +321,7 @@ def compare(args: argparse.Namespace) -> dict[str, Any]:
 
 def convert(args: argparse.Namespace) -> dict[str, Any]:
     """The same clip in another format. BVH holds a value on each frame, never keys."""
-    take = _read(args.file, args.take, args.skeleton)
+    take = _as_asked(args)
     clip = take.clip
     _write(clip, args.out, skin=take.skin)
     return {"frames": clip.frames, "channels": len(clip.channels), "keys": clip.key_count}
@@ -418,6 +441,22 @@ def _parser() -> argparse.ArgumentParser:
     for one in of_several:
         one.add_argument("--take", metavar="NAME", help="of a file with several; else the first")
         one.add_argument("--skeleton", metavar="FILE", help="that a table of channels is read onto")
+        one.add_argument(
+            "--rate", type=_frames_a_second, metavar="N", help="read it at N frames a second"
+        )
+        one.add_argument(
+            "--order",
+            action="append",
+            default=[],
+            metavar="[JOINT=]ORDER",
+            help="of rotations that come as quaternions: XYZ, XZY, YXZ, YZX, ZXY or ZYX",
+        )
+        one.add_argument(
+            "--keyed",
+            type=float,
+            metavar="DEG",
+            help="rotations between keys stay keyed, within DEG degrees",
+        )
     command("layers", layers, "file")
     flattener = command("flatten", flatten, "file", "out")
     flattener.add_argument(

@@ -18,7 +18,7 @@ from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
 from documents.store import Gone
 from editing.history import Conflict
 from leancurve.errors import BadInput, short
-from leancurve.formats.files import READ
+from leancurve.formats.files import READ, TABLE
 from leancurve.operations import OPERATIONS, Cancelled
 from leancurve.operations.describe import described
 from library import demo_account
@@ -147,7 +147,7 @@ def _session(request: HttpRequest) -> dict[str, Any]:
             {"id": m.workspace_id, "name": m.workspace.name, "role": m.role} for m in places
         ],
         "runs_studio": user.is_staff,
-        "reads": list(READ),
+        "reads": [*READ, TABLE],
     }
 
 

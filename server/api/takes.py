@@ -16,11 +16,13 @@ from editing.history import open_clip
 from editing.models import Clip, Revision
 from leancurve.errors import BadInput
 from leancurve.formats.archive import packed
-from leancurve.formats.files import READ, known_by_name
+from leancurve.formats.files import READ, TABLE, known_by_name
 from library import jobs
 from library.intake import inspect_missing
 from library.models import Job, StoredFile, Take
-from ninja import File, Router, Status, UploadedFile
+from library.parsing import choices_of
+from library.room import require_room
+from ninja import File, Form, Router, Status, UploadedFile
 from ninja.errors import HttpError
 from studio import bins
 from studio.usage import Room
@@ -117,6 +119,7 @@ def take_out(take: Take) -> dict[str, Any]:
         "notes": take.notes,
         "warnings": take.warnings,
         "picture": picture_out(take.picture),
+        "choices": take.choices,
         "clip": take.last_clip,
         "retargeted_onto": _aim(take),
         "created": take.created,
@@ -129,7 +132,10 @@ def _aim(take: Take) -> str | None:
 
 
 def picture_out(picture: dict[str, Any]) -> dict[str, Any]:
-    return {"figures": [_shapes(f) for f in picture.get("figures", [])]}
+    return {
+        "figures": [_shapes(f) for f in picture.get("figures", [])],
+        "outlines": picture.get("outlines", []),
+    }
 
 
 def _shapes(figure: list[list[float]]) -> list[list[float]]:
@@ -174,6 +180,31 @@ def open_take(request: HttpRequest, take_id: int) -> Any:
     return clip_out(clip)
 
 
+@router.post("takes/{int:take_id}/reading", response=shared.JobOut)
+def read_again(request: HttpRequest, take_id: int, wanted: schemas.ChoicesIn) -> Any:
+    """Read a take's file with other choices: a job that makes a take of its own beside it."""
+    take = _take(request, take_id)
+    workspace = workspace_for(request, take.workspace_id)
+    require_room(workspace)
+    choices = wanted.dict(exclude_defaults=True)
+    choices_of(choices).checked()
+    name = f"{take.name} ({_in_words(choices)})"[:255]
+    return jobs.start(workspace, "read", name, {"take": take.pk, "choices": choices})
+
+
+def _in_words(choices: dict[str, Any]) -> str:
+    """What is chosen, as a take's name says it."""
+    wanted = choices_of(choices)
+    rate, order, within = wanted.rate, wanted.order, wanted.within_deg
+    said = [
+        *([] if rate is None else [f"{float(rate):g} / s"]),
+        *([] if order is None else [order]),
+        *(f"{joint} {own}" for joint, own in wanted.orders.items()),
+        *([] if within is None else [f"keyed within {within:g}°"]),
+    ]
+    return ", ".join(said) or "as the file suggests"
+
+
 @router.delete("takes/{int:take_id}", response={204: None})
 def bin_take(request: HttpRequest, take_id: int) -> Any:
     """Into the bin, with its clips: for some days it can be put back."""
@@ -182,17 +213,26 @@ def bin_take(request: HttpRequest, take_id: int) -> Any:
 
 
 @router.post("workspaces/{int:workspace_id}/files", response=schemas.UploadOut)
-def bring_in(request: HttpRequest, workspace_id: int, files: File[list[UploadedFile]]) -> Any:
+def bring_in(
+    request: HttpRequest, workspace_id: int, files: File[list[UploadedFile]],
+    onto: Form[int | None] = None,
+) -> Any:  # fmt: skip
     """One import job a file; what cannot be one is refused by name, without touching the rest.
 
-    A ``.gltf`` that comes with files of other kinds is taken in with them, as one zip.
+    A ``.gltf`` that comes with files of other kinds is taken in with them, as one zip. Tables of
+    channels are read ``onto`` the skeleton of a take.
     """
     workspace = workspace_for(request, workspace_id)
+    if onto is not None:
+        seen(request, workspace.takes.filter(binned=None), pk=onto)
     room = Room(workspace)
     started: list[Job] = []
     refused: list[dict[str, str]] = []
     for name, file in together(files):
+        table = PurePath(name).suffix.lower() == TABLE
         trouble = file if isinstance(file, str) else room.refuses(len(file))
+        if table and onto is None:
+            trouble = "a table of channels holds no skeleton: choose the one it is for"
         if trouble is not None:
             refused.append({"name": name, "detail": f"{name}: {trouble}"})
             continue
@@ -200,7 +240,8 @@ def bring_in(request: HttpRequest, workspace_id: int, files: File[list[UploadedF
             stored = StoredFile.objects.create(
                 workspace=workspace, name=name, data=file, size=len(file)
             )
-            started.append(jobs.start(workspace, "import", name, {"file": stored.pk}))
+            payload = {"file": stored.pk, **({"onto": onto} if table else {})}
+            started.append(jobs.start(workspace, "import", name, payload))
     return {"jobs": started, "refused": refused}
 
 
@@ -209,8 +250,9 @@ def together(files: Iterable[UploadedFile]) -> Iterator[tuple[str, bytes | str]]
     refer to are packed together with it."""
     named = [((file.name or "unnamed")[-255:], file) for file in files]
     endings = [PurePath(name).suffix.lower() for name, _ in named]
-    several = ".gltf" in endings and not set(endings) <= set(READ)
-    parts = [several and (end == ".gltf" or end not in READ) for end in endings]
+    alone = {*READ, TABLE}
+    several = ".gltf" in endings and not set(endings) <= alone
+    parts = [several and (end == ".gltf" or end not in alone) for end in endings]
     group = {name: file for (name, file), part in zip(named, parts, strict=True) if part}
     whole = sum(file.size or 0 for file in group.values())
     if group:
@@ -224,7 +266,7 @@ def together(files: Iterable[UploadedFile]) -> Iterator[tuple[str, bytes | str]]
         if part:
             continue
         try:
-            known_by_name(name)
+            known_by_name(name, (*READ, TABLE))
         except BadInput as trouble:
             yield name, trouble.message
             continue

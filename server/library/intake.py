@@ -1,16 +1,18 @@
 """Files coming in: looked at apart, in a child process with limits, then stored as takes."""
 
 import logging
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import replace
 from typing import Any
 
 from django.db import transaction
-from django.db.models import Q
+from django.db.models import Q, QuerySet
 from documents.blobs import keep_blobs, keeping
 from documents.inspections import inspect, keep
 from documents.models import Inspection
 from documents.packing import skeleton_blob
-from documents.store import store_packed
+from documents.store import load_clip, store_packed
+from leancurve.document.clip import Clip as Document
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import Skeleton
 from leancurve.measures.findings import VERSION
@@ -21,13 +23,16 @@ from library.apart import apart
 from library.kinds import job_kind
 from library.models import Job, StoredFile, Take, Workspace
 from library.models import Skeleton as SkeletonRow
-from library.parsing import Looked, look_at
+from library.parsing import Looked, Wanted, look_at
 from library.room import require_takes
 
 log = logging.getLogger("lean.intake")
 
 
-def store_take(workspace: Workspace, file: StoredFile, looked: Looked, name: str = "") -> Take:
+def store_take(
+    workspace: Workspace, file: StoredFile, looked: Looked, name: str = "", part: int = 0,
+    choices: Mapping[str, Any] = {},
+) -> Take:  # fmt: skip
     """A take of a file that has been looked at."""
     with keeping():
         state = store_packed(looked.document)
@@ -36,6 +41,8 @@ def store_take(workspace: Workspace, file: StoredFile, looked: Looked, name: str
             workspace=workspace,
             name=(name or looked.name)[:255],
             file=file,
+            part=part,
+            choices=dict(choices),
             state=state,
             skeleton=_with_body(keep_skeleton(workspace, looked.skeleton), looked),
             rate_numerator=looked.rate.numerator,
@@ -89,17 +96,52 @@ def import_file(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
     done = list(file.take_set.order_by("pk"))
     if not done:
         try:
-            found = apart(look_at, (bytes(file.data), file.name), file.name, report)
+            onto = job.payload.get("onto")
+            like = None if onto is None else _skeleton_of(Take.objects.get(pk=onto))
+            asked = (bytes(file.data), file.name, Wanted(like))
+            found = apart(look_at, asked, file.name, report)
             assert job.workspace is not None
             # All of them or none: an import that is begun again finds what is there.
             with transaction.atomic():
-                done = [store_take(job.workspace, file, looked) for looked in found]
+                done = [
+                    store_take(job.workspace, file, looked, part=part)
+                    for part, looked in enumerate(found)
+                ]
                 require_takes(job.workspace)
         except (BadInput, Cancelled):
             file.delete()
             raise
     warnings = [w for take in done for w in take.warnings]
     return {"take": done[0].pk, "takes": [take.pk for take in done], "warnings": warnings}
+
+
+def _skeleton_of(take: Take) -> Document:
+    """A take's document without its curves: what a table of channels is read onto."""
+    return replace(load_clip(take.state), curves={})
+
+
+def takes_read_so(take: Take, choices: Mapping[str, Any]) -> QuerySet[Take]:
+    """Takes on the shelf that are of the same part of the same file, read as is chosen."""
+    return take.file.take_set.filter(part=take.part, choices=choices, binned=None)
+
+
+@job_kind("read")
+def read_again(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
+    """The job behind a take whose file is read with other choices: a take of its own beside it."""
+    take = Take.objects.select_related("file", "workspace", "state").get(pk=job.payload["take"])
+    choices = job.payload["choices"]
+    made = takes_read_so(take, choices).first()
+    if made is None:
+        file = take.file
+        wanted = Wanted(_skeleton_of(take), choices, take.part)
+        asked = (bytes(file.data), file.name, wanted)
+        found = apart(look_at, asked, file.name, report)
+        if not found:
+            raise BadInput("the file does not hold this take", file=file.name)
+        with transaction.atomic():
+            made = store_take(take.workspace, file, found[0], job.title, take.part, choices)
+            require_takes(take.workspace)
+    return {"take": made.pk, "warnings": made.warnings}
 
 
 @job_kind("inspect")

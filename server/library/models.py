@@ -91,6 +91,11 @@ class Take(models.Model):
     name = models.CharField(max_length=255)
     file = models.ForeignKey(StoredFile, on_delete=models.PROTECT)
     """What it came in: other takes may have come in it as well."""
+    part = models.PositiveSmallIntegerField(default=0)
+    """Which of its file's takes it is."""
+    choices = models.JSONField(default=dict)
+    """How its file was read otherwise than its numbers suggest; see
+    :func:`library.parsing.choices_of`."""
     state = models.ForeignKey("documents.State", on_delete=models.PROTECT)
     skeleton = models.ForeignKey(Skeleton, on_delete=models.PROTECT, related_name="takes")
     rate_numerator = models.PositiveIntegerField()

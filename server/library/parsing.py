@@ -4,16 +4,20 @@ It runs in a child process with limits (:mod:`library.apart`): nothing but the c
 is quick.
 """
 
-from dataclasses import asdict, dataclass
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, field
 from fractions import Fraction
 from typing import Any
 
 from documents.packing import Packed, packed, skin_blob
+from leancurve.document.clip import Clip
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import Skeleton
 from leancurve.formats.bvh import Take as ReadTake
+from leancurve.formats.choices import Choices
 from leancurve.formats.files import read_takes
 from leancurve.measures.findings import find, work_left
+from leancurve.measures.gravity import told_by_gravity
 from leancurve.measures.picture import Picture, picture
 from leancurve.numbers.kernels.text import scan_numbers
 from leancurve.progress import Progress, part_of, silent
@@ -45,7 +49,7 @@ def look(read: ReadTake, file: str, progress: Progress = silent) -> Looked:
     if clip.frames == 0:
         raise BadInput("the file holds a skeleton but no frames of motion", file=file)
     found = find(clip, progress=part_of(progress, 0.0, 0.8))
-    drawing = picture(clip)
+    drawing = picture(clip, read.skin)
     progress(0.9)
     return Looked(
         name=clip.name,
@@ -55,7 +59,7 @@ def look(read: ReadTake, file: str, progress: Progress = silent) -> Looked:
         rate=clip.rate,
         frames=clip.frames,
         channels=len(clip.channels),
-        notes=read.notes,
+        notes=(*read.notes, *told_by_gravity(clip)),
         warnings=read.warnings,
         findings=[asdict(f) for f in found],
         work=work_left(found),
@@ -64,9 +68,33 @@ def look(read: ReadTake, file: str, progress: Progress = silent) -> Looked:
     )
 
 
-def look_at(data: bytes, name: str, progress: Progress = silent) -> list[Looked]:
-    """Read a file's bytes and look at each take that is in them."""
-    takes = read_takes(data, name)
+def choices_of(told: Mapping[str, Any]) -> Choices:
+    """What was chosen, as it is kept: a rate as two whole numbers, all else as in
+    :class:`Choices`."""
+    rate = told.get("rate")
+    return Choices(
+        rate=None if rate is None else Fraction(*rate),
+        order=told.get("order"),
+        orders=told.get("orders") or {},
+        within_deg=told.get("within_deg"),
+    )
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What of a file is looked at, and how it is read: all its takes, or one ``part``; ``choices``
+    as they are kept; a table of channels is read onto the skeleton of ``like``."""
+
+    like: Clip | None = None
+    choices: Mapping[str, Any] = field(default_factory=dict)
+    part: int | None = None
+
+
+def look_at(data: bytes, name: str, wanted: Wanted, progress: Progress = silent) -> list[Looked]:
+    """Read a file's bytes and look at the takes in them that are wanted."""
+    takes = read_takes(data, name, like=wanted.like, choices=choices_of(wanted.choices))
+    if wanted.part is not None:
+        takes = takes[wanted.part : wanted.part + 1]
     progress(0.4)
     each = 0.6 / len(takes)
     return [look(t, name, part_of(progress, 0.4 + k * each, each)) for k, t in enumerate(takes)]

@@ -56,6 +56,7 @@ from studio.told import (
     WHAT,
     Told,
     ToldChain,
+    ToldChoices,
     ToldClip,
     ToldDelivery,
     ToldMap,
@@ -274,6 +275,8 @@ def _told_take(
         notes=take.notes,
         warnings=take.warnings,
         picture=take.picture,
+        part=take.part,
+        choices=ToldChoices(**take.choices),
         hidden=hidden,
         retargeted=retargeted,
     )
@@ -435,6 +438,8 @@ def _bring_take(told: ToldTake, stored: StoredFile, workspace: Workspace) -> Tak
         notes=told.notes,
         warnings=told.warnings,
         picture=told.picture.model_dump(),
+        part=told.part,
+        choices=told.choices.model_dump(exclude_defaults=True),
         hidden=told.hidden,
         binned=timezone.now() if told.hidden else None,
     )

@@ -66,7 +66,7 @@ class ToldRecipe(_Part):
 
 
 class ToldPicture(_Part):
-    """Figures of shapes: lines of four numbers, or tapered ones of seven."""
+    """Figures of shapes: lines of four numbers, or tapered ones of seven; rings around a body."""
 
     figures: Annotated[
         list[
@@ -76,6 +76,9 @@ class ToldPicture(_Part):
             ]
         ],
         Field(max_length=50),
+    ] = []
+    outlines: Annotated[
+        list[Annotated[list[Finite], Field(max_length=10_000)]], Field(max_length=500)
     ] = []
 
 
@@ -93,6 +96,15 @@ class ToldRetargeted(_Part):
 
     source: Id | None
     target: Id | None
+
+
+class ToldChoices(_Part):
+    """How a take's file was read otherwise than its numbers suggest."""
+
+    rate: Rate | None = None
+    order: Name | None = None
+    orders: dict[Name, Name] = {}
+    within_deg: Finite | None = None
 
 
 class ToldTake(_Part):
@@ -113,6 +125,8 @@ class ToldTake(_Part):
     notes: Annotated[list[Annotated[str, Field(max_length=1_000)]], Field(max_length=200)]
     warnings: Annotated[list[Annotated[str, Field(max_length=1_000)]], Field(max_length=200)]
     picture: ToldPicture
+    part: Annotated[int, Field(ge=0, lt=2**15)] = 0
+    choices: ToldChoices = ToldChoices()
     hidden: bool = False
     retargeted: ToldRetargeted | None = Field(
         None,

@@ -18,6 +18,7 @@ from leancurve.demo.suit import deckhand
 from leancurve.document.evaluation import evaluate
 from leancurve.document.track import base_track
 from leancurve.errors import BadInput
+from leancurve.formats.choices import Choices
 from leancurve.formats.files import read_takes
 from leancurve.formats.gltf.reading import read_gltf
 from leancurve.formats.orders import SINES, best_orders
@@ -202,7 +203,7 @@ def test_between_keys_motion_goes_as_the_specification_says() -> None:
     spline = random.normal(size=(3, 3, 3)).astype("<f4")
     b.move(a, at["Hips"], "translation", times, spline.reshape(9, 3), "CUBICSPLINE")
     b.json["animations"][0]["samplers"].append({"input": b.accessor(T), "output": b.accessor(WAVE)})
-    (take,) = read_gltf(b.glb(), rate=Fraction(30))
+    (take,) = read_gltf(b.glb(), choices=Choices(rate=Fraction(30)))
     at_frames = np.arange(61) / 30
     slerp = Rotation.from_quat(keys)
     for f in (0, 4, 14, 15, 33, 60):

@@ -20,6 +20,7 @@ from leancurve.curves.curve import KeyedCurve
 from leancurve.document.evaluation import evaluate
 from leancurve.document.track import base_track
 from leancurve.errors import BadInput
+from leancurve.formats.choices import Choices
 from leancurve.formats.files import READ, read_takes
 from leancurve.formats.usd import opening
 from leancurve.formats.usd.reading import read_usd
@@ -157,7 +158,7 @@ def test_samples_between_frames_are_as_usd_core_interpolates_them() -> None:
         stage, "/Root/walk", HUMAN, CODES[some], places[some], turns[some], np.ones((4, 4, 3))
     )
     bind(skeleton, animation)
-    (take,) = read_usd(written(stage), rate=Fraction(30))
+    (take,) = read_usd(written(stage), choices=Choices(rate=Fraction(30)))
     assert isinstance(take.clip.curves[base_track(0, "tx")], KeyedCurve)
     agrees(take, stage, skeleton, CODES)
 

@@ -69,10 +69,11 @@ class Api:
     def post(self, path: str, body: Any = None) -> Any:
         return self.call("POST", path, {} if body is None else body)
 
-    def upload(self, workspace: Workspace, **files: bytes) -> Any:
+    def upload(self, workspace: Workspace, onto: int | None = None, **files: bytes) -> Any:
         return self.client.post(
             f"/api/workspaces/{workspace.pk}/files",
-            {"files": [SimpleUploadedFile(n.replace("__", "."), d) for n, d in files.items()]},
+            ({} if onto is None else {"onto": onto})
+            | {"files": [SimpleUploadedFile(n.replace("__", "."), d) for n, d in files.items()]},
             headers={"X-CSRFToken": self.token},
         )
 

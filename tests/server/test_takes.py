@@ -17,13 +17,13 @@ from editing import storage
 from leancurve.demo import lamp_take
 from leancurve.errors import BadInput
 from leancurve.formats.clipjson import write_clip
-from leancurve.formats.files import READ
+from leancurve.formats.files import READ, TABLE
 from leancurve.operations import Cancelled
 from leancurve.progress import Progress
 from library import jobs, kinds
 from library.apart import apart
 from library.models import Job, StoredFile, Take, Workspace
-from library.parsing import Looked, look_at
+from library.parsing import Looked, Wanted, look_at
 
 from tests.core.test_bvh import ROW, file
 from tests.core.test_gltf import WAVE, T, walking
@@ -72,7 +72,7 @@ def test_files_come_in_one_job_each_and_a_bad_one_harms_no_other(
     assert out["refused"] == [
         {
             "name": "notes.txt",
-            "detail": f"notes.txt: expected a file ending in {', '.join(READ[:-1])} or {READ[-1]}",
+            "detail": f"notes.txt: expected a file ending in {', '.join(READ)} or {TABLE}",
         }
     ]
     assert {j["state"] for j in out["jobs"]} == {"queued"}
@@ -320,7 +320,7 @@ def test_takes_can_be_renamed_and_opened_again_as_the_same_clip(api: Api, take: 
 
 
 def looked_at_apart(data: bytes, name: str, check: Progress) -> list[Looked]:
-    return apart(look_at, (data, name), name, check)
+    return apart(look_at, (data, name, Wanted()), name, check)
 
 
 LARGE = {

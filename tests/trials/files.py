@@ -24,7 +24,7 @@ from leancurve.operations import OPERATIONS, apply_patch
 from leancurve.progress import silent
 from leancurve.time.resample import resampled
 from library.apart import apart
-from library.parsing import Looked, look_at
+from library.parsing import Looked, Wanted, look_at
 
 from tests.bench.tables import Table
 from tests.core import test_archive, test_gltf, test_skins, test_usd
@@ -174,7 +174,7 @@ def tried(name: str, data: bytes) -> str:
     """``read``, ``refused``, or what went wrong."""
     began = time.monotonic()
     try:
-        looked = apart(look_at, (data, name), name, silent)
+        looked = apart(look_at, (data, name, Wanted()), name, silent)
         outcome = "read" if all(isinstance(x, Looked) for x in looked) else "crash"
     except BadInput as trouble:
         said = str(trouble)

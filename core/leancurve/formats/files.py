@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from pathlib import PurePath, PurePosixPath
 from typing import Any
 
@@ -12,6 +13,7 @@ from leancurve.errors import BadInput, short
 from leancurve.figure.skin import Skin
 from leancurve.formats.archive import unpacked
 from leancurve.formats.bvh import Take, read_bvh, write_bvh
+from leancurve.formats.choices import AS_TOLD, Choices
 from leancurve.formats.clipjson import read_clip, write_clip
 from leancurve.formats.gltf.container import Beside, nothing_beside
 from leancurve.formats.gltf.reading import read_gltf
@@ -39,22 +41,25 @@ def known_by_name(name: str, known: Sequence[str] = READ) -> str:
 
 
 def read_takes(
-    data: bytes, file: str, beside: Beside = nothing_beside, like: Clip | None = None
-) -> list[Take]:
+    data: bytes, file: str, beside: Beside = nothing_beside, like: Clip | None = None,
+    choices: Choices = AS_TOLD,
+) -> list[Take]:  # fmt: skip
     """The takes in a file's bytes, one at least; :class:`BadInput` names the file, and the line
     where it can. What the file refers to is looked up ``beside`` it. A zip's files are read one
-    by one, each beside the others. A table of channels is read onto the skeleton of ``like``."""
+    by one, each beside the others. A table of channels is read onto the skeleton of ``like``, and
+    everything as the ``choices`` say."""
     try:
+        choices.checked()
         if PurePath(file).suffix.lower() == TABLE:
             if like is None:
                 raise BadInput(
                     "a table of channels is read onto a skeleton: name a file that has it"
                 )
-            takes = [read_table(data, like, PurePath(file).stem)]
+            takes = [_at_rate(read_table(data, like, PurePath(file).stem), choices, TABLE)]
         elif known_by_name(file) == ".zip":
-            return _of_archive(unpacked(data))
+            return _of_archive(unpacked(data), choices)
         else:
-            takes = _of_one(data, file, beside)
+            takes = _of_one(data, file, beside, choices)
         for take in takes:
             require_sound(take.clip)
         return takes
@@ -63,26 +68,37 @@ def read_takes(
         raise trouble.in_file(f"{file}, {within}" if within else file) from None
 
 
-def _of_one(data: bytes, file: str, beside: Beside) -> list[Take]:
+def _of_one(data: bytes, file: str, beside: Beside, choices: Choices) -> list[Take]:
     ending, name = known_by_name(file, ONE), PurePath(file).stem
-    if ending == ".bvh":
-        return [read_bvh(data, name)]
-    if ending == ".json":
-        return [read_clip(data)]
+    if ending in SINGLE:
+        take = read_bvh(data, name) if ending == ".bvh" else read_clip(data)
+        return [_at_rate(take, choices, ending)]
     if ending in USD:
         from leancurve.formats.usd.reading import read_usd  # only here: it is slow to load
 
-        return read_usd(data, name)
-    return read_gltf(data, name, beside)
+        return read_usd(data, name, choices)
+    return read_gltf(data, name, beside, choices)
 
 
-def _of_archive(files: Mapping[str, bytes]) -> list[Take]:
+def _at_rate(take: Take, choices: Choices, ending: str) -> Take:
+    """A take whose file has its frames and channels as they are, at the rate that is chosen."""
+    if choices.turns:
+        raise BadInput(f"a {ending} file says itself what its rotation channels are")
+    clip, rate = take.clip, choices.rate
+    if rate is None or rate == clip.rate:
+        return take
+    told = f"rate {float(rate):g} a second, as chosen: the file says {float(clip.rate):g}"
+    return replace(take, clip=replace(clip, rate=rate), notes=(*take.notes, told))
+
+
+def _of_archive(files: Mapping[str, bytes], choices: Choices) -> list[Take]:
     known = [n for n in files if PurePath(n).suffix.lower() in ONE]
     if not known:
         raise BadInput(f"it holds no file ending in {', '.join(ONE)}")
     takes: list[Take] = []
     for name in sorted(known):
-        takes += read_takes(files[name], PurePath(name).name, _in_folder_of(name, files))
+        beside = _in_folder_of(name, files)
+        takes += read_takes(files[name], PurePath(name).name, beside, choices=choices)
         if len(takes) > MOST_TAKES:
             raise BadInput(f"it holds more than {MOST_TAKES} takes")
     return takes

@@ -30,9 +30,11 @@ class ConflictOut(Schema):
 
 
 class PictureOut(Schema):
-    """Shapes ``[x1, y1, r1, x2, y2, r2, left]`` a figure, in figure heights, y up."""
+    """Shapes ``[x1, y1, r1, x2, y2, r2, left]`` a figure, in figure heights, y up; or rings
+    ``[x1, y1, x2, y2, …]`` around a body."""
 
     figures: list[list[list[float]]]
+    outlines: list[list[float]] = []
 
 
 class JobOut(Schema):

@@ -3,6 +3,7 @@
 from datetime import datetime
 
 from ninja import Field, Schema
+from pydantic import PositiveInt
 
 from api.schemas.shared import JobOut, PictureOut
 
@@ -22,6 +23,19 @@ class SourceOut(Schema):
     take: int
     name: str
     behind: bool = Field(description="the source has changed since")
+
+
+class ChoicesIn(Schema):
+    """How to read a file otherwise than its numbers suggest; what is absent follows them."""
+
+    rate: list[PositiveInt] | None = Field(
+        None, min_length=2, max_length=2, description="frames a second: numerator, denominator"
+    )
+    order: str | None = Field(None, description="of all joints' angles, such as ZXY")
+    orders: dict[str, str] = Field({}, description="of single joints, by name")
+    within_deg: float | None = Field(
+        None, description="rotations stay keyed, within so many degrees between frames too"
+    )
 
 
 class TakeOut(Schema):
@@ -45,6 +59,7 @@ class TakeOut(Schema):
     now: NowOut | None = Field(None, description="its clip, where work was done on it")
     source: SourceOut | None = None
     picture: PictureOut
+    choices: ChoicesIn = Field(description="how its file was read otherwise than it suggests")
     clip: int | None = Field(description="the clip last worked on, if any")
     retargeted_onto: str | None = Field(
         description="the skeleton that it was made to be retargeted onto"

@@ -125,8 +125,14 @@ export async function numbers(
 }
 
 /** Send files under a form's field; a refusal is said in the server's words where it has some. */
-export async function sendFiles<T>(path: string, field: string, files: File[]): Promise<T> {
+export async function sendFiles<T>(
+  path: string,
+  field: string,
+  files: File[],
+  beside: Record<string, string> = {},
+): Promise<T> {
   const body = new FormData()
+  for (const [name, value] of Object.entries(beside)) body.append(name, value)
   for (const file of files) body.append(field, file)
   const response = await fetch(path, {
     method: 'POST',

@@ -1409,6 +1409,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take_id}/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Again
+         * @description Read a take's file with other choices: a job that makes a take of its own beside it.
+         */
+        post: operations["api_takes_read_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/workspaces/{workspace_id}/batches": {
         parameters: {
             query?: never;
@@ -1521,7 +1541,8 @@ export interface paths {
          * Bring In
          * @description One import job a file; what cannot be one is refused by name, without touching the rest.
          *
-         *     A ``.gltf`` that comes with files of other kinds is taken in with them, as one zip.
+         *     A ``.gltf`` that comes with files of other kinds is taken in with them, as one zip. Tables of
+         *     channels are read ``onto`` the skeleton of a take.
          */
         post: operations["api_takes_bring_in"];
         delete?: never;
@@ -1974,6 +1995,35 @@ export interface components {
             created: string;
             /** Number */
             number: number;
+        };
+        /**
+         * ChoicesIn
+         * @description How to read a file otherwise than its numbers suggest; what is absent follows them.
+         */
+        ChoicesIn: {
+            /**
+             * Order
+             * @description of all joints' angles, such as ZXY
+             */
+            order?: string | null;
+            /**
+             * Orders
+             * @description of single joints, by name
+             * @default {}
+             */
+            orders: {
+                [key: string]: string;
+            };
+            /**
+             * Rate
+             * @description frames a second: numerator, denominator
+             */
+            rate?: number[] | null;
+            /**
+             * Within Deg
+             * @description rotations stay keyed, within so many degrees between frames too
+             */
+            within_deg?: number | null;
         };
         /** ClipOut */
         ClipOut: {
@@ -2990,11 +3040,17 @@ export interface components {
         };
         /**
          * PictureOut
-         * @description Shapes ``[x1, y1, r1, x2, y2, r2, left]`` a figure, in figure heights, y up.
+         * @description Shapes ``[x1, y1, r1, x2, y2, r2, left]`` a figure, in figure heights, y up; or rings
+         *     ``[x1, y1, x2, y2, …]`` around a body.
          */
         PictureOut: {
             /** Figures */
             figures: number[][][];
+            /**
+             * Outlines
+             * @default []
+             */
+            outlines: number[][];
         };
         /** PlaceOfPerson */
         PlaceOfPerson: {
@@ -3688,6 +3744,8 @@ export interface components {
         TakeOut: {
             /** Channels */
             channels: number;
+            /** @description how its file was read otherwise than it suggests */
+            choices: components["schemas"]["ChoicesIn"];
             /**
              * Clip
              * @description the clip last worked on, if any
@@ -5882,6 +5940,32 @@ export interface operations {
             };
         };
     };
+    api_takes_read_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChoicesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
     api_recipes_list_batches: {
         parameters: {
             query?: never;
@@ -6060,6 +6144,8 @@ export interface operations {
                 "multipart/form-data": {
                     /** Files */
                     files: string[];
+                    /** Onto */
+                    onto?: number | null;
                 };
             };
         };

@@ -13,6 +13,7 @@ import { Bin, putBackInto, useBin } from './Bin'
 import { People } from './People'
 import { RetargetMany } from './RetargetMany'
 import { RunRecipe } from './RunRecipe'
+import { TablesOnto } from './TablesOnto'
 import { TakeCard } from './TakeCard'
 
 /** Takes in their order, those that were retargeted from a clip of one right after it. */
@@ -33,7 +34,11 @@ function underTheirSources(takes: readonly Take[]): Take[] {
 type Job = Schemas['JobOut']
 type Take = Schemas['TakeOut']
 
-const DOING: Record<string, string> = { import: 'reading', retarget: 'retargeting' }
+const DOING: Record<string, string> = {
+  import: 'reading',
+  read: 'reading',
+  retarget: 'retargeting',
+}
 
 function JobRow({ job, onDone }: { job: Job; onDone: () => void }) {
   const failed = job.state === 'failed'
@@ -165,6 +170,7 @@ export function Shelf() {
   const [order, setOrder] = useState<keyof typeof ORDERS>('newest')
   const [over, setOver] = useState(false)
   const [refused, setRefused] = useState<string[]>([])
+  const [tables, setTables] = useState<File[]>([])
   const told = (useLocation().state as { binned?: Binned } | null)?.binned ?? null
   const [binned, setBinned] = useState<Binned | null>(told)
   const [shown, setShown] = useState<'bin' | 'people' | 'account' | null>(null)
@@ -196,7 +202,7 @@ export function Shelf() {
         answer(
           client.GET('/api/workspaces/{workspace_id}/jobs', { params: { path, query: { kind } } }),
         )
-      return (await Promise.all([of('import'), of('retarget')])).flat()
+      return (await Promise.all(Object.keys(DOING).map(of))).flat()
     },
     refetchInterval: (query) => (query.state.data?.some((j) => j.state !== 'failed') ? 250 : 5000),
   })
@@ -208,14 +214,23 @@ export function Shelf() {
   }, [busy, queries])
 
   const upload = useMutation({
-    mutationFn: (files: File[]) =>
-      sendFiles<Schemas['UploadOut']>(`/api/workspaces/${id}/files`, 'files', files),
+    mutationFn: ({ files, onto }: { files: File[]; onto?: string }) =>
+      sendFiles<Schemas['UploadOut']>(
+        `/api/workspaces/${id}/files`,
+        'files',
+        files,
+        onto ? { onto } : {},
+      ),
     onSuccess: (out) => setRefused(out.refused.map((r) => r.detail)),
     onError: (trouble) => setRefused([trouble.message]),
     onSettled: () => queries.invalidateQueries({ queryKey: ['jobs'] }),
   })
   const bring = (list: FileList | null) => {
-    if (list?.length) upload.mutate([...list])
+    const files = [...(list ?? [])]
+    const tables = files.filter((f) => /\.csv$/i.test(f.name))
+    const others = files.filter((f) => !tables.includes(f))
+    if (others.length) upload.mutate({ files: others })
+    if (tables.length) setTables(tables)
   }
   /** Something went into the bin, or came back. */
   const moved = () => {
@@ -317,8 +332,8 @@ export function Shelf() {
             <Upload size={18} className="text-ink-2" aria-hidden />
             <p className="flex-1 text-ink-2">
               Drop BVH, glTF, USD or clip JSON files here, many at once, or a zip of them; a .gltf
-              together with its buffers. Each animation in a file is a take; files are kept as they
-              are.
+              together with its buffers; CSV of channels for a skeleton of the shelf. Each animation
+              in a file is a take; files are kept as they are.
             </p>
             <input
               ref={input}
@@ -429,6 +444,17 @@ export function Shelf() {
                 </select>
               </label>
             </div>
+          )}
+          {tables.length > 0 && (
+            <TablesOnto
+              workspace={id}
+              files={tables}
+              onChoose={(take) => {
+                upload.mutate({ files: tables, onto: String(take) })
+                setTables([])
+              }}
+              onClose={() => setTables([])}
+            />
           )}
           {retargeting && (
             <RetargetMany

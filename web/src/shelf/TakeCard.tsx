@@ -13,13 +13,13 @@ const PLURAL: Record<string, string> = {
   idle: 'idle channels',
 }
 
-/** The kinds found most, in words; idle channels only where there is nothing else. */
 /** A skeleton by its name and how many joints it has; one without a name is named by these. */
-const skeletonText = ({ skeleton, joints }: Schemas['TakeOut']) =>
+export const skeletonText = ({ skeleton, joints }: { skeleton: string; joints: number }) =>
   skeleton.endsWith(counted(joints, 'joint'))
     ? skeleton
     : `${skeleton} · ${counted(joints, 'joint')}`
 
+/** The kinds found most, in words; idle channels only where there is nothing else. */
 export function findingsText(counts: Record<string, number>, most = 4): string {
   const listed = Object.entries(counts).sort((a, b) => b[1] - a[1])
   const others = listed.filter(([kind]) => kind !== 'idle')

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from fractions import Fraction
 from typing import Any
 
 import numpy as np
 
 from leancurve.errors import BadInput
 from leancurve.formats.bvh import Take
+from leancurve.formats.choices import AS_TOLD, Choices
 from leancurve.formats.gltf.accessors import Accessors
 from leancurve.formats.gltf.animation import read_animations
 from leancurve.formats.gltf.container import (
@@ -30,9 +30,8 @@ from leancurve.numbers.arrays import Floats
 
 
 def read_gltf(
-    data: bytes, name: str = "take", beside: Beside = nothing_beside,
-    rate: Fraction | None = None,
-) -> list[Take]:  # fmt: skip
+    data: bytes, name: str = "take", beside: Beside = nothing_beside, choices: Choices = AS_TOLD
+) -> list[Take]:
     """Every animation of every figure in a GLB or glTF file, as a take of its own; see
     :func:`leancurve.formats.scene.takes.takes_of`."""
     document = open_document(data, beside)
@@ -49,7 +48,7 @@ def read_gltf(
         told="unit m, Y up, as glTF is",
         notes=tuple(left_out),
     )
-    return takes_of([scene], name, rate)
+    return takes_of([scene], name, choices)
 
 
 def _boxes(document: Document, nodes: Nodes) -> dict[int, Floats]:

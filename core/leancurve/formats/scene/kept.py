@@ -3,35 +3,36 @@
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import replace
 
 import numpy as np
 
-from leancurve.curves.curve import Handle, KeyedCurve, KeyFlag, Segment, keyed
-from leancurve.curves.handles import settled
+from leancurve.curves.curve import KeyedCurve
 from leancurve.document.rotations import angles_afresh
+from leancurve.formats.scene.fitted import fitted_angles
+from leancurve.formats.scene.keys import key_curves
 from leancurve.formats.scene.moves import Animation, Sampler
 from leancurve.formats.scene.posed import ON_FRAME, Motion
 from leancurve.formats.scene.scene import Figure
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
 
-SEGMENTS = {
-    "LINEAR": (Handle.STRAIGHT, Segment.STRAIGHT),
-    "STEP": (Handle.HOLD, Segment.HOLD),
-    "CUBICSPLINE": (Handle.FREE, Segment.CURVE),
-}
 IN_WORDS = {"LINEAR": "straight", "STEP": "held", "CUBICSPLINE": "curved"}
 
 
 class Kept:
     """What of a figure's motion keeps its keys: positions between any keys, rotations that are
-    held. A value on every frame is no key. ``count`` says how many joints' do, by how they go
-    from key to key."""
+    held, and others where they may be fitted within some degrees. A value on every frame is no
+    key. ``count`` says how many joints' do as they are, by how they go from key to key, and
+    ``fitted`` how many others."""
 
-    def __init__(self, figure: Figure, animation: Animation, motion: Motion) -> None:
+    def __init__(
+        self, figure: Figure, animation: Animation, motion: Motion,
+        within_deg: float | None = None,
+    ) -> None:  # fmt: skip
         self.figure, self.animation, self.motion = figure, animation, motion
+        self.within_deg = within_deg
         self.count: Counter[tuple[str, str]] = Counter()
+        self.fitted = 0
 
     def positions(self, joint: int) -> list[KeyedCurve] | None:
         """A joint's three position curves; None where its place is not moved by keys alone."""
@@ -53,21 +54,33 @@ class Kept:
         if sampler.tangents is not None:
             tangents = np.stack([placed(sampler.tangents[:, side]) for side in (0, 1)], 1) / rate
         self.count["position", sampler.way] += 1
-        return _curves(times, values, sampler.way, tangents)
+        return key_curves(times, values, sampler.way, tangents)
 
     def angles(self, joint: int, order: str) -> list[KeyedCurve] | None:
-        """A joint's three rotation curves where it is held from key to key, else None."""
-        keys = self._keys(joint, "rotation")
-        if keys is None or keys[0].way != "STEP":
+        """A joint's three rotation curves where it is held from key to key or may be fitted,
+        else None."""
+        keys, over = self._keys(joint, "rotation"), self.motion.over
+        root = self.figure.parents[joint] < 0
+        if keys is None or (root and not over.stands):
             return None
         sampler, times = keys
-        turns = rotation.normalise(sampler.values)
-        if self.figure.parents[joint] < 0:
-            if not self.motion.over.stands:
-                return None
-            turns = rotation.multiply(self.motion.over.turn, turns)
-        self.count["rotation", sampler.way] += 1
-        return _curves(times, angles_afresh(turns, order), sampler.way, None)
+        told, near = self.motion.told, self.motion.near
+
+        def hung(own: Floats) -> Floats:
+            return rotation.multiply(over.turn, own) if root else own
+
+        def turned(frames: Floats) -> Floats:
+            return hung(sampler.at(told.first + frames / float(told.rate), True, near))
+
+        if sampler.way == "STEP":
+            self.count["rotation", "STEP"] += 1
+            held = angles_afresh(hung(rotation.normalise(sampler.values)), order)
+            return key_curves(times, held, "STEP", None)
+        if self.within_deg is None:
+            return None
+        curves = fitted_angles(turned, times, told.frames, order, self.within_deg)
+        self.fitted += curves is not None
+        return curves
 
     def _keys(self, joint: int, path: str) -> tuple[Sampler, Floats] | None:
         """What moves a joint's property, and the frames of its keys; None where each frame has
@@ -99,27 +112,20 @@ class Kept:
 
     def said(self) -> list[str]:
         """What kept its keys, in words; none where nothing did."""
-        if not self.count:
-            return []
-        told = ", ".join(
-            f"{what}s of {n} {'joint' if n == 1 else 'joints'} ({IN_WORDS[way]})"
-            for (what, way), n in sorted(self.count.items())
-        )
-        return [f"keys are kept as they are: {told}"]
+        out = []
+        if self.count:
+            told = ", ".join(
+                f"{what}s of {_joints(n)} ({IN_WORDS[way]})"
+                for (what, way), n in sorted(self.count.items())
+            )
+            out.append(f"keys are kept as they are: {told}")
+        if self.fitted:
+            out.append(
+                f"rotations of {_joints(self.fitted)} are keyed within "
+                f"{self.within_deg:g}° between frames too, with keys added where it takes them"
+            )
+        return out
 
 
-def _curves(times: Floats, values: Floats, way: str, tangents: Floats | None) -> list[KeyedCurve]:
-    """Curves of keys ``(K,)`` with values ``(K, n)`` and slopes ``(K, 2, n)`` a frame."""
-    handle, segment = SEGMENTS[way]
-    out = []
-    for k in range(values.shape[1]):
-        own = np.ascontiguousarray(values[:, k])
-        curve = keyed(times, own, np.zeros(len(own)), handle=handle, segment=segment)
-        if tangents is not None:
-            into, away = tangents[:, 0, k].copy(), tangents[:, 1, k].copy()
-            flags = np.where(into == away, 0, KeyFlag.BROKEN).astype(np.uint8)
-            curve = replace(curve, slope_in=into, slope_out=away, flags=flags)
-        elif handle == Handle.STRAIGHT:
-            curve = settled(curve, np.ones(len(own), dtype=np.bool_))
-        out.append(curve.checked())
-    return out
+def _joints(n: int) -> str:
+    return f"{n} {'joint' if n == 1 else 'joints'}"

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Collection, Sequence
 from dataclasses import replace
-from fractions import Fraction
 
 import numpy as np
 
@@ -18,6 +17,7 @@ from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput, short
 from leancurve.figure.skeleton import EndSite, Skeleton
 from leancurve.formats.bvh import Take
+from leancurve.formats.choices import AS_TOLD, Choices
 from leancurve.formats.orders import best_orders
 from leancurve.formats.scene.flesh import body_of
 from leancurve.formats.scene.kept import Kept
@@ -43,13 +43,14 @@ POINT = 0.05
 """The size of a prop that has no extent of its own, metres."""
 
 
-def takes_of(scenes: Sequence[Scene], name: str, rate: Fraction | None = None) -> list[Take]:
+def takes_of(scenes: Sequence[Scene], name: str, choices: Choices = AS_TOLD) -> list[Take]:
     """Every animation of every figure in scenes, as a take of its own.
 
     Keys are kept where curves follow them exactly, all else is sampled on the frames of the rate
     that the keys fit. Rotations become Euler channels, of each joint in the order that stays
     farthest from gimbal lock over all animations. What moves and is of no figure is a prop. A
-    scene that moves nothing is its figures at rest, one frame long.
+    scene that moves nothing is its figures at rest, one frame long. ``choices`` say what of this
+    is wanted otherwise.
     """
     found = []
     for scene in scenes:
@@ -58,9 +59,10 @@ def takes_of(scenes: Sequence[Scene], name: str, rate: Fraction | None = None) -
         found += [(scene, own, others) for own in joints]
     if not found:
         raise BadInput("it holds no skeleton: no skin, and no nodes that move one another")
+    choices.require_joints({n for s, own, _ in found for n in Figure.of(s.nodes, own).names})
     takes: list[Take] = []
     for scene, own, others in found:
-        takes += _figures_takes(scene, own, others, name, rate, len(found) > 1)
+        takes += _figures_takes(scene, own, others, name, choices, len(found) > 1)
     if len(takes) > MOST_TAKES:
         raise BadInput(f"it holds {len(takes)} takes; at most {MOST_TAKES}")
     called = unlike([t.clip.name for t in takes])
@@ -69,25 +71,29 @@ def takes_of(scenes: Sequence[Scene], name: str, rate: Fraction | None = None) -
 
 def _figures_takes(
     scene: Scene, joints: Sequence[int], others: Sequence[int], name: str,
-    rate: Fraction | None, several: bool,
+    choices: Choices, several: bool,
 ) -> list[Take]:  # fmt: skip
     figure = Figure.of(scene.nodes, joints)
     own = {*figure.nodes, *scene.nodes.above(figure.nodes[0])}
     moved = [a for a in scene.animations if any(n in own for n, _ in a.moves)]
     rest = motion_of(figure, scene.nodes, NOTHING, None)
     beside = frozenset(others)
-    motions = [motion_of(figure, scene.nodes, a, rate, beside) for a in moved] or [rest]
+    motions = [motion_of(figure, scene.nodes, a, choices.rate, beside) for a in moved] or [rest]
     skeleton, notes = _skeleton(scene, figure, rest, beside)
     skin, fleshed = body_of(scene, figure, rest, beside)
-    orders = best_orders([m.turn for m in motions])
+    best = best_orders([m.turn for m in motions])
+    orders = [
+        choices.orders.get(joint, choices.order or order)
+        for joint, order in zip(figure.names, best, strict=True)
+    ]
     takes = []
     for k, (animation, motion) in enumerate(zip(moved or [NOTHING], motions, strict=True)):
         called = animation.name or (name if len(motions) == 1 else f"{name} {k + 1}")
         if several:
             called = f"{called}, {figure.names[0]}"
-        kept = Kept(figure, animation, motion)
+        kept = Kept(figure, animation, motion, choices.within_deg)
         clip = _clip(scene, skeleton, motion, kept, orders, called)
-        told = [*_said(scene, motion, kept, orders), *notes, *fleshed, *scene.notes]
+        told = [*_said(scene, motion, kept, orders, choices), *notes, *fleshed, *scene.notes]
         if moved:
             told.append(_proof(clip, figure, scene, animation, motion))
             if animation.ignored:
@@ -203,6 +209,7 @@ def _clip(
         root_positions="replace",
         joint_positions="replace",
         ends=find_ends(skeleton),
+        originals=kept.figure.originals,
     )
     return Clip(
         skeleton, tuple(layout), curves, motion.told.rate, motion.told.frames, reading, name
@@ -212,10 +219,10 @@ def _clip(
 def _angles(motion: Motion, orders: Sequence[str]) -> dict[int, Floats]:
     """Angles ``(F, 3)`` of each joint, of those in one order together."""
     out: dict[int, Floats] = {}
+    by_joint = motion.turn.transpose(1, 0, 2)
     for order in set(orders):
         joints = [j for j, o in enumerate(orders) if o == order]
-        turns = np.ascontiguousarray(motion.turn[:, joints].transpose(1, 0, 2))
-        out |= zip(joints, angles_afresh(rotation.normalise(turns), order), strict=True)
+        out |= zip(joints, angles_afresh(by_joint[joints], order), strict=True)
     return out
 
 
@@ -223,21 +230,23 @@ def _sampled(values: Floats) -> list[SampledCurve]:
     return [SampledCurve(values[:, k].copy()) for k in range(values.shape[1])]
 
 
-def _said(scene: Scene, motion: Motion, kept: Kept, orders: Sequence[str]) -> list[str]:
+def _said(
+    scene: Scene, motion: Motion, kept: Kept, orders: Sequence[str], choices: Choices
+) -> list[str]:
     told = motion.told
-    rate = float(told.rate)
-    out = [f"{scene.told}; rate {rate:g} a second, told by the times of the keys"]
+    by = "told by the times of the keys" if choices.rate is None else "as chosen"
+    out = [f"{scene.told}; rate {float(told.rate):g} a second, {by}"]
     if told.off:
         out.append(f"{told.off} keys lie between frames")
-    counts = Counter(orders)
-    if len(counts) > 1:
-        usual = counts.most_common(1)[0][0]
-        others = ", ".join(f"{n} in {o}" for o, n in counts.most_common()[1:])
-        out.append(
-            f"rotations become angles in the order {usual}; {others}, farther from gimbal lock"
-        )
-    else:
-        out.append(f"rotations become angles in the order {orders[0]}")
+    (usual, _), *others = Counter(orders).most_common()
+    angles = f"rotations become angles in the order {usual}"
+    if others:
+        angles += f"; {', '.join(f'{n} in {o}' for o, n in others)}"
+    if choices.order or choices.orders:
+        angles += ", as chosen"
+    elif others:
+        angles += ", farther from gimbal lock"
+    out.append(angles)
     said = kept.said()
     out += said
     out.append(f"{'all else is' if said else 'rotations and positions are'} sampled on every frame")
@@ -254,7 +263,7 @@ def _proof(clip: Clip, figure: Figure, scene: Scene, animation: Animation, motio
     frames = np.unique(np.linspace(0, clip.frames - 1, PROVED).astype(int))
     worlds = Worlds(scene.nodes, animation, motion.seconds[frames], motion.near)
     _, places = evaluate(clip, frames.astype(np.float64)).world(clip.skeleton)
-    theirs = np.stack([worlds.of(node)[:, :3, 3] for node in figure.nodes], axis=1)
+    theirs = np.stack([w[:, :3, 3] for w in worlds.of_all(figure.nodes)], axis=1)
     away = float(np.linalg.norm(places - theirs, axis=-1).max())
     return (
         f"calculated anew from the file on {len(frames)} frames, joints are within "

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
-from fractions import Fraction
 from typing import Literal, cast
 
 import numpy as np
@@ -13,6 +12,7 @@ from pxr import Sdf, Tf, Usd, UsdGeom, UsdSkel
 from leancurve.document.limits import require_room
 from leancurve.errors import BadInput, short
 from leancurve.formats.bvh import Take
+from leancurve.formats.choices import AS_TOLD, Choices
 from leancurve.formats.scene.moves import Animation, Sampler
 from leancurve.formats.scene.nodes import MOST_NODES, Nodes, Placed, parted
 from leancurve.formats.scene.scene import Scene, SkinnedMesh
@@ -25,11 +25,11 @@ Moves = dict[tuple[int, str], Sampler]
 PROPERTIES = (("translations", "translation"), ("rotations", "rotation"), ("scales", "scale"))
 
 
-def read_usd(data: bytes, name: str = "take", rate: Fraction | None = None) -> list[Take]:
+def read_usd(data: bytes, name: str = "take", choices: Choices = AS_TOLD) -> list[Take]:
     """Every animation of every skeleton in a USD file, as a take of its own; see
     :func:`leancurve.formats.scene.takes.takes_of`."""
     try:
-        return takes_of(_scenes(open_stage(data)), name, rate)
+        return takes_of(_scenes(open_stage(data)), name, choices)
     except (Tf.ErrorException, RuntimeError, UnicodeError):
         # A crate's values are unpacked when they are asked for, and may be damaged.
         raise BadInput("it holds values that cannot be read") from None

@@ -3,11 +3,13 @@ import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answer, client, type Schemas } from '../../api/client'
 import type { Clip } from '../../evaluation/model'
+import { mayChange } from '../../session/session'
 import { write } from '../../sync/write'
 import { Button, inputLook } from '../../ui/controls'
 import { counted } from '../../ui/numbers'
 import { useBench } from '../../view/bench'
 import { Section } from '../Panel'
+import { ReadAgain } from './ReadAgain'
 
 /** What a swap would set aside, in words. */
 function aside({ lines, edits }: Schemas['SwapOut']): string {
@@ -44,44 +46,47 @@ export function Beneath({ clip }: { clip: Clip }) {
   })
   const alike = takes.data?.filter((t) => t.skeleton === clip.skeleton) ?? []
   return (
-    <Section title="Take beneath the clip">
-      <select
-        aria-label="Take beneath the clip"
-        className={inputLook}
-        value={chosen}
-        disabled={saving || alike.length < 2}
-        onChange={(e) => setChosen(Number(e.target.value))}
-      >
-        {!alike.some((t) => t.id === clip.take) && (
-          <option value={clip.take}>{clip.take_name}</option>
+    <>
+      <Section title="Take beneath the clip">
+        <select
+          aria-label="Take beneath the clip"
+          className={inputLook}
+          value={chosen}
+          disabled={saving || alike.length < 2}
+          onChange={(e) => setChosen(Number(e.target.value))}
+        >
+          {!alike.some((t) => t.id === clip.take) && (
+            <option value={clip.take}>{clip.take_name}</option>
+          )}
+          {alike.map((t) => (
+            <option key={t.id} value={t.id}>
+              {t.name}
+            </option>
+          ))}
+        </select>
+        {other && (
+          <>
+            <p role="status" className="min-h-8">
+              {look.error?.message ?? (look.data ? aside(look.data) : 'Looking at what follows …')}
+            </p>
+            <div className="flex gap-2">
+              <Button
+                kind="primary"
+                disabled={saving || !look.data}
+                onClick={() => void write({ swap: chosen }, 'The swap')}
+              >
+                Swap the take
+              </Button>
+              <Button onClick={() => setChosen(clip.take)}>Keep {clip.take_name}</Button>
+            </div>
+          </>
         )}
-        {alike.map((t) => (
-          <option key={t.id} value={t.id}>
-            {t.name}
-          </option>
-        ))}
-      </select>
-      {other && (
-        <>
-          <p role="status" className="min-h-8">
-            {look.error?.message ?? (look.data ? aside(look.data) : 'Looking at what follows …')}
-          </p>
-          <div className="flex gap-2">
-            <Button
-              kind="primary"
-              disabled={saving || !look.data}
-              onClick={() => void write({ swap: chosen }, 'The swap')}
-            >
-              Swap the take
-            </Button>
-            <Button onClick={() => setChosen(clip.take)}>Keep {clip.take_name}</Button>
-          </div>
-        </>
-      )}
-      <p className="text-ink-3">
-        Lines of the recipe stay when it is swapped; spans follow in seconds, contacts are found
-        anew. Undo brings it back.
-      </p>
-    </Section>
+        <p className="text-ink-3">
+          Lines of the recipe stay when it is swapped; spans follow in seconds, contacts are found
+          anew. Undo brings it back.
+        </p>
+      </Section>
+      {mayChange(clip.workspace) && <ReadAgain clip={clip} onRead={setChosen} />}
+    </>
   )
 }

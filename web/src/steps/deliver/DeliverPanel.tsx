@@ -6,20 +6,10 @@ import { mendedCount } from '../../actions/account'
 import { answer, client, type Schemas } from '../../api/client'
 import { Button, Check, Field, inputLook, Row } from '../../ui/controls'
 import { bytes, degrees, grouped, millimetres, rateOf, rounded } from '../../ui/numbers'
+import { RATES } from '../../ui/rates'
 import { notify, useBench } from '../../view/bench'
 import { transport } from '../../view/transport'
 import { Panel, Trouble } from '../Panel'
-
-const RATES: Record<string, [number, number]> = {
-  '23.976': [24000, 1001],
-  '24': [24, 1],
-  '25': [25, 1],
-  '29.97': [30000, 1001],
-  '30': [30, 1],
-  '50': [50, 1],
-  '60': [60, 1],
-  '120': [120, 1],
-}
 
 const tidy = (text: string) => text.replace(/[^\p{L}\p{N}]+/gu, '_').replace(/^_+|_+$/g, '')
 
