@@ -132,6 +132,13 @@ def to_shelf(page: Page) -> None:
     page.get_by_role("heading", name="Mooring line, take 04").wait_for()
 
 
+def drop(page: Page, name: str, data: bytes, folder: Path) -> None:
+    """A file brought in on the shelf."""
+    (folder / name).write_bytes(data)
+    to_shelf(page)
+    page.get_by_label("Files to bring in").set_input_files(folder / name)
+
+
 def open_take(page: Page, name: str) -> None:
     """A take of the shelf; a page that is nowhere yet goes there first."""
     if page.url.endswith(NOWHERE):

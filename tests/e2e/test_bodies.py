@@ -23,7 +23,7 @@ from playwright.sync_api import Page, expect
 from pxr import Gf, UsdGeom, UsdSkel, Vt
 
 from tests.core.usd_files import add_skeleton, matrix, new_stage, written
-from tests.e2e.conftest import clip_now, delivered, is_open, settled, still, to_shelf
+from tests.e2e.conftest import clip_now, delivered, drop, is_open, settled, still
 from tests.e2e.takes import short_walk
 from tests.e2e.test_the_whole_job import stage_picture
 
@@ -68,12 +68,6 @@ def in_usd(skeleton: Skeleton, skin: Skin) -> bytes:
         Vt.FloatArray([float(w) / 65_535 for w in skin.weights.ravel()])
     )
     return written(stage, ".usdc")
-
-
-def drop(page: Page, name: str, data: bytes, folder: Path) -> None:
-    (folder / name).write_bytes(data)
-    to_shelf(page)
-    page.get_by_label("Files to bring in").set_input_files(folder / name)
 
 
 def test_a_glb_is_cleaned_and_retargeted_onto_a_usd_character_and_both_bodies_are_seen(

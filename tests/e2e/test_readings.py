@@ -9,13 +9,7 @@ from leancurve.formats.table import write_table
 from playwright.sync_api import Page, expect
 
 from tests.core.test_choices import few_keys
-from tests.e2e.conftest import clip_now, is_open, open_take, settled, to_shelf
-
-
-def drop(page: Page, name: str, data: bytes, folder: Path) -> None:
-    (folder / name).write_bytes(data)
-    to_shelf(page)
-    page.get_by_label("Files to bring in").set_input_files(folder / name)
+from tests.e2e.conftest import clip_now, drop, is_open, open_take, settled
 
 
 def test_a_take_is_read_again_at_another_rate_and_swapped_in(page: Page, tmp_path: Path) -> None:
@@ -49,8 +43,8 @@ def test_a_take_is_read_again_at_another_rate_and_swapped_in(page: Page, tmp_pat
 def test_a_table_of_channels_comes_in_onto_a_skeleton_that_is_chosen(
     page: Page, tmp_path: Path
 ) -> None:
-    drop(page, "capstan.glb", few_keys().replace(b'"turn"', b'"haul"'), tmp_path)
-    card = page.get_by_role("listitem").filter(has_text="haul")
+    drop(page, "capstan.glb", few_keys().replace(b'"turn"', b'"luff"'), tmp_path)
+    card = page.get_by_role("listitem").filter(has_text="luff")
     expect(card).to_be_visible()
     (take,) = read_takes(few_keys(), "turn.glb")
     drop(page, "by hand.csv", write_table(take.clip), tmp_path)

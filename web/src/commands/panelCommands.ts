@@ -19,6 +19,7 @@ interface PanelAction {
 
 const PANEL_ACTIONS: readonly PanelAction[] = [
   { step: 'bring-in', button: 'Swap the take' },
+  { step: 'bring-in', button: 'Read again', title: 'Read the file again' },
   { step: 'inspect', tab: 'Findings', button: 'Findings', title: 'List the findings' },
   { step: 'inspect', tab: 'Contacts', button: 'Contacts', title: 'List the contacts' },
   { step: 'inspect', tab: 'Body', button: 'Body', title: 'What each joint is' },
