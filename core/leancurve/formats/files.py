@@ -25,8 +25,8 @@ SINGLE = (".bvh", ".json")
 """Endings of files that hold one take."""
 TABLE = ".csv"
 """Channels alone: read onto a skeleton that is given beside it."""
-WRITTEN = (*SINGLE, ".glb", TABLE)
 USD = (".usda", ".usdc", ".usd", ".usdz")
+WRITTEN = (*SINGLE, ".glb", ".usda", ".usdc", TABLE)
 ONE = (*SINGLE, ".glb", ".gltf", *USD)
 READ = (*ONE, ".zip")
 
@@ -132,6 +132,10 @@ def write_take(
     ending = known_by_name(file, WRITTEN)
     if ending == ".glb":
         return write_gltf([clip], skin)
+    if ending in USD:
+        from leancurve.formats.usd.writing import write_usd  # only here: it is slow to load
+
+        return write_usd([clip], skin, ending)
     if ending == TABLE:
         return write_table(clip)
     return write_bvh(clip) if ending == ".bvh" else write_clip(clip, recipe)

@@ -106,10 +106,10 @@ class _Made:
         shaped = UsdGeom.Xformable(prim)
         where = short(prim.GetPath().pathString)
         if not shaped:
-            node = self._node(prim.GetName(), parent, parted(np.eye(4), where))
+            node = self._node(_called(prim), parent, parted(np.eye(4), where))
         else:
             first = shaped.GetTimeSamples()[:1] or [Usd.TimeCode.Default()]
-            node = self._node(prim.GetName(), parent, self._standing(shaped, first[0], where))
+            node = self._node(_called(prim), parent, self._standing(shaped, first[0], where))
             if shaped.TransformMightBeTimeVarying():
                 self._move(shaped, node, where)
         self.at[prim.GetPath()] = node
@@ -162,9 +162,12 @@ class _Made:
         own = self.node_of(prim)
         nodes = [-1] * len(paths)
         placed = [parted(rests[j], f"{where}, {short(paths[j])}") for j in range(len(paths))]
+        names = [str(n) for n in skeleton.GetJointNamesAttr().Get() or []]
+        if len(names) != len(paths):
+            names = [path.rsplit("/", 1)[-1] for path in paths]
         for j in sorted(range(len(paths)), key=lambda j: paths[j].count("/")):
             parent = own if above[j] < 0 else nodes[above[j]]
-            nodes[j] = self._node(paths[j].rsplit("/", 1)[-1], parent, placed[j])
+            nodes[j] = self._node(names[j], parent, placed[j])
         bound = {}
         if binds is not None and np.all(np.linalg.det(binds[:, :3, :3]) > 1e-12):
             bound = dict(zip(nodes, binds, strict=True))
@@ -181,12 +184,9 @@ class _Made:
             if not shaped.TransformMightBeTimeVarying():
                 continue
             node = self.node_of(prim)
-            bound = sizes.ComputeUntransformedBound(prim)
-            extent = bound.ComputeAlignedRange()
-            if not extent.IsEmpty():
-                box = np.array([extent.GetMin(), extent.GetMax()], dtype=np.float64)
-                if np.all(np.isfinite(box)):
-                    self.boxes[node] = box
+            box = _box(prim, sizes)
+            if box is not None:
+                self.boxes[node] = box
 
     def scenes(self) -> list[Scene]:
         """A scene for each skeleton, with its animations."""
@@ -260,7 +260,7 @@ class _Made:
                 if path == "rotation" and np.linalg.norm(rows, axis=-1).min() < 1e-6:
                     raise BadInput(f"{where}: a rotation of {short(paths[k])} has no length")
                 moves[bound.nodes[joint], path] = Sampler(seconds, rows, "LINEAR")
-        return Animation(prim.GetName(), moves, 0)
+        return Animation(_called(prim), moves, 0)
 
     def _samples(
         self, attribute: Usd.Attribute, joints: int, where: str
@@ -284,6 +284,35 @@ class _Made:
         if not np.all(np.isfinite(values)) or not np.all(np.isfinite(kept)):
             raise BadInput(f"{where}: it holds what is not a finite number")
         return np.array(kept), values
+
+
+def _box(prim: Usd.Prim, sizes: UsdGeom.BBoxCache) -> Floats | None:
+    """The extent ``(2, 3)`` of what a prim holds, along its own axes; None where that is nothing.
+
+    usd-core's bound of a prim that holds others is as large as a box along the world's axes: what
+    stands turned would be too large. So the bounds of its parts are put together here.
+    """
+    stands = UsdGeom.XformCache(sizes.GetTime())
+    points = []
+    for part in Usd.PrimRange(prim, Usd.TraverseInstanceProxies()):
+        if not part.IsA(UsdGeom.Boundable):
+            continue
+        extent = sizes.ComputeUntransformedBound(part).ComputeAlignedRange()
+        if extent.IsEmpty():
+            continue
+        matrix, _ = stands.ComputeRelativeTransform(part, prim)
+        corners = np.array([extent.GetCorner(k) for k in range(8)], dtype=np.float64)
+        own = np.array(matrix, dtype=np.float64) if part != prim else np.eye(4)
+        points.append(corners @ own[:3, :3] + own[3, :3])
+    if not points:
+        return None
+    cloud = np.concatenate(points)
+    return np.array([cloud.min(axis=0), cloud.max(axis=0)]) if np.isfinite(cloud).all() else None
+
+
+def _called(prim: Usd.Prim) -> str:
+    """What a prim is shown as: a name of its own, or that of its path."""
+    return str(prim.GetDisplayName() or prim.GetName())
 
 
 def _source(skeleton: Usd.Prim) -> Usd.Prim | None:
