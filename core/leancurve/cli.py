@@ -97,7 +97,10 @@ def _choices(args: argparse.Namespace) -> Choices:
 
 def _frames_a_second(text: str) -> Fraction:
     """``25``, ``29.97`` or ``30000/1001``; the first known rate that is as near as it is told."""
-    told = Fraction(text)
+    try:
+        told = Fraction(text)
+    except ZeroDivisionError:
+        raise argparse.ArgumentTypeError(f"{text!r} is not a rate") from None
     return next((r for r in KNOWN_RATES if abs(r - told) < Fraction(1, 100)), told)
 
 

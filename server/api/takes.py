@@ -16,7 +16,7 @@ from editing.history import open_clip
 from editing.models import Clip, Revision
 from leancurve.errors import BadInput
 from leancurve.formats.archive import packed
-from leancurve.formats.files import READ, TABLE, known_by_name
+from leancurve.formats.files import READ, TABLE, is_table, known_by_name
 from library import jobs
 from library.intake import inspect_missing
 from library.models import Job, StoredFile, Take
@@ -229,7 +229,7 @@ def bring_in(
     started: list[Job] = []
     refused: list[dict[str, str]] = []
     for name, file in together(files):
-        table = PurePath(name).suffix.lower() == TABLE
+        table = is_table(name)
         trouble = file if isinstance(file, str) else room.refuses(len(file))
         if table and onto is None:
             trouble = "a table of channels holds no skeleton: choose the one it is for"

@@ -15,6 +15,7 @@ from documents.store import load_clip, store_packed
 from leancurve.document.clip import Clip as Document
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import Skeleton
+from leancurve.formats.files import is_table
 from leancurve.measures.findings import VERSION
 from leancurve.operations import Cancelled
 
@@ -133,7 +134,8 @@ def read_again(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
     made = takes_read_so(take, choices).first()
     if made is None:
         file = take.file
-        wanted = Wanted(_skeleton_of(take), choices, take.part)
+        like = _skeleton_of(take) if is_table(file.name) else None
+        wanted = Wanted(like, choices, take.part)
         asked = (bytes(file.data), file.name, wanted)
         found = apart(look_at, asked, file.name, report)
         if not found:

@@ -177,3 +177,9 @@ def test_the_command_line_takes_choices(tmp_path: Path, capsys: pytest.CaptureFi
     assert [take.clip.order(j) for j in range(3)] == ["XZY", "XZY", "YXZ"]
     assert main(["inspect", str(file), "--order", "QXY"]) == 2
     assert "order: 'QXY' is not one of" in capsys.readouterr().err
+
+
+def test_a_rate_that_is_none_is_refused(capsys: pytest.CaptureFixture[str]) -> None:
+    with pytest.raises(SystemExit, match="2"):
+        main(["inspect", "turn.glb", "--rate", "1/0"])
+    assert "'1/0' is not a rate" in capsys.readouterr().err

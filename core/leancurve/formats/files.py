@@ -31,6 +31,11 @@ ONE = (*SINGLE, ".glb", ".gltf", *USD)
 READ = (*ONE, ".zip")
 
 
+def is_table(file: str) -> bool:
+    """Whether a file of that name is a table of channels, which needs a skeleton beside it."""
+    return PurePath(file).suffix.lower() == TABLE
+
+
 def known_by_name(name: str, known: Sequence[str] = READ) -> str:
     """A file's ending, in lower case; :class:`BadInput` where it is none of the known ones."""
     ending = PurePath(name).suffix.lower()
@@ -50,7 +55,7 @@ def read_takes(
     everything as the ``choices`` say."""
     try:
         choices.checked()
-        if PurePath(file).suffix.lower() == TABLE:
+        if is_table(file):
             if like is None:
                 raise BadInput(
                     "a table of channels is read onto a skeleton: name a file that has it"

@@ -17,10 +17,10 @@ import orjson
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.document.placement import placed_props
-from leancurve.errors import BadInput
 from leancurve.figure.skin import Skin, binds_at_rest
 from leancurve.formats.gltf.accessors import KINDS, PER_ELEMENT
 from leancurve.formats.gltf.container import BINARY_CHUNK, JSON_CHUNK, MAGIC
+from leancurve.formats.scene.written import CORNERS, first_of_one_skeleton
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import AnyArray, Floats
 
@@ -35,12 +35,7 @@ UPRIGHT = {"x": ("Z", 90.0), "y": ("X", 0.0), "z": ("X", -90.0)}
 
 def write_gltf(clips: Sequence[Clip], skin: Skin | None = None) -> bytes:
     """A GLB of clips on one skeleton."""
-    if not clips:
-        raise BadInput("there is no clip to write")
-    first = clips[0]
-    for clip in clips[1:]:
-        if clip.skeleton.names != first.skeleton.names:
-            raise BadInput(f"{clip.name} is on another skeleton than {first.name}")
+    first = first_of_one_skeleton(clips)
     file = _File()
     axis, angle = UPRIGHT[first.reading.up_axis]
     upright = rotation.from_axis(axis, np.array(angle))
@@ -233,7 +228,6 @@ def _animation(
         file.json["animations"].append(keys.told)
 
 
-CORNERS = np.array([(x, y, z) for x in (-0.5, 0.5) for y in (-0.5, 0.5) for z in (-0.5, 0.5)])
 SIDES = np.array([
     (0, 1, 3), (0, 3, 2), (4, 6, 7), (4, 7, 5), (0, 4, 5), (0, 5, 1),
     (2, 3, 7), (2, 7, 6), (0, 2, 6), (0, 6, 4), (1, 5, 7), (1, 7, 3),

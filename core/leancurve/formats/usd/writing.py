@@ -18,9 +18,9 @@ from pxr import Gf, Sdf, Tf, Usd, UsdGeom, UsdSkel, Vt
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.document.placement import placed_props
-from leancurve.errors import BadInput
 from leancurve.figure.skeleton import Skeleton
 from leancurve.figure.skin import WHOLE, Skin, binds_at_rest
+from leancurve.formats.scene.written import CORNERS, first_of_one_skeleton
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import AnyArray, Floats
 
@@ -35,19 +35,13 @@ STILL = 1e-9
 """What differs by less stands still: a share of the figure's height, or a quaternion's parts."""
 SIDES = ((0, 1, 3, 2), (4, 6, 7, 5), (0, 4, 5, 1), (2, 3, 7, 6), (0, 2, 6, 4), (1, 5, 7, 3))
 """Faces of a box of corners (x, y, z) in the order of their bits, outwards."""
-CORNERS = np.array([(x, y, z) for x in (-0.5, 0.5) for y in (-0.5, 0.5) for z in (-0.5, 0.5)])
 ROOM = 0.1
 """Share of the figure's height by which its extent reaches beyond its joints."""
 
 
 def write_usd(clips: Sequence[Clip], skin: Skin | None = None, ending: str = ".usdc") -> bytes:
     """Clips on one skeleton as USD: text for ``.usda``, a crate for ``.usdc``."""
-    if not clips:
-        raise BadInput("there is no clip to write")
-    first = clips[0]
-    for clip in clips[1:]:
-        if clip.skeleton.names != first.skeleton.names:
-            raise BadInput(f"{clip.name} is on another skeleton than {first.name}")
+    first = first_of_one_skeleton(clips)
     stage = Usd.Stage.CreateInMemory()
     made = _Written(stage, first)
     skeleton = made.skeleton(first.skeleton, skin)
