@@ -13,8 +13,11 @@ from concurrent.futures import ProcessPoolExecutor
 from dataclasses import asdict
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
+from typing import Any, get_args
 
+from leancurve.delivery.files import deliver_takes
+from leancurve.delivery.preset import Format, Preset, preset_of
+from leancurve.delivery.proof import verified
 from leancurve.document.clip import Clip
 from leancurve.errors import BadInput
 from leancurve.figure.skin import Skin
@@ -330,6 +333,52 @@ def convert(args: argparse.Namespace) -> dict[str, Any]:
     return {"frames": clip.frames, "channels": len(clip.channels), "keys": clip.key_count}
 
 
+def _preset(args: argparse.Namespace) -> Preset:
+    """A preset's file, with what options say otherwise."""
+    values: Any = {}
+    if args.preset:
+        try:
+            values = json.loads(_bytes(args.preset))
+        except (ValueError, UnicodeDecodeError):
+            raise BadInput("expected a preset as JSON", file=args.preset) from None
+        if not isinstance(values, dict):
+            raise BadInput("expected a preset as a JSON object", file=args.preset)
+    said = {
+        "format": args.format,
+        "rate": None if args.rate is None else [args.rate.numerator, args.rate.denominator],
+        "joints": _lines(args.joints) if args.joints else None,
+        "root": args.root,
+        "within_deg": args.spline,
+    }
+    return preset_of({**values, **{k: v for k, v in said.items() if v is not None}})
+
+
+def _lines(path: str) -> list[str]:
+    try:
+        return [line.strip() for line in _bytes(path).decode().splitlines() if line.strip()]
+    except UnicodeDecodeError:
+        raise BadInput("expected a joint's name on each line", file=path) from None
+
+
+def deliver(args: argparse.Namespace) -> dict[str, Any]:
+    """Takes as files in the form of a preset, each read back in a fresh process."""
+    preset = _preset(args)
+    files: list[dict[str, Any]] = []
+    for source in args.files:
+        try:
+            files += deliver_takes(_read_all(source), preset, Path(args.out))
+        except BadInput as trouble:
+            files.append({"clip": source, "failed": str(trouble), "verified": False})
+    failed = sum(not f["verified"] for f in files)
+    return {"done": len(files) - failed, "failed": failed, "files": files}
+
+
+def verify(args: argparse.Namespace) -> dict[str, Any]:
+    """Whether a file holds what a clip plays, joint by joint and frame by frame."""
+    clip = _read(args.against).clip
+    return verified(_bytes(args.file), args.file, clip, args.first).told()
+
+
 def layers(args: argparse.Namespace) -> dict[str, Any]:
     """A clip's layers, bottom to top, with what each changes."""
     clip = _read(args.file).clip
@@ -460,6 +509,20 @@ def _parser() -> argparse.ArgumentParser:
             metavar="DEG",
             help="rotations between keys stay keyed, within DEG degrees",
         )
+    giver = command("deliver", deliver)
+    giver.add_argument("files", nargs="+", metavar="FILE")
+    giver.add_argument("--out", metavar="DIR", required=True, help="where files are put")
+    giver.add_argument("--preset", metavar="FILE", help="the form they are delivered in")
+    giver.add_argument("--format", choices=get_args(Format))
+    giver.add_argument("--rate", type=_frames_a_second, metavar="N", help="frames a second")
+    giver.add_argument("--joints", metavar="FILE", help="these alone: a name on each line")
+    giver.add_argument("--root", choices=("hips", "floor"), help="what carries the travel")
+    giver.add_argument("--spline", type=float, metavar="DEG", help="glTF: splines within DEG")
+    checker = command("verify", verify, "file")
+    checker.add_argument("--against", metavar="CLIP", required=True, help="what it shall hold")
+    checker.add_argument(
+        "--first", type=int, default=0, metavar="N", help="the clip's frame that it begins at"
+    )
     command("layers", layers, "file")
     flattener = command("flatten", flatten, "file", "out")
     flattener.add_argument(
@@ -498,6 +561,16 @@ def main(arguments: Sequence[str] | None = None) -> int:
     return 0
 
 
+def _said(file: dict[str, Any]) -> str:
+    """What came of one file of many, in a line."""
+    if "failed" in file:
+        return str(file["failed"])
+    if "path" in file:
+        off = f"{file['max_error_deg']:.2g}°, {file['max_error_mm']:.2g} mm"
+        return f"{file['path']}, read back: {off}"
+    return f"{file['keys_before']} → {file['keys_after']} keys"
+
+
 def _print(result: dict[str, Any]) -> None:
     """A result for people: one value a line, lists of findings and files as tables."""
     for key, value in result.items():
@@ -510,8 +583,7 @@ def _print(result: dict[str, Any]) -> None:
                 print(f"{'take':>16}  {take['name']}: {told}")
         elif key == "files":
             for file in value:
-                said = file.get("failed") or f"{file['keys_before']} → {file['keys_after']} keys"
-                print(f"{file['file']:>16}  {said}")
+                print(f"{file.get('file') or file['clip']:>16}  {_said(file)}")
         elif key == "joints" and isinstance(value, list):
             for row in value:
                 print(f"{row['target']:>24}  {' + '.join(row['sources']) or '-'}  ({row['word']})")

@@ -108,6 +108,7 @@ def take_out(take: Take) -> dict[str, Any]:
         "id": take.pk,
         "name": take.name,
         "file_name": take.file.name,
+        "file": take.file_id,
         "of_its_file": take.of_its_file,
         "skeleton": take.skeleton.name,
         "triangles": take.skeleton.triangles,

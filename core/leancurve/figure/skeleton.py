@@ -16,6 +16,13 @@ STRAIGHT = (0.0, 0.0, 0.0, 1.0)
 UP = {"x": 0, "y": 1, "z": 2}
 """The coordinate of each axis that may be up."""
 
+UPRIGHT: dict[str, Floats] = {
+    "x": rotation.from_axis("Z", np.array(90.0)),
+    "y": np.array(rotation.IDENTITY),
+    "z": rotation.from_axis("X", np.array(-90.0)),
+}
+"""The turn ``(4,)`` that brings each of them up to Y."""
+
 
 @dataclass(frozen=True)
 class EndSite:

@@ -26,7 +26,7 @@ SINGLE = (".bvh", ".json")
 TABLE = ".csv"
 """Channels alone: read onto a skeleton that is given beside it."""
 USD = (".usda", ".usdc", ".usd", ".usdz")
-WRITTEN = (*SINGLE, ".glb", ".usda", ".usdc", TABLE)
+WRITTEN = (*SINGLE, ".glb", ".gltf", ".usda", ".usdc", TABLE)
 ONE = (*SINGLE, ".glb", ".gltf", *USD)
 READ = (*ONE, ".zip")
 
@@ -135,8 +135,8 @@ def write_take(
 ) -> bytes:
     """The clip as the bytes of a file of that name's kind, with its body where that holds one."""
     ending = known_by_name(file, WRITTEN)
-    if ending == ".glb":
-        return write_gltf([clip], skin)
+    if ending in (".glb", ".gltf"):
+        return write_gltf([clip], skin, text=ending == ".gltf")
     if ending in USD:
         from leancurve.formats.usd.writing import write_usd  # only here: it is slow to load
 

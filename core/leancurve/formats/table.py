@@ -30,8 +30,7 @@ def write_table(clip: Clip) -> bytes:
     """What plays, a value of each channel on each frame: the frame, its time in seconds, then
     ``Hips tx (cm)`` or ``Hips rz (deg)``, joints and channels in the clip's order. Props are not in
     it."""
-    metres = clip.reading.metres_per_unit
-    unit = next((u for u, m in LENGTHS.items() if abs(m / metres - 1.0) < 1e-9), f"{metres:.9g} m")
+    unit = unit_of(clip)
     head = [FRAME, SECONDS]
     for joint, names in enumerate(clip.layout):
         for name in names:
@@ -47,6 +46,12 @@ def write_table(clip: Clip) -> bytes:
         # The shortest form that reads back as the same double.
         writer.writerow([frame, repr(frame / rate), *(repr(c[frame]) for c in columns)])
     return out.getvalue().encode()
+
+
+def unit_of(clip: Clip) -> str:
+    """What a clip's lengths are in, as a column says it."""
+    metres = clip.reading.metres_per_unit
+    return next((u for u, m in LENGTHS.items() if abs(m / metres - 1.0) < 1e-9), f"{metres:.9g} m")
 
 
 def read_table(data: bytes, like: Clip, name: str = "take") -> Take:

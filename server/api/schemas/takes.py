@@ -41,6 +41,7 @@ class ChoicesIn(Schema):
 class TakeOut(Schema):
     id: int
     name: str
+    file: int = Field(description="the file that it came in; other takes may have come in it too")
     file_name: str
     of_its_file: int
     """How many takes came in its file."""

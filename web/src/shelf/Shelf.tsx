@@ -31,6 +31,23 @@ function underTheirSources(takes: readonly Take[]): Take[] {
   return [...first, ...takes].flatMap(withOwn)
 }
 
+/** Takes in their order, those that came in one file together where the first of them stands; what
+ * was retargeted stays with its source. A take that came alone is a group of one. */
+function byFile(takes: readonly Take[]): Take[][] {
+  const groups: Take[][] = []
+  const at = new Map<number, Take[]>()
+  const listed = new Map<number, Take[]>()
+  for (const take of takes) {
+    const known = (take.source && listed.get(take.source.take)) ?? at.get(take.file)
+    const group = known ?? []
+    if (!known) groups.push(group)
+    group.push(take)
+    listed.set(take.id, group)
+    if (!take.source) at.set(take.file, group)
+  }
+  return groups
+}
+
 type Job = Schemas['JobOut']
 type Take = Schemas['TakeOut']
 
@@ -144,6 +161,7 @@ function Room({ workspace }: { workspace: number }) {
 }
 
 const MOST_BATCHES = 6
+const CARDS = 'grid grid-cols-[repeat(auto-fill,minmax(340px,1fr))] gap-4'
 
 const ORDERS = {
   newest: { text: 'newest first', by: (a: Take, b: Take) => b.id - a.id },
@@ -264,6 +282,21 @@ export function Shelf() {
     }
   }
 
+  const card = (take: Take) => (
+    <TakeCard
+      key={take.id}
+      take={take}
+      picked={picked.has(take.id)}
+      onPick={(on) => {
+        const next = new Set(picked)
+        if (on) next.add(take.id)
+        else next.delete(take.id)
+        setPicked(next)
+      }}
+      onOpen={() => void open(take)}
+      onDelete={changes ? () => remove.mutate(take) : null}
+    />
+  )
   return (
     <div className="flex h-full flex-col">
       <header className="flex h-10 shrink-0 items-center gap-3 border-rule-2 border-b bg-raised px-4">
@@ -470,22 +503,27 @@ export function Shelf() {
             <RunRecipe workspace={id} takes={[...picked]} onClose={() => setRunning(false)} />
           )}
           {(batches.data?.length ?? 0) > 0 && <Batches batches={batches.data!} />}
-          <ul className="grid grid-cols-[repeat(auto-fill,minmax(340px,1fr))] gap-4">
-            {underTheirSources(takes.data?.toSorted(ORDERS[order].by) ?? []).map((take) => (
-              <TakeCard
-                key={take.id}
-                take={take}
-                picked={picked.has(take.id)}
-                onPick={(on) => {
-                  const next = new Set(picked)
-                  if (on) next.add(take.id)
-                  else next.delete(take.id)
-                  setPicked(next)
-                }}
-                onOpen={() => void open(take)}
-                onDelete={changes ? () => remove.mutate(take) : null}
-              />
-            ))}
+          <ul className={CARDS}>
+            {byFile(underTheirSources(takes.data?.toSorted(ORDERS[order].by) ?? [])).map((group) =>
+              group[0]!.of_its_file > 1 ? (
+                <li
+                  key={`file ${group[0]!.file}`}
+                  className="col-span-full rounded-md border border-rule-2 border-dashed p-3"
+                >
+                  <h2 className="mb-2 flex items-baseline gap-2">
+                    <span className="truncate font-semibold">{group[0]!.file_name}</span>
+                    <span className="num whitespace-nowrap text-ink-2">
+                      {counted(group[0]!.of_its_file, 'take')}
+                    </span>
+                  </h2>
+                  <ul className={CARDS} aria-label={`Takes in ${group[0]!.file_name}`}>
+                    {group.map(card)}
+                  </ul>
+                </li>
+              ) : (
+                group.map(card)
+              ),
+            )}
           </ul>
         </div>
       </main>

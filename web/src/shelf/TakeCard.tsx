@@ -69,11 +69,6 @@ export function TakeCard({
         <h2 className="truncate font-semibold text-[14px]" title={take.file_name}>
           {take.name}
         </h2>
-        {take.of_its_file > 1 && (
-          <p className="truncate text-ink-2">
-            one of {take.of_its_file} takes in {take.file_name}
-          </p>
-        )}
         {take.source && (
           <p className="text-ink-2">
             ↳ from {take.source.name}

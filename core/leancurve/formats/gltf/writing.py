@@ -1,14 +1,16 @@
 """Clips as one GLB file: their skeleton, each clip an animation, the body where there is one.
 
 Metres, Y up, as glTF 2.0 is: unit and axis of the skeleton are brought there. Motion is what plays,
-with layers and plants, a key on every frame and straight between them; what stands still as it
-rests has no channel.
+with layers and plants: a key on every frame and straight between them, or cubic splines that were
+fitted to it. What stands still as it rests has no channel.
 """
 
 from __future__ import annotations
 
+import base64
 import struct
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -17,9 +19,11 @@ import orjson
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.document.placement import placed_props
+from leancurve.figure.skeleton import UPRIGHT
 from leancurve.figure.skin import Skin, binds_at_rest
 from leancurve.formats.gltf.accessors import KINDS, PER_ELEMENT
 from leancurve.formats.gltf.container import BINARY_CHUNK, JSON_CHUNK, MAGIC
+from leancurve.formats.scene.splines import PER_FRAME, Spline
 from leancurve.formats.scene.written import CORNERS, first_of_one_skeleton
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import AnyArray, Floats
@@ -29,24 +33,39 @@ COMPONENTS = {np.dtype(kind): code for code, kind in KINDS.items()}
 VERTICES, ELEMENTS = 34962, 34963
 STILL_DEG, STILL_M = 1e-7, 1e-9
 """What moves by less stands still."""
-UPRIGHT = {"x": ("Z", 90.0), "y": ("X", 0.0), "z": ("X", -90.0)}
-"""The turn that brings each axis up to Y."""
 
 
-def write_gltf(clips: Sequence[Clip], skin: Skin | None = None) -> bytes:
-    """A GLB of clips on one skeleton."""
+@dataclass(frozen=True)
+class Splines:
+    """How joints of a clip move as splines, by number: in the skeleton's own unit and axes."""
+
+    turns: Mapping[int, Spline] = field(default_factory=dict)
+    places: Mapping[int, Spline] = field(default_factory=dict)
+
+
+def write_gltf(
+    clips: Sequence[Clip],
+    skin: Skin | None = None,
+    splines: Sequence[Splines] = (),
+    text: bool = False,
+) -> bytes:
+    """A GLB of clips on one skeleton; a glTF that holds its buffer where it shall be ``text``.
+
+    ``splines`` are one for each clip, where there are any: joints that they say nothing of have a
+    key on every frame.
+    """
     first = first_of_one_skeleton(clips)
     file = _File()
-    axis, angle = UPRIGHT[first.reading.up_axis]
-    upright = rotation.from_axis(axis, np.array(angle))
+    upright = UPRIGHT[first.reading.up_axis]
     joints = _nodes(file, first, upright)
     _skin(file, first, skin, upright, joints)
     things = _things(file, first)
-    for clip in clips:
+    for k, clip in enumerate(clips):
         # Props are the first clip's: others with the same ones move them too.
         same = clip.props == first.props
-        _animation(file, clip, upright, joints, things if same else ())
-    return file.glb()
+        fitted = splines[k] if splines else Splines()
+        _animation(file, clip, upright, joints, things if same else (), fitted)
+    return file.gltf() if text else file.glb()
 
 
 class _File:
@@ -80,11 +99,19 @@ class _File:
         self.json["accessors"].append(told)
         return len(self.json["accessors"]) - 1
 
-    def glb(self) -> bytes:
+    def _told(self, **buffer: str) -> bytes:
         told = {k: v for k, v in self.json.items() if v != []}
         if self.binary:
-            told["buffers"] = [{"byteLength": len(self.binary)}]
-        text = orjson.dumps(told)
+            told["buffers"] = [{"byteLength": len(self.binary), **buffer}]
+        return orjson.dumps(told)
+
+    def gltf(self) -> bytes:
+        """One file of text: the buffer is in it (a data URI, RFC 2397)."""
+        data = base64.b64encode(self.binary).decode()
+        return self._told(uri=f"data:application/octet-stream;base64,{data}")
+
+    def glb(self) -> bytes:
+        text = self._told()
         text += b" " * (-len(text) % 4)
         binary = bytes(self.binary) + b"\x00" * (-len(self.binary) % 4)
         chunks = struct.pack("<II", len(text), JSON_CHUNK) + text
@@ -180,7 +207,8 @@ class _Keys:
 
     def __init__(self, file: _File, clip: Clip) -> None:
         self.file = file
-        self.seconds = np.arange(clip.frames) / float(clip.rate)
+        self.rate = float(clip.rate)
+        self.seconds = np.arange(clip.frames) / self.rate
         self.told: dict[str, Any] = {"name": clip.name, "samplers": [], "channels": []}
         self._inputs: dict[int, int] = {}
 
@@ -193,31 +221,49 @@ class _Keys:
         if len(rows) not in self._inputs:
             seconds = self.seconds[: len(rows)].astype("<f4").reshape(-1, 1)
             self._inputs[len(rows)] = self.file.accessor(seconds, bounds=True)
+        self._sampler(node, path, self._inputs[len(rows)], rows, "LINEAR")
+
+    def bend(self, node: int, path: str, spline: Spline, values: Floats) -> None:
+        """A node's spline, of keys with tangents in, values and tangents out ``(K, 3, n)``."""
+        seconds = spline.keys / PER_FRAME / self.rate
+        at = self.file.accessor(seconds.astype("<f4").reshape(-1, 1), bounds=True)
+        self._sampler(node, path, at, values.reshape(-1, values.shape[-1]), "CUBICSPLINE")
+
+    def _sampler(self, node: int, path: str, at: int, rows: Floats, kind: str) -> None:
         output = self.file.accessor(rows.astype("<f4"))
-        sampler = {"input": self._inputs[len(rows)], "output": output, "interpolation": "LINEAR"}
-        self.told["samplers"].append(sampler)
+        self.told["samplers"].append({"input": at, "output": output, "interpolation": kind})
         target = {"node": node, "path": path}
         channel = {"sampler": len(self.told["samplers"]) - 1, "target": target}
         self.told["channels"].append(channel)
 
 
 def _animation(
-    file: _File, clip: Clip, upright: Floats, joints: Sequence[int], things: Sequence[int]
-) -> None:
+    file: _File, clip: Clip, upright: Floats, joints: Sequence[int], things: Sequence[int],
+    splines: Splines,
+) -> None:  # fmt: skip
     skeleton, metres = clip.skeleton, clip.reading.metres_per_unit
     pose = evaluate(clip)
     keys = _Keys(file, clip)
     for joint, node in enumerate(joints):
-        turns = rotation.hemisphere(pose.rotation[:, joint])
-        places = metres * pose.translation[:, joint]
-        rest_turn = skeleton.rest_rotations[joint]
-        rest_place = metres * skeleton.offset_array[joint]
-        if skeleton.parents[joint] < 0:
-            turns, places = rotation.multiply(upright, turns), rotation.rotate(upright, places)
-            rest_turn = rotation.multiply(upright, rest_turn)
-            rest_place = rotation.rotate(upright, rest_place)
-        keys.move(node, "translation", places, rest_place)
-        keys.move(node, "rotation", turns, rest_turn)
+        root = skeleton.parents[joint] < 0
+
+        def turn(q: Floats, root: bool = root) -> Floats:
+            return rotation.multiply(upright, q) if root else q
+
+        def place(v: Floats, root: bool = root) -> Floats:
+            return metres * (rotation.rotate(upright, v) if root else v)
+
+        for path, own, rest, said, fitted in (
+            ("translation", pose.translation, skeleton.offset_array, place, splines.places),
+            ("rotation", rotation.hemisphere(pose.rotation), skeleton.rest_rotations, turn,
+             splines.turns),
+        ):  # fmt: skip
+            spline = fitted.get(joint)
+            if spline is None or len(spline.keys) < 2:
+                keys.move(node, path, said(own[:, joint]), said(rest[joint]))
+            elif not _alike(path, own[:, joint], rest[joint]):
+                rows = (spline.takes * keys.rate, spline.values, spline.gives * keys.rate)
+                keys.bend(node, path, spline, np.stack([said(v) for v in rows], axis=1))
     turned, placed = placed_props(clip) if things else (np.zeros(0), np.zeros(0))
     for k, node in enumerate(things):
         places = metres * rotation.rotate(upright, placed[:, k])

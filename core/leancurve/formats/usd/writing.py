@@ -18,19 +18,15 @@ from pxr import Gf, Sdf, Tf, Usd, UsdGeom, UsdSkel, Vt
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.document.placement import placed_props
-from leancurve.figure.skeleton import Skeleton
+from leancurve.figure.skeleton import UPRIGHT, Skeleton
 from leancurve.figure.skin import WHOLE, Skin, binds_at_rest
 from leancurve.formats.scene.written import CORNERS, first_of_one_skeleton
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import AnyArray, Floats
 
 FIGURE = Sdf.Path("/Figure")
-UPRIGHT = {
-    "x": (rotation.from_axis("Z", np.array(90.0)), UsdGeom.Tokens.y),
-    "y": (np.array(rotation.IDENTITY), UsdGeom.Tokens.y),
-    "z": (np.array(rotation.IDENTITY), UsdGeom.Tokens.z),
-}
-"""What brings each axis up to one that USD has, and which that is."""
+AXES = {"x": UsdGeom.Tokens.y, "y": UsdGeom.Tokens.y, "z": UsdGeom.Tokens.z}
+"""The axis that is up in the file: USD has no X."""
 STILL = 1e-9
 """What differs by less stands still: a share of the figure's height, or a quaternion's parts."""
 SIDES = ((0, 1, 3, 2), (4, 6, 7, 5), (0, 4, 5, 1), (2, 3, 7, 6), (0, 2, 6, 4), (1, 5, 7, 3))
@@ -66,9 +62,10 @@ class _Written:
     first: Clip
 
     def __post_init__(self) -> None:
-        self.upright, axis = UPRIGHT[self.first.reading.up_axis]
+        up = self.first.reading.up_axis
+        self.upright = UPRIGHT["x"] if up == "x" else np.array(rotation.IDENTITY)
         UsdGeom.SetStageMetersPerUnit(self.stage, self.first.reading.metres_per_unit)
-        UsdGeom.SetStageUpAxis(self.stage, axis)
+        UsdGeom.SetStageUpAxis(self.stage, AXES[up])
         self.stage.SetTimeCodesPerSecond(float(self.first.rate))
         self.stage.SetFramesPerSecond(float(self.first.rate))
         self.stage.SetStartTimeCode(0.0)

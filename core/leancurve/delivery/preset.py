@@ -1,0 +1,96 @@
+"""Presets: the form in which a destination needs clips."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from leancurve.errors import BadInput
+
+Format = Literal["bvh", "json", "glb", "gltf", "usda", "usdc", "csv", "csv-world"]
+Name = Annotated[str, Field(min_length=1, max_length=300)]
+Unit = Literal["m", "cm", "mm"]
+UNITS: dict[Unit, float] = {"m": 1.0, "cm": 0.01, "mm": 0.001}
+"""Metres of each unit."""
+SCENES = ("glb", "gltf", "usda", "usdc")
+"""Formats that hold a body and props as things of their own."""
+PATTERN = "{character}_{action}_v{version:03}"
+
+
+class Preset(BaseModel):
+    """Format, rate, axes, unit, root, joints and names of what is delivered; where a field is
+    absent the clip's own stands."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    format: Format = Field("bvh", description="what is written")
+    rate: tuple[int, int] | None = Field(None, description="frames a second, as a fraction")
+    up_axis: Literal["x", "y", "z"] | None = Field(None, description="which axis is up")
+    unit: Unit | None = Field(None, description="of lengths; glTF's is always metres")
+    root: Literal["hips", "floor"] = Field(
+        "hips", description="what carries travel and heading: the hips, or a joint on the floor"
+    )
+    floor_joint: Name = Field("Root", description="what the joint on the floor is called")
+    without: tuple[Literal["twists", "helpers", "ends", "fingers"], ...] = Field(
+        (), description="kinds of joints that are left out, their rotation folded into the others"
+    )
+    joints: tuple[Name, ...] = Field((), max_length=2000, description="these alone; all if none")
+    plain_names: bool = Field(False, description="names without what stands before a colon or bar")
+    prefix: str = Field("", max_length=60, description="put before each joint's name")
+    renamed: dict[Name, Name] = Field({}, max_length=2000, description="names by a table")
+    props: bool = Field(True, description="props go along, as joints of their own where need be")
+    body: Literal["own", "figure", "none"] = Field(
+        "own", description="the skeleton's mesh; the drawn figure where it has none; or neither"
+    )
+    within_deg: float | None = Field(
+        None, gt=0, le=10, description="glTF: cubic splines within so much; straight if absent"
+    )
+    within_mm: float = Field(0.5, gt=0, le=100, description="glTF: splines of positions")
+    fewest: bool = Field(False, description="glTF: as few keys as can be, not the clip's own times")
+    files: Literal["whole", "marks"] = Field(
+        "whole", description="one file of the range, or one of each named span within it"
+    )
+    pattern: str = Field(PATTERN, min_length=1, max_length=120, description="the file's name")
+    folder: str = Field(
+        "", max_length=120, description="within the output folder of this server; none if empty"
+    )
+
+    @property
+    def ending(self) -> str:
+        """What its files end in."""
+        return ".csv" if self.format == "csv-world" else f".{self.format}"
+
+    @property
+    def keeps_document(self) -> bool:
+        """Whether it asks for a clip as it is, with its curves, layers and plants."""
+        asked = (self.root, self.without, self.joints, self.plain_names, self.prefix, self.renamed)
+        told = (self.rate, self.up_axis, self.unit)
+        return self.format == "json" and asked == ("hips", (), (), False, "", {}) and not any(told)
+
+    def at_rate(self, own: Fraction) -> Fraction:
+        """Frames a second, of a clip whose own rate is given."""
+        return own if self.rate is None else Fraction(*self.rate)
+
+    def checked(self) -> Preset:
+        """This preset; :class:`BadInput` where its fields do not go together."""
+        if self.rate is not None and min(self.rate) < 1:
+            raise BadInput("rate: must be above 0")
+        if self.within_deg is not None and self.format not in ("glb", "gltf"):
+            raise BadInput("fitted splines are for glTF alone: other formats have a key a frame")
+        if self.format in ("glb", "gltf") and (self.unit or "m", self.up_axis or "y") != ("m", "y"):
+            raise BadInput("glTF is in metres with Y up, as its standard says")
+        if self.format in ("usda", "usdc") and self.up_axis == "x":
+            raise BadInput("USD has Y or Z up")
+        return self
+
+
+def preset_of(values: object) -> Preset:
+    """A preset of plain JSON values; :class:`BadInput` names the field that is wrong."""
+    try:
+        return Preset.model_validate(values).checked()
+    except ValidationError as trouble:
+        first = trouble.errors()[0]
+        where = ".".join(map(str, first["loc"])) or "preset"
+        raise BadInput(f"{where}: {first['msg'].lower()}") from None
