@@ -18,7 +18,17 @@ from ninja.errors import HttpError
 
 M = TypeVar("M", bound=Model)
 
-ASKING = ("/preview", "/preview/whole", "/mirror", "/moved", "/refit", "/here", "/map", "/pose")
+ASKING = (
+    "/preview",
+    "/preview/whole",
+    "/mirror",
+    "/moved",
+    "/refit",
+    "/here",
+    "/map",
+    "/pose",
+    "/plan",
+)
 """Posted, since what they ask takes room, but nothing is changed by them."""
 LOOKS_ON = "You are a viewer in this workspace: you can see, play and download, but change nothing."
 OWNERS_ONLY = "Only an owner of the workspace can do this."

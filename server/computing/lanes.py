@@ -29,6 +29,7 @@ ELSE: tuple[tuple[str, re.Pattern[str], Lane], ...] = (
     ("POST", re.compile(r"/api/clips/\d+/stored/\d+/pose"), "quick"),
     ("POST", re.compile(r"/api/clips/\d+/deliveries"), "quick"),
     ("POST", re.compile(r"/api/workspaces/\d+/retarget"), "whole"),
+    ("POST", re.compile(r"/api/workspaces/\d+/handovers"), "whole"),
 )
 """Addresses of other forms, and listings by a method alone, that compute as well."""
 

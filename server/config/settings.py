@@ -217,6 +217,8 @@ INTAKE_MEMORY_BYTES = 6 * 2**30
 DOCUMENT_CACHE_BYTES = 96 * 2**20
 PREVIEW_CACHE_BYTES = 32 * 2**20
 SHIFT_CACHE_BYTES = 24 * 2**20
+OUTPUT_FOLDER = os.environ.get("LEAN_OUTPUT", "")
+"""Where presets may put copies of deliveries, each in a folder of its own; nowhere if empty."""
 SCRATCH_DIR = LOCAL_DIR / "scratch"
 SCRATCH_BYTES = 512 * 2**20
 

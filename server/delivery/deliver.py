@@ -1,147 +1,139 @@
-"""Deliver: write a clip to a file, read it back, compare, keep the report."""
+"""Deliver: write a clip's files, read each back in a fresh process, keep the report."""
 
+import logging
 from collections.abc import Callable
-from dataclasses import replace
-from fractions import Fraction
+from pathlib import Path
 from typing import Any
 
+from django.conf import settings
 from django.db import transaction
+from documents.models import Blob
+from documents.packing import skeleton_blob, skin_of
 from documents.store import load_clip
 from editing.accounts import account_of, summary_of
-from editing.models import Revision
-from leancurve.document.clip import Clip
+from leancurve.delivery.files import put
+from leancurve.delivery.making import Made, made
+from leancurve.delivery.preset import Preset, preset_of
+from leancurve.delivery.proof import Proof, proven
 from leancurve.errors import BadInput
-from leancurve.formats.bvh import read_bvh, with_prop_roots, write_bvh
-from leancurve.formats.clipjson import read_clip, write_clip
-from leancurve.formats.names import delivery_name
-from leancurve.measures.readback import read_back
-from leancurve.time.resample import resampled, sample_times
-from library import jobs
+from leancurve.figure.skin import Skin
+from leancurve.progress import part_of
+from library.apart import apart
 from library.kinds import job_kind
-from library.models import Job, Workspace
+from library.models import Job, Skeleton, Workspace
 from library.room import require_room
 
-from delivery.models import Delivery
+from delivery.handing import adopted
+from delivery.models import Delivery, Handed
+from delivery.reporting import report_of
 
-MOST_VERSIONS = 99_999
-
-
-def _written(clip: Clip, payload: dict[str, Any], recipe: list[Any]) -> tuple[bytes, Clip, Any]:
-    """The file, the clip read back from it, and the clip's own times of the file's frames."""
-    rate = Fraction(*payload["rate"])
-    first, last = payload["first"], payload["last"]
-    times = sample_times(clip, rate, first, last)
-    if payload["format"] == "bvh":
-        baked = resampled(clip, rate, first, last, planted=True)
-        data = write_bvh(with_prop_roots(baked) if payload.get("props") else baked)
-        return data, read_bvh(data).clip, times
-    whole = rate == clip.rate and first == 0 and last == clip.frames - 1
-    # Plants are solved from all frames: fewer of them would be planted otherwise.
-    fewer = clip if whole else resampled(clip, rate, first, last, planted=bool(clip.plants))
-    data = write_clip(fewer, recipe)
-    return data, read_clip(data).clip, times
-
-
-def name_for(workspace: Workspace, payload: dict[str, Any]) -> tuple[str, bool]:
-    """The name that a delivery would have, and whether another one has it already."""
-    taken = _taken(workspace)
-    version = payload["version"] or _free_version(workspace, payload, taken)
-    name = _name({**payload, "version": version})
-    return name, name in taken
-
-
-def start(workspace: Workspace, payload: dict[str, Any]) -> Job:
-    """Queue a delivery under a name that no other of the workspace has.
-
-    Without a version it gets the next one that is free. :class:`BadInput` where the name is taken,
-    or the workspace is full.
-    """
-    require_room(workspace)
-    with transaction.atomic():
-        # One at a time: two that ask at once must not both find a name free.
-        Workspace.objects.select_for_update().get(pk=workspace.pk)
-        taken = _taken(workspace)
-        version = payload["version"] or _free_version(workspace, payload, taken)
-        payload = {**payload, "version": version}
-        name = _name(payload)
-        if name in taken:
-            raise BadInput(f"{name} was delivered already: choose another version or name")
-        return jobs.start(workspace, "deliver", name, payload)
-
-
-def _name(payload: dict[str, Any]) -> str:
-    stem = delivery_name(
-        payload["pattern"],
-        character=payload["character"],
-        action=payload["action"],
-        version=payload["version"],
-    )
-    return f"{stem}.{payload['format']}"
-
-
-def _taken(workspace: Workspace) -> set[str]:
-    """The names of a workspace's deliveries, those under way among them."""
-    delivered = Delivery.objects.filter(clip__workspace=workspace)
-    underway = Job.objects.filter(workspace=workspace, kind="deliver", state__in=Job.OPEN)
-    return {
-        *delivered.values_list("file_name", flat=True),
-        *underway.values_list("title", flat=True),
-    }
-
-
-def _free_version(workspace: Workspace, payload: dict[str, Any], taken: set[str]) -> int:
-    """One above the highest version that the name was delivered in."""
-    alike = {f"payload__{part}": payload[part] for part in ("pattern", "character", "action")}
-    before = Job.objects.filter(
-        workspace=workspace,
-        kind="deliver",
-        state__in=(*Job.OPEN, Job.State.DONE),
-        payload__format=payload["format"],
-        **alike,
-    )
-    version = 1 + max(before.values_list("payload__version", flat=True), default=0)
-    while _name({**payload, "version": version}) in taken and version < MOST_VERSIONS:
-        version += 1
-    return version
+log = logging.getLogger("lean.delivery")
 
 
 @job_kind("deliver")
 def deliver(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
-    """The job behind a delivery."""
-    payload = job.payload
-    existing = Delivery.objects.filter(job=job).first()
-    if existing is not None:
-        return {"delivery": existing.pk}
-    revision = Revision.objects.select_related("state__header", "clip").get(pk=payload["revision"])
-    clip = load_clip(revision.state)
-    name = _name(payload)
-    report(0.1)
-    data, back, times = _written(clip, payload, revision.recipe)
-    report(0.6)
-    props = payload["format"] != "bvh" or bool(payload.get("props"))
-    try:
-        # The file does not say its unit: both sides are measured in the clip's.
-        found = read_back(clip, times, replace(back, reading=clip.reading), props)
-    except BadInput as trouble:
-        raise BadInput(f"{name}: {trouble.message}") from None
-    delivery = Delivery.objects.create(
-        clip=revision.clip,
-        revision=revision,
-        job=job,
-        file_name=name,
-        data=data,
-        size=len(data),
+    """The job behind a clip of a handover: all of its files that can be made, or none yet."""
+    of = job.payload.get("handed") or adopted(job).pk
+    handed = Handed.objects.select_related(
+        "handover__author", "revision__state__header", "clip__beneath__skeleton"
+    ).get(pk=of)
+    if handed.report is not None:
+        return _result(handed)
+    clip = load_clip(handed.revision.state)
+    skin = _body_of(handed)
+    done: list[Delivery] = []
+    refused: list[dict[str, Any]] = []
+    for k, told in enumerate(handed.plan):
+        within = part_of(report, 0.9 * k / len(handed.plan), 0.9 * (k + 1) / len(handed.plan))
+        preset = preset_of(handed.handover.presets[told["preset"]]["values"])
+        try:
+            within(0.0)
+            file = made(clip, preset, told["first"], told["last"], handed.revision.recipe, skin)
+            within(0.5)
+            # Where nothing is known of how it was written.
+            asked = (file.data, told["name"], clip, file.expected)
+            proof = apart(proven, asked, told["name"], part_of(within, 0.5, 1.0))
+        except BadInput as trouble:
+            refused.append({"name": told["name"], "why": trouble.message})
+            continue
+        done.append(_kept(handed, preset, told["name"], file, proof))
+    if not done:
+        raise BadInput(refused[0]["why"], file=refused[0]["name"])
+    told_of = report_of(handed, clip, done, refused)
+    report(0.95)
+    with transaction.atomic():
+        workspace = Workspace.objects.select_for_update().get(pk=handed.handover.workspace_id)
+        require_room(workspace)
+        Delivery.objects.bulk_create(done)
+        Handed.objects.filter(pk=handed.pk).update(report=told_of, refused=refused)
+    handed.refresh_from_db()
+    for delivery in done:
+        _put_out(delivery)
+    return _result(handed)
+
+
+def _body_of(handed: Handed) -> Skin | None:
+    """The mesh of the clip's skeleton, where it came with one."""
+    digest, _ = skeleton_blob(load_clip(handed.revision.state).skeleton)
+    known = Skeleton.objects.filter(workspace=handed.clip.workspace_id, digest=digest)
+    own = known.exclude(skin="").first()
+    return None if own is None else skin_of(bytes(Blob.objects.get(pk=own.skin).data))
+
+
+def _kept(handed: Handed, preset: Preset, name: str, file: Made, proof: Proof) -> Delivery:
+    return Delivery(
+        clip=handed.clip, revision=handed.revision, handed=handed, file_name=name,
+        preset=preset.model_dump(mode="json"), data=file.data, size=len(file.data),
         report={
-            "frames": back.frames,
-            "rate": [back.rate.numerator, back.rate.denominator],
-            "joints": len(back.skeleton),
-            "channels": len(back.channels),
-            "keys": back.key_count,
-            "max_drift_deg": found.max_deg,
-            "rms_drift_deg": found.rms_deg,
-            "max_drift_mm": found.max_mm,
-            "max_joint": found.max_joint,
-            **summary_of(account_of(revision)),
+            "frames": proof.frames,
+            "rate": [file.expected.rate.numerator, file.expected.rate.denominator],
+            "joints": proof.joints,
+            "channels": proof.channels,
+            "keys": proof.keys,
+            "sha256": proof.sha256,
+            "max_drift_deg": proof.max_deg,
+            "rms_drift_deg": proof.rms_deg,
+            "max_joint": proof.deg_joint,
+            "max_frame": proof.deg_frame,
+            "max_drift_mm": proof.max_mm,
+            "rms_drift_mm": proof.rms_mm,
+            "mm_joint": proof.mm_joint,
+            "mm_frame": proof.mm_frame,
+            **summary_of(account_of(handed.revision)),
         },
-    )
-    return {"delivery": delivery.pk}
+    )  # fmt: skip
+
+
+def _result(handed: Handed) -> dict[str, Any]:
+    files = list(handed.deliveries.values_list("pk", flat=True))
+    return {"delivery": files[0] if files else None, "deliveries": files}
+
+
+def _put_out(delivery: Delivery) -> None:
+    """A copy in the folder that the preset names, within the one that this server may write to;
+    where that does not go the file is delivered all the same, and says so."""
+    folder, out = delivery.preset.get("folder"), settings.OUTPUT_FOLDER
+    if not folder or not out:
+        return
+    try:
+        place = within(Path(out), folder)
+        if (place / delivery.file_name).exists():
+            if (place / delivery.file_name).read_bytes() == bytes(delivery.data):
+                return
+            raise BadInput(f"{delivery.file_name} is there already, and is another file")
+        put(bytes(delivery.data), place, lambda version: delivery.file_name)
+        told = {"put_out": f"{folder}/{delivery.file_name}"}
+    except (BadInput, OSError) as trouble:
+        log.warning("a delivery was not put out", extra={"why": str(trouble)})
+        told = {"not_put_out": str(trouble)[:300]}
+    delivery.report |= told
+    Delivery.objects.filter(pk=delivery.pk).update(report=delivery.report)
+
+
+def within(out: Path, folder: str) -> Path:
+    """A folder below another one; :class:`BadInput` where it would lie outside of it."""
+    root = out.resolve()
+    place = (root / folder).resolve()
+    if not place.is_relative_to(root):
+        raise BadInput("folder: expected one within the output folder of this server")
+    return place

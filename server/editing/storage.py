@@ -142,6 +142,7 @@ def forget_clip(clip: Clip) -> None:
         takes = clip.revisions.exclude(take=None).values_list("take", flat=True).distinct()
         beneath = [clip.take_id, clip.beneath_id, *takes]
         clip.deliveries.all().delete()
+        clip.handed.all().delete()
         Clip.objects.filter(pk=clip.pk).update(head=None, tip=None)
         clip.revisions.update(parent=None)
         clip.revisions.all().delete()

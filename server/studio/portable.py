@@ -16,7 +16,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import IO
 
-from delivery.models import Delivery
+from delivery.models import Delivery, Handed, Handover, Preset
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import connection, transaction
 from django.db.models import Model
@@ -37,6 +37,7 @@ from editing.models import (
     StoredMotion,
 )
 from leancurve import __version__
+from leancurve.delivery.preset import Preset as Form
 from leancurve.progress import Progress, silent
 from library.models import (
     Job,
@@ -60,6 +61,7 @@ from studio.told import (
     ToldClip,
     ToldDelivery,
     ToldMap,
+    ToldPreset,
     ToldProfile,
     ToldRecipe,
     ToldRetargeted,
@@ -74,7 +76,8 @@ EXPORTED: Mapping[type[Model], str] = {
     Skeleton: "workspace", Profile: "workspace", StoredFile: "take__workspace",
     Take: "workspace", Retargeted: "take__workspace", Clip: "workspace",
     Revision: "clip__workspace", Chosen: "clip__workspace", JointMap: "workspace",
-    StoredMotion: "workspace", Recipe: "workspace", Delivery: "clip__workspace",
+    StoredMotion: "workspace", Recipe: "workspace", Preset: "workspace",
+    Delivery: "clip__workspace",
 }  # fmt: skip
 """Models of which a workspace's file holds what belongs to it, and by which way it does."""
 LEFT_OUT: Mapping[type[Model], str] = {
@@ -83,6 +86,8 @@ LEFT_OUT: Mapping[type[Model], str] = {
     Preferences: "of a person, not of a workspace",
     Presence: "of the moment", Pulse: "of the installation", Job: "of the moment",
     Batch: "of the moment; what it made are clips",
+    Handover: "of the moment; what it made are deliveries",
+    Handed: "of the moment; what it made are deliveries",
     Memo: "made again when it is asked for", Inspection: "made again when it is asked for",
     State: "goes along with what refers to it", Blob: "goes along with what refers to it",
 }  # fmt: skip
@@ -170,6 +175,10 @@ def _told(workspace: Workspace) -> tuple[Told, set[str]]:
             ToldRecipe(name=r.name, lines=r.lines, rate=r.rate)
             for r in Recipe.objects.filter(workspace=workspace, binned=None)
         ],
+        presets=[
+            ToldPreset(name=p.name, values=Form.model_validate(p.values))
+            for p in Preset.objects.filter(workspace=workspace)
+        ],
         stored=[
             ToldStored(
                 name=s.name,
@@ -216,6 +225,7 @@ def _told(workspace: Workspace) -> tuple[Told, set[str]]:
                 revision=d.revision_id,
                 file=f"deliveries/{d.pk}/{_plain(d.file_name)}",
                 file_name=d.file_name,
+                preset=Form.model_validate(d.preset) if d.preset else None,
                 report=d.report,
             )
             for d in _deliveries(workspace)
@@ -350,6 +360,8 @@ def bring_in(source: Path, told: Told, workspace: Workspace) -> None:
             Profile.objects.create(workspace=workspace, **p.model_dump())
         for r in told.recipes:
             Recipe.objects.create(workspace=workspace, **r.model_dump(mode="json"))
+        for form in told.presets:
+            Preset.objects.create(workspace=workspace, **form.model_dump(mode="json"))
         for kept in told.maps:
             JointMap.objects.create(workspace=workspace, **kept.model_dump(mode="json"))
         for m in told.stored:
@@ -376,6 +388,7 @@ def bring_in(source: Path, told: Told, workspace: Workspace) -> None:
                 clip=clips[d.clip],
                 revision=revisions[d.revision],
                 file_name=d.file_name,
+                preset={} if d.preset is None else d.preset.model_dump(mode="json"),
                 data=data,
                 size=len(data),
                 report=d.model_dump(mode="json")["report"],

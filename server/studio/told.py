@@ -5,6 +5,7 @@ Nothing of it is believed: :mod:`studio.checking` looks at what it says and at a
 
 from typing import Annotated, Any, Literal
 
+from leancurve.delivery.preset import Preset
 from pydantic import AliasChoices, AwareDatetime, BaseModel, ConfigDict, Field
 
 WHAT = "Lean Curve workspace"
@@ -166,11 +167,17 @@ class ToldClip(_Part):
     revisions: list[ToldRevision]
 
 
+class ToldPreset(_Part):
+    name: Annotated[str, Field(min_length=1, max_length=120)]
+    values: Preset
+
+
 class ToldDelivery(_Part):
     clip: Id
     revision: Id
     file: str
     file_name: Annotated[str, Field(min_length=1, max_length=160)]
+    preset: Preset | None = None
     report: dict[Annotated[str, Field(max_length=60)], Finite | Name | Rate | None]
 
 
@@ -198,6 +205,7 @@ class Told(_Part):
     skeletons: list[ToldSkeleton]
     profiles: list[ToldProfile]
     recipes: list[ToldRecipe]
+    presets: list[ToldPreset] = []
     maps: list[ToldMap] = []
     stored: list[ToldStored] = []
     takes: list[ToldTake]

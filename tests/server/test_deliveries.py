@@ -121,14 +121,19 @@ def test_a_pattern_is_a_grammar_of_its_own(api: Api, clip: dict) -> None:
 
 
 def test_the_name_of_a_delivery_is_told_before_it(api: Api, clip: dict) -> None:
-    path = f"clips/{clip['id']}/deliveries/name"
-    asked = {"character": "wren", "action": "walk", "pattern": "{character}_{action}_v{version:03}"}
-    assert api.post(path, asked).json() == {"name": "wren_walk_v001.bvh", "taken": False}
-    deliver(api, clip, version=None, **asked)
-    assert api.post(path, asked).json() == {"name": "wren_walk_v002.bvh", "taken": False}
-    again = api.post(path, {**asked, "version": 1}).json()
-    assert again == {"name": "wren_walk_v001.bvh", "taken": True}
-    odd = api.post(path, {**asked, "pattern": "{nobody}"})
+    path = f"clips/{clip['id']}/deliveries/plan"
+
+    def told(**change: object) -> tuple[str, bool]:
+        asked = body(clip, character="wren", action="walk", **{"version": None, **change})
+        (file,) = api.post(path, asked).json()
+        assert 100_000 < file["bytes"] < 1_000_000
+        return file["name"], file["taken"]
+
+    assert told() == ("wren_walk_v001.bvh", False)
+    deliver(api, clip, version=None, character="wren", action="walk")
+    assert told() == ("wren_walk_v002.bvh", False)
+    assert told(version=1) == ("wren_walk_v001.bvh", True)
+    odd = api.post(path, body(clip, pattern="{nobody}"))
     assert odd.status_code == 422
 
 

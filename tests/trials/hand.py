@@ -143,18 +143,19 @@ class Hand:
         return self.told(clip)
 
     def deliver(self, clip: int, base: int) -> dict[str, Any]:
-        from delivery.deliver import start
+        from delivery.handing import Asked, Named, start
         from delivery.models import Delivery
+        from editing.models import Revision
+        from leancurve.delivery.preset import Preset
         from library import kinds
 
-        payload = {
-            "revision": base, "format": "bvh", "rate": [60, 1], "first": 0, "last": 20,
-            "pattern": "{character}_{action}_v{version:03}", "character": "c", "action": "a",
-            "version": None, "props": False,
-        }  # fmt: skip
-        job = start(self.workspace, payload)
-        kinds.run(job.pk)
-        made = Delivery.objects.get(job=job)
+        revision = Revision.objects.get(pk=base)
+        form = Named("", Preset(rate=(60, 1), props=False))
+        handed = start(
+            self.workspace, self.user, [Asked(revision, 0, 20, "c", "a")], [form]
+        ).clips.get()
+        kinds.run(handed.job_id)
+        made = Delivery.objects.get(handed=handed)
         return {"delivery": made.pk, "holds": hashlib.sha256(bytes(made.data)).hexdigest()}
 
     def bin(self, kind: str, pk: int) -> dict[str, Any]:

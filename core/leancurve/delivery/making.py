@@ -64,7 +64,7 @@ def made(
     rate = preset.at_rate(clip.rate)
     times = sample_times(clip, rate, first, last)
     props = bool(clip.props) and preset.props and preset.format != "csv"
-    if preset.keeps_document and props == bool(clip.props):
+    if preset.keeps(clip.rate, clip.reading) and props == bool(clip.props):
         whole = first == 0 and last == clip.frames - 1
         # Plants are solved from all frames: fewer of them would be planted otherwise.
         fewer = clip if whole else resampled(clip, rate, first, last, planted=bool(clip.plants))

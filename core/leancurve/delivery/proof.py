@@ -21,6 +21,7 @@ from leancurve.formats.files import read_takes
 from leancurve.formats.world import read_world
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
+from leancurve.progress import Progress, silent
 from leancurve.time.resample import sample_times
 
 MOST_DEG, MOST_MM = 0.01, 0.1
@@ -76,7 +77,9 @@ class Proof:
         return {**asdict(self), "allowed": list(self.allowed)}
 
 
-def proven(data: bytes, file: str, clip: Clip, expected: Expected) -> Proof:
+def proven(
+    data: bytes, file: str, clip: Clip, expected: Expected, progress: Progress = silent
+) -> Proof:
     """Read a file's bytes and compare what they hold with the clip, on every frame of the file.
 
     :class:`BadInput` says what is missing, which rule of the format is broken, or where it is
@@ -85,7 +88,9 @@ def proven(data: bytes, file: str, clip: Clip, expected: Expected) -> Proof:
     rules = broken_rules(data, file)
     if rules:
         raise BadInput(f"it breaks a rule of its format: {short(rules[0], 200)}")
+    progress(0.3)
     ours = _expected_world(clip, expected)
+    progress(0.5)
     if file.endswith(".csv") and _holds_places(data):
         names, places = read_world(data)
         theirs: World = {

@@ -13,6 +13,7 @@ from leancurve.figure.drawing import Shape, View, drawn, from_the_front
 from leancurve.figure.skeleton import UP
 from leancurve.figure.skin import Skin
 from leancurve.measures.silhouette import silhouette
+from leancurve.numbers.arrays import Floats
 
 FIGURES = 7
 
@@ -28,14 +29,15 @@ class Picture(TypedDict):
     outlines: list[list[float]]
 
 
-def picture(clip: Clip, skin: Skin | None = None) -> Picture:
-    """Poses spread over the clip, each as a paper body in the plane of widest travel; a figure at
-    rest that has a ``skin`` in that, from the front."""
+def picture(clip: Clip, skin: Skin | None = None, at: Floats | None = None) -> Picture:
+    """Poses spread over the clip, or on frames ``at (n,)``, each as a paper body in the plane of
+    widest travel; a figure at rest that has a ``skin`` in that, from the front."""
     if clip.frames == 0:
         return {"figures": [], "outlines": []}
     if clip.frames == 1 and skin is not None and len(skin.triangles):
         return {"figures": [], "outlines": _outlines(clip, skin)}
-    at = np.unique(np.linspace(0.08, 0.95, FIGURES) * (clip.frames - 1) // 1)
+    if at is None:
+        at = np.unique(np.linspace(0.08, 0.95, FIGURES) * (clip.frames - 1) // 1)
     rotations, positions = evaluate(clip, at).world(clip.skeleton)
     up = UP[clip.reading.up_axis]
     flat = [a for a in range(3) if a != up]

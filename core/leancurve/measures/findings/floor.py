@@ -165,17 +165,25 @@ def standing_frames(clip: Clip) -> list[tuple[str, Ints]]:
 
 
 def largest_slide_mm(motion: Motion, standing: Sequence[tuple[str, Ints]] | None = None) -> float:
-    """How far a foot gets at most from where it was set down, in mm.
+    """How far a foot gets at most from where it was set down, in mm."""
+    return float(slides_mm(motion, standing).max(initial=0.0))
+
+
+def slides_mm(motion: Motion, standing: Sequence[tuple[str, Ints]] | None = None) -> Floats:
+    """How far the farther foot is from where it was set down, in mm, on each frame ``(F,)``; 0
+    where none stands.
 
     ``standing`` are the frames on which feet stand, if not those of this motion itself: two states
     of one clip are measured over the same frames.
     """
-    worst = 0.0
+    out = np.zeros(motion.clip.frames)
     scale = motion.clip.millimetres
     flat = [a for a in range(3) if a != motion.up]
     points = foot_points(motion.clip.skeleton, motion.body)
     for limb, frames in motion.once(inner_frames) if standing is None else standing:
         track = motion.world[1][frames][:, points[limb]][:, flat] * scale
         placed = np.median(track[: max(3, len(track) // 20)], axis=0)
-        worst = max(worst, float(np.linalg.norm(track - placed, axis=1).max()))
-    return worst
+        # Of several points of a foot the farthest counts.
+        away = np.linalg.norm(track - placed, axis=-1).reshape(len(track), -1).max(axis=1)
+        out[frames] = np.maximum(out[frames], away)
+    return out

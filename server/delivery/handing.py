@@ -1,0 +1,245 @@
+"""What is to be delivered, planned: which clips, in which forms, and what files are called."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from django.contrib.auth.models import AbstractBaseUser
+from django.db import transaction
+from django.db.models import Max, Q
+from documents.store import load_clip
+from editing.models import Revision
+from leancurve.delivery.files import MOST_VERSIONS, Part, parts_of, with_part
+from leancurve.delivery.preset import Preset as Form
+from leancurve.delivery.preset import about_bytes, preset_of
+from leancurve.errors import BadInput
+from leancurve.formats.names import delivery_name, plain_name
+from leancurve.time.resample import sample_times
+from library import jobs
+from library.models import Job, Workspace
+from library.room import require_room
+
+from delivery.models import Delivery, Handed, Handover
+
+MOST_CLIPS = 500
+MOST_PRESETS = 12
+
+
+@dataclass(frozen=True)
+class Named:
+    """A preset as it was asked for: what it is called, if anything, and what it says."""
+
+    name: str
+    form: Form
+
+    def told(self) -> dict[str, Any]:
+        return {"name": self.name, "values": self.form.model_dump(mode="json")}
+
+
+@dataclass(frozen=True)
+class Asked:
+    """A clip's revision and the frames of it, all where none are said; and what its files are
+    called by, where that is not the clip's and its skeleton's own name."""
+
+    revision: Revision
+    first: int = 0
+    last: int | None = None
+    character: str = ""
+    action: str = ""
+    version: int | None = None
+
+
+@dataclass(frozen=True)
+class Planned:
+    """A file that will be made."""
+
+    preset: int
+    part: Part
+    version: int
+    name: str
+    taken: bool
+    about: int
+    """Bytes, roughly."""
+
+    def told(self) -> dict[str, Any]:
+        """As it is kept until it is made."""
+        return {
+            "preset": self.preset, "first": self.part.first, "last": self.part.last,
+            "part": self.part.name, "version": self.version, "name": self.name,
+        }  # fmt: skip
+
+
+def named_presets(told: Sequence[Mapping[str, Any]]) -> list[Named]:
+    """Presets of plain values; :class:`BadInput` where one cannot be used."""
+    if not 1 <= len(told) <= MOST_PRESETS:
+        raise BadInput(f"presets: choose 1 to {MOST_PRESETS}")
+    return [Named(str(p["name"]), preset_of(p["values"])) for p in told]
+
+
+def planned(
+    workspace: Workspace, asked: Sequence[Asked], presets: Sequence[Named]
+) -> list[list[Planned]]:
+    """The files of each clip; no two of them, nor one that was delivered before, have one name
+    unless a version was asked for. Nothing is kept of it."""
+    before = _before(workspace)
+    return [_files(one, presets, before) for one in asked]
+
+
+@dataclass
+class _Before:
+    """What was delivered or is under way: all names, and those of which the version is known."""
+
+    taken: set[str]
+    versions: list[tuple[int, str]]
+
+    def free(self, name: Callable[[int], str]) -> int:
+        """The version above the highest that a name was delivered in."""
+        version = 1 + max((v for v, told in self.versions if name(v) == told), default=0)
+        while name(version) in self.taken and version < MOST_VERSIONS:
+            version += 1
+        return version
+
+    def add(self, version: int, name: str) -> None:
+        self.taken.add(name)
+        self.versions.append((version, name))
+
+
+def _files(asked: Asked, presets: Sequence[Named], before: _Before) -> list[Planned]:
+    clip = load_clip(asked.revision.state)
+    last = max(clip.frames - 1, 0) if asked.last is None else asked.last
+    own = asked.revision.clip
+    out: list[Planned] = []
+    for k, preset in enumerate(presets):
+        form = preset.form
+        rate = form.at_rate(clip.rate)
+        for part in parts_of(clip, form, asked.first, last):
+            frames = len(sample_times(clip, rate, part.first, part.last))
+            action = with_part(asked.action or plain_name(own.name).lower() or "take", part)
+
+            def name(version: int, form: Form = form, action: str = action) -> str:
+                stem = delivery_name(
+                    form.pattern, character=asked.character or _character(own), action=action,
+                    version=version,
+                )  # fmt: skip
+                return stem + form.ending
+
+            version = asked.version or before.free(name)
+            told = name(version)
+            about = about_bytes(form, len(clip.skeleton), len(clip.channels), frames)
+            out.append(Planned(k, part, version, told, told in before.taken, about))
+            before.add(version, told)
+    return out
+
+
+def _character(clip: Any) -> str:
+    return plain_name(clip.beneath.skeleton.name).lower() or "figure"
+
+
+def _before(workspace: Workspace) -> _Before:
+    delivered = Delivery.objects.filter(clip__workspace=workspace)
+    names = set(delivered.values_list("file_name", flat=True))
+    handed = Handed.objects.filter(handover__workspace=workspace)
+    plans = handed.filter(Q(job__state__in=Job.OPEN) | ~Q(report=None))
+    files = [f for plan in plans.values_list("plan", flat=True) for f in plan]
+    return _Before(names | {f["name"] for f in files}, [(f["version"], f["name"]) for f in files])
+
+
+def start(
+    workspace: Workspace,
+    user: AbstractBaseUser,
+    asked: Sequence[Asked],
+    presets: Sequence[Named],
+    again: bool = True,
+) -> Handover:
+    """Queue a delivery: a job for each clip, under names that no other file of the workspace has.
+
+    Unless it is to be made ``again``, a clip that was delivered in these forms and has not changed
+    since is not made once more, and says which delivery has it. :class:`BadInput` where a name is
+    taken, something cannot be delivered so, or the workspace is full.
+    """
+    if not 1 <= len(asked) <= MOST_CLIPS:
+        raise BadInput(f"clips: choose 1 to {MOST_CLIPS}")
+    require_room(workspace)
+    with transaction.atomic():
+        # One at a time: two that ask at once must not both find a name free.
+        Workspace.objects.select_for_update().get(pk=workspace.pk)
+        same = {} if again else _unchanged(asked, presets)
+        fresh = [a for a in asked if a.revision.pk not in same]
+        plans = iter(planned(workspace, fresh, presets))
+        handover = _numbered(workspace, user, presets)
+        for one in asked:
+            clip = load_clip(one.revision.state)
+            last = max(clip.frames - 1, 0) if one.last is None else one.last
+            handed = Handed(
+                handover=handover, clip=one.revision.clip, revision=one.revision,
+                first=one.first, last=last, unchanged=same.get(one.revision.pk),
+            )  # fmt: skip
+            if handed.unchanged is None:
+                plan = next(plans)
+                taken = next((f.name for f in plan if f.taken), None)
+                if taken is not None:
+                    raise BadInput(f"{taken} was delivered already: choose another version or name")
+                handed.plan = [f.told() for f in plan]
+                handed.save()
+                title = plan[0].name if len(plan) == 1 else f"{plan[0].name} and more"
+                handed.job = jobs.start(workspace, "deliver", title, {"handed": handed.pk})
+            handed.save()
+    return handover
+
+
+def _unchanged(asked: Sequence[Asked], presets: Sequence[Named]) -> dict[int, Handover]:
+    """By the revision that is asked for, the handover in which the clip went out as it is now, in
+    all of these forms."""
+    values = [p.form.model_dump(mode="json") for p in presets]
+    out = {}
+    for one in asked:
+        clip = load_clip(one.revision.state)
+        last = max(clip.frames - 1, 0) if one.last is None else one.last
+        before = Handed.objects.filter(
+            clip=one.revision.clip, revision__state=one.revision.state_id, first=one.first,
+            last=last, refused=[], job__state=Job.State.DONE,
+        )  # fmt: skip
+        for handed in before.select_related("handover").order_by("-id"):
+            made = [p["values"] for p in handed.handover.presets]
+            if all(v in made for v in values):
+                out[one.revision.pk] = handed.handover
+                break
+    return out
+
+
+def adopted(job: Job) -> Handed:
+    """What a job of an older version was to deliver, planned under the name that it has."""
+    told = job.payload
+    revision = Revision.objects.select_related("clip").get(pk=told["revision"])
+    assert job.workspace is not None
+    form = preset_of(
+        {k: told[k] for k in ("format", "rate", "pattern")} | {"props": bool(told.get("props"))}
+    )
+    part = Part(told["first"], told["last"])
+    with transaction.atomic():
+        Workspace.objects.select_for_update().get(pk=job.workspace.pk)
+        handover = _numbered(job.workspace, None, [Named("", form)])
+        planned = Planned(0, part, told["version"], job.title, False, 0)
+        handed = Handed.objects.create(
+            handover=handover, clip=revision.clip, revision=revision, first=part.first,
+            last=part.last, plan=[planned.told()], job=job,
+        )  # fmt: skip
+        Job.objects.filter(pk=job.pk).update(payload={"handed": handed.pk})
+    return handed
+
+
+def _numbered(
+    workspace: Workspace, user: AbstractBaseUser | None, presets: Sequence[Named]
+) -> Handover:
+    """The next handover of a workspace that is held."""
+    last = Handover.objects.filter(workspace=workspace).aggregate(n=Max("number"))["n"] or 0
+    return Handover.objects.create(
+        workspace=workspace, number=last + 1, author=user, presets=[p.told() for p in presets]
+    )
+
+
+def cancel(handover: Handover) -> None:
+    """Stop what has not ended; clips that are delivered stay so."""
+    for handed in handover.clips.filter(job__state__in=Job.OPEN).select_related("job"):
+        assert handed.job is not None
+        jobs.cancel(handed.job)
