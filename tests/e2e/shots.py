@@ -242,7 +242,7 @@ def take_pictures(page: Page, application: Application) -> None:
     posing(page)
     page.keyboard.press("Alt+9")
     page.get_by_role("button", name="Deliver", exact=True).last.click()
-    page.get_by_text("Read back, differs by").wait_for()
+    page.get_by_text("read back within").wait_for()
     page.wait_for_timeout(6500)
     shot(page, "bench-deliver")
     planting(page, application)

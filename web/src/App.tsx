@@ -4,6 +4,7 @@ import { Tooltip } from 'radix-ui'
 import { BrowserRouter, Navigate, Route, Routes } from 'react-router'
 import { BatchPage } from './batch/BatchPage'
 import { Bench } from './bench/Bench'
+import { HandoverPage } from './handover/HandoverPage'
 import { SignIn } from './session/SignIn'
 import { useSession } from './session/session'
 import { Shelf } from './shelf/Shelf'
@@ -24,6 +25,7 @@ export function App() {
             <Route path="/" element={<Shelf />} />
             <Route path="/clip/:clipId" element={<Bench />} />
             <Route path="/batch/:batchId" element={<BatchPage />} />
+            <Route path="/delivery/:handoverId" element={<HandoverPage />} />
             {runsStudio && <Route path="/studio" element={<StudioPage />} />}
             <Route path="*" element={<Navigate to="/" replace />} />
           </Routes>

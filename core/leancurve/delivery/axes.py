@@ -66,11 +66,18 @@ def in_axes(clip: Clip, up: Axis, metres: float) -> Clip:
     return replace(
         clip,
         skeleton=_skeleton(clip.skeleton, turn, factor),
-        layout=tuple(tuple(name[c] for c in names) for names in clip.layout),
+        layout=tuple(_in_order([name[c] for c in names]) for names in clip.layout),
         curves=curves,
         props=props,
         reading=reading,
     )
+
+
+def _in_order(names: list[str]) -> tuple[str, ...]:
+    """Channels with their positions in the order X, Y, Z, as readers expect it: in which order they
+    stand means nothing, unlike that of rotations."""
+    places = iter(sorted(n for n in names if n[0] == "t"))
+    return tuple(next(places) if n[0] == "t" else n for n in names)
 
 
 def _prop_curves(clip: Clip, prop: int, turn: Floats, factor: float) -> Floats:

@@ -244,7 +244,7 @@ def skin_on(skin: Skin, skeleton: Skeleton, structure: Structure) -> Skin:
         binds[own] = skin.binds[joint]
     if structure.floor is not None:
         binds[0, :, :3] = np.eye(3)
-    return replace(skin, joints=to[skin.joints], binds=binds)
+    return replace(skin, joints=np.where(skin.weights > 0, to[skin.joints], 0), binds=binds)
 
 
 BEFORE = re.compile(r"^.*[:|]")

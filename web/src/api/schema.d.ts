@@ -243,7 +243,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/clips/{clip_id}/deliveries/name": {
+    "/api/clips/{clip_id}/deliveries/plan": {
         parameters: {
             query?: never;
             header?: never;
@@ -253,10 +253,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Name Of Delivery
-         * @description What a delivery would be called; nothing is delivered.
+         * Files Of Delivery
+         * @description The files that a delivery would make; nothing is delivered.
          */
-        post: operations["api_deliveries_name_of_delivery"];
+        post: operations["api_deliveries_files_of_delivery"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1017,6 +1017,80 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/handed/{handed_id}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Delivery Report
+         * @description The report of a clip's delivery: a page of its own, or its plain values as ``json``.
+         */
+        get: operations["api_deliveries_delivery_report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/handovers/{handover_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One Handover */
+        get: operations["api_deliveries_one_handover"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/handovers/{handover_id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Cancel Handover */
+        post: operations["api_deliveries_cancel_handover"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/handovers/{handover_id}/zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Zipped
+         * @description All files of a delivery with their reports, as one zip.
+         */
+        get: operations["api_deliveries_zipped"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}": {
         parameters: {
             query?: never;
@@ -1128,6 +1202,23 @@ export interface paths {
         put: operations["api_interface_keep_preferences"];
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/presets/{preset_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Delete Preset */
+        delete: operations["api_deliveries_delete_preset"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1551,6 +1642,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/workspaces/{workspace_id}/handovers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Handovers */
+        get: operations["api_deliveries_list_handovers"];
+        put?: never;
+        /**
+         * Start Handover
+         * @description Deliver takes' clips in the forms of presets; what has not changed is not made again.
+         */
+        post: operations["api_deliveries_start_handover"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/workspaces/{workspace_id}/jobs": {
         parameters: {
             query?: never;
@@ -1604,6 +1716,43 @@ export interface paths {
         post?: never;
         /** Take Member Out */
         delete: operations["api_studio_take_member_out"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workspaces/{workspace_id}/presets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Presets */
+        get: operations["api_deliveries_presets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workspaces/{workspace_id}/presets/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Preset
+         * @description Keep a preset under a name, in place of one that has it.
+         */
+        put: operations["api_deliveries_put_preset"];
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2150,54 +2299,187 @@ export interface components {
             /** Last */
             last: number;
         };
-        /** DeliverIn */
+        /**
+         * DeliverIn
+         * @description A clip's frames, in the form that the fields of a preset say; ``preset`` is its name.
+         */
         DeliverIn: {
-            /** Action */
+            /**
+             * Action
+             * @default
+             */
             action: string;
-            /** Character */
+            /**
+             * Body
+             * @description the skeleton's mesh; the drawn figure where it has none; or neither
+             * @default own
+             * @enum {string}
+             */
+            body: "own" | "figure" | "none";
+            /**
+             * Character
+             * @default
+             */
             character: string;
+            /**
+             * Fewest
+             * @description glTF: as few keys as can be, not the clip's own times
+             * @default false
+             */
+            fewest: boolean;
+            /**
+             * Files
+             * @description one file of the range, or one of each named span within it
+             * @default whole
+             * @enum {string}
+             */
+            files: "whole" | "marks";
             /** First */
             first: number;
             /**
+             * Floor Joint
+             * @description what the joint on the floor is called
+             * @default Root
+             */
+            floor_joint: string;
+            /**
+             * Folder
+             * @description within the output folder of this server; none if empty
+             * @default
+             */
+            folder: string;
+            /**
              * Format
+             * @description what is written
              * @default bvh
              * @enum {string}
              */
-            format: "bvh" | "json";
+            format: "bvh" | "json" | "glb" | "gltf" | "usda" | "usdc" | "csv" | "csv-world";
+            /**
+             * Joints
+             * @description these alone; all if none
+             * @default []
+             */
+            joints: string[];
             /** Last */
             last: number;
             /**
              * Pattern
+             * @description the file's name
              * @default {character}_{action}_v{version:03}
              */
             pattern: string;
             /**
-             * Props
-             * @description props as joints of their own roots, in BVH
+             * Plain Names
+             * @description names without what stands before a colon or bar
              * @default false
              */
+            plain_names: boolean;
+            /**
+             * Prefix
+             * @description put before each joint's name
+             * @default
+             */
+            prefix: string;
+            /**
+             * Preset
+             * @default
+             */
+            preset: string;
+            /**
+             * Props
+             * @description props go along, as joints of their own where need be
+             * @default true
+             */
             props: boolean;
-            /** Rate */
-            rate: number[];
+            /**
+             * Rate
+             * @description frames a second, as a fraction
+             */
+            rate?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Renamed
+             * @description names by a table
+             * @default {}
+             */
+            renamed: {
+                [key: string]: string;
+            };
             /** Revision */
             revision: number;
+            /**
+             * Root
+             * @description what carries travel and heading: the hips, or a joint on the floor
+             * @default hips
+             * @enum {string}
+             */
+            root: "hips" | "floor";
+            /**
+             * Unit
+             * @description of lengths; glTF's is always metres
+             */
+            unit?: ("m" | "cm" | "mm") | null;
+            /**
+             * Up Axis
+             * @description which axis is up
+             */
+            up_axis?: ("x" | "y" | "z") | null;
             /**
              * Version
              * @description the next that is free when absent
              */
             version?: number | null;
+            /**
+             * Within Deg
+             * @description glTF: cubic splines within so much; straight if absent
+             */
+            within_deg?: number | null;
+            /**
+             * Within Mm
+             * @description glTF: splines of positions
+             * @default 0.5
+             */
+            within_mm: number;
+            /**
+             * Without
+             * @description kinds of joints that are left out, their rotation folded into the others
+             * @default []
+             */
+            without: ("twists" | "helpers" | "ends" | "fingers")[];
         };
         /** DeliveryOut */
         DeliveryOut: {
+            /**
+             * Changed
+             * @description what was done to the clip since; None where it went another way
+             */
+            changed: string[] | null;
             /**
              * Created
              * Format: date-time
              */
             created: string;
+            /**
+             * Delivery
+             * @description the number of the delivery that it was made in
+             */
+            delivery: number | null;
             /** File Name */
             file_name: string;
+            /**
+             * Handed
+             * @description by which its report is asked for
+             */
+            handed: number | null;
             /** Id */
             id: number;
+            /** Preset */
+            preset: {
+                [key: string]: unknown;
+            };
             /** Report */
             report: {
                 [key: string]: unknown;
@@ -2303,6 +2585,26 @@ export interface components {
             /** Points */
             points: number[][];
         };
+        /**
+         * FileOut
+         * @description A file that a delivery would make.
+         */
+        FileOut: {
+            /**
+             * Bytes
+             * @description roughly
+             */
+            bytes: number;
+            /** Frames */
+            frames: number[];
+            /** Name */
+            name: string;
+            /**
+             * Taken
+             * @description a delivery of that name is there already
+             */
+            taken: boolean;
+        };
         /** FindingOut */
         FindingOut: {
             /** Accepted */
@@ -2350,6 +2652,103 @@ export interface components {
             level: number[][];
             /** Level Before */
             level_before: number[][];
+        };
+        /** HandedOut */
+        HandedOut: {
+            /** Clip */
+            clip: number;
+            /** Files */
+            files: components["schemas"]["DeliveryOut"][];
+            /** Findings */
+            findings: {
+                [key: string]: number;
+            } | null;
+            /** Id */
+            id: number;
+            /** Keys */
+            keys: number | null;
+            /** Message */
+            message: string;
+            /** Name */
+            name: string;
+            /**
+             * Planned
+             * @description the names of its files
+             */
+            planned: string[];
+            /** Progress */
+            progress: number;
+            /** Refused */
+            refused: {
+                [key: string]: string;
+            }[];
+            /** Revision */
+            revision: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "queued" | "running" | "done" | "failed" | "cancelled" | "unchanged";
+            /**
+             * Unchanged
+             * @description the delivery that has it as it still is
+             */
+            unchanged: number | null;
+        };
+        /**
+         * HandoverIn
+         * @description Clips by their takes on the shelf, and presets by their numbers.
+         */
+        HandoverIn: {
+            /**
+             * Again
+             * @description also what has not changed since it was delivered so
+             * @default false
+             */
+            again: boolean;
+            /** Presets */
+            presets: number[];
+            /** Takes */
+            takes: number[];
+        };
+        /** HandoverOut */
+        HandoverOut: {
+            /** Author */
+            author: string;
+            /** Clips */
+            clips: components["schemas"]["HandedOut"][];
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+            /** Id */
+            id: number;
+            /** Number */
+            number: number;
+            /** Presets */
+            presets: string[];
+        };
+        /**
+         * HandoverTold
+         * @description A delivery in short, for the shelf.
+         */
+        HandoverTold: {
+            /** Clips */
+            clips: number;
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+            /** Failed */
+            failed: number;
+            /** Id */
+            id: number;
+            /** Number */
+            number: number;
+            /** Open */
+            open: number;
         };
         /** HereIn */
         HereIn: {
@@ -2828,42 +3227,6 @@ export interface components {
             frames: (number | null)[];
         };
         /**
-         * NameIn
-         * @description What a delivered file is called by.
-         */
-        NameIn: {
-            /** Action */
-            action: string;
-            /** Character */
-            character: string;
-            /**
-             * Format
-             * @default bvh
-             * @enum {string}
-             */
-            format: "bvh" | "json";
-            /**
-             * Pattern
-             * @default {character}_{action}_v{version:03}
-             */
-            pattern: string;
-            /**
-             * Version
-             * @description the next that is free when absent
-             */
-            version?: number | null;
-        };
-        /** NameOut */
-        NameOut: {
-            /** Name */
-            name: string;
-            /**
-             * Taken
-             * @description a delivery of that name is there already
-             */
-            taken: boolean;
-        };
-        /**
          * NowOut
          * @description A take's clip as it stands.
          */
@@ -3196,6 +3559,150 @@ export interface components {
             recipe?: number | null;
             /** Revision */
             revision: number;
+        };
+        /**
+         * Preset
+         * @description Format, rate, axes, unit, root, joints and names of what is delivered; where a field is
+         *     absent the clip's own stands.
+         */
+        Preset: {
+            /**
+             * Body
+             * @description the skeleton's mesh; the drawn figure where it has none; or neither
+             * @default own
+             * @enum {string}
+             */
+            body: "own" | "figure" | "none";
+            /**
+             * Fewest
+             * @description glTF: as few keys as can be, not the clip's own times
+             * @default false
+             */
+            fewest: boolean;
+            /**
+             * Files
+             * @description one file of the range, or one of each named span within it
+             * @default whole
+             * @enum {string}
+             */
+            files: "whole" | "marks";
+            /**
+             * Floor Joint
+             * @description what the joint on the floor is called
+             * @default Root
+             */
+            floor_joint: string;
+            /**
+             * Folder
+             * @description within the output folder of this server; none if empty
+             * @default
+             */
+            folder: string;
+            /**
+             * Format
+             * @description what is written
+             * @default bvh
+             * @enum {string}
+             */
+            format: "bvh" | "json" | "glb" | "gltf" | "usda" | "usdc" | "csv" | "csv-world";
+            /**
+             * Joints
+             * @description these alone; all if none
+             * @default []
+             */
+            joints: string[];
+            /**
+             * Pattern
+             * @description the file's name
+             * @default {character}_{action}_v{version:03}
+             */
+            pattern: string;
+            /**
+             * Plain Names
+             * @description names without what stands before a colon or bar
+             * @default false
+             */
+            plain_names: boolean;
+            /**
+             * Prefix
+             * @description put before each joint's name
+             * @default
+             */
+            prefix: string;
+            /**
+             * Props
+             * @description props go along, as joints of their own where need be
+             * @default true
+             */
+            props: boolean;
+            /**
+             * Rate
+             * @description frames a second, as a fraction
+             */
+            rate?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Renamed
+             * @description names by a table
+             * @default {}
+             */
+            renamed: {
+                [key: string]: string;
+            };
+            /**
+             * Root
+             * @description what carries travel and heading: the hips, or a joint on the floor
+             * @default hips
+             * @enum {string}
+             */
+            root: "hips" | "floor";
+            /**
+             * Unit
+             * @description of lengths; glTF's is always metres
+             */
+            unit?: ("m" | "cm" | "mm") | null;
+            /**
+             * Up Axis
+             * @description which axis is up
+             */
+            up_axis?: ("x" | "y" | "z") | null;
+            /**
+             * Within Deg
+             * @description glTF: cubic splines within so much; straight if absent
+             */
+            within_deg?: number | null;
+            /**
+             * Within Mm
+             * @description glTF: splines of positions
+             * @default 0.5
+             */
+            within_mm: number;
+            /**
+             * Without
+             * @description kinds of joints that are left out, their rotation folded into the others
+             * @default []
+             */
+            without: ("twists" | "helpers" | "ends" | "fingers")[];
+        };
+        /** PresetIn */
+        PresetIn: {
+            /** Values */
+            values: {
+                [key: string]: unknown;
+            };
+        };
+        /** PresetOut */
+        PresetOut: {
+            /**
+             * Id
+             * @description 0 and below: one that comes with the application
+             */
+            id: number;
+            /** Name */
+            name: string;
+            values: components["schemas"]["Preset"];
         };
         /** PreviewIn */
         PreviewIn: {
@@ -3756,6 +4263,11 @@ export interface components {
              * Format: date-time
              */
             created: string;
+            /**
+             * File
+             * @description the file that it came in; other takes may have come in it too
+             */
+            file: number;
             /** File Name */
             file_name: string;
             /**
@@ -4303,7 +4815,7 @@ export interface operations {
             };
         };
     };
-    api_deliveries_name_of_delivery: {
+    api_deliveries_files_of_delivery: {
         parameters: {
             query?: never;
             header?: never;
@@ -4314,7 +4826,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NameIn"];
+                "application/json": components["schemas"]["DeliverIn"];
             };
         };
         responses: {
@@ -4324,7 +4836,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["NameOut"];
+                    "application/json": components["schemas"]["FileOut"][];
                 };
             };
         };
@@ -5307,6 +5819,92 @@ export interface operations {
             };
         };
     };
+    api_deliveries_delivery_report: {
+        parameters: {
+            query?: {
+                form?: string;
+            };
+            header?: never;
+            path: {
+                handed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    api_deliveries_one_handover: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                handover_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandoverOut"];
+                };
+            };
+        };
+    };
+    api_deliveries_cancel_handover: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                handover_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandoverOut"];
+                };
+            };
+        };
+    };
+    api_deliveries_zipped: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                handover_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     api_takes_one_job: {
         parameters: {
             query?: never;
@@ -5483,6 +6081,26 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PreferencesIO"];
                 };
+            };
+        };
+    };
+    api_deliveries_delete_preset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preset_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -6161,6 +6779,54 @@ export interface operations {
             };
         };
     };
+    api_deliveries_list_handovers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandoverTold"][];
+                };
+            };
+        };
+    };
+    api_deliveries_start_handover: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandoverIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandoverOut"];
+                };
+            };
+        };
+    };
     api_takes_list_jobs: {
         parameters: {
             query?: {
@@ -6252,6 +6918,55 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MemberOut"][];
+                };
+            };
+        };
+    };
+    api_deliveries_presets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresetOut"][];
+                };
+            };
+        };
+    };
+    api_deliveries_put_preset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PresetIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresetOut"];
                 };
             };
         };

@@ -10,6 +10,7 @@ import { Button, Tip } from '../ui/controls'
 import { bytes, counted, grouped } from '../ui/numbers'
 import type { Binned } from '../view/binned'
 import { Bin, putBackInto, useBin } from './Bin'
+import { DeliverMany } from './DeliverMany'
 import { People } from './People'
 import { RetargetMany } from './RetargetMany'
 import { RunRecipe } from './RunRecipe'
@@ -107,32 +108,58 @@ function JobRow({ job, onDone }: { job: Job; onDone: () => void }) {
   )
 }
 
-/** Recipes that were run on many takes: each leads to its table. */
-function Batches({ batches }: { batches: Schemas['BatchOut'][] }) {
+/** What was done to many at once: how many it is of, how many are still open or failed. */
+interface Done {
+  to: string
+  name: string
+  all: number
+  open: number
+  failed: number
+}
+
+function DoneAtOnce({ label, word, done }: { label: string; word: string; done: Done[] }) {
   return (
-    <nav aria-label="Recipes run on many takes" className="flex flex-wrap items-center gap-2">
-      <span className="text-ink-2">Recipes run</span>
-      {batches.slice(0, MOST_BATCHES).map((batch) => {
-        const ended = batch.rows.filter((r) => r.state !== 'queued' && r.state !== 'running')
-        const failed = batch.rows.filter((r) => r.state === 'failed').length
-        return (
-          <Link
-            key={batch.id}
-            to={`/batch/${batch.id}`}
-            className="flex h-6 items-center gap-1.5 rounded-[3px] border border-rule-2 bg-raised px-2 hover:border-ink-3"
-          >
-            {batch.name}
-            <span className="num text-ink-2">
-              {ended.length < batch.rows.length
-                ? `${ended.length} of ${counted(batch.rows.length, 'take')}`
-                : counted(batch.rows.length, 'take')}
-            </span>
-            {failed > 0 && <span className="num text-bad">{failed} failed</span>}
-          </Link>
-        )
-      })}
+    <nav aria-label={label} className="flex flex-wrap items-center gap-2">
+      <span className="text-ink-2">{label}</span>
+      {done.slice(0, MOST_SHOWN).map(({ to, name, all, open, failed }) => (
+        <Link
+          key={to}
+          to={to}
+          className="flex h-6 items-center gap-1.5 rounded-[3px] border border-rule-2 bg-raised px-2 hover:border-ink-3"
+        >
+          {name}
+          <span className="num text-ink-2">
+            {open > 0 ? `${all - open} of ${counted(all, word)}` : counted(all, word)}
+          </span>
+          {failed > 0 && <span className="num text-bad">{failed} failed</span>}
+        </Link>
+      ))}
     </nav>
   )
+}
+
+/** Recipes that were run on many takes: each leads to its table. */
+function Batches({ batches }: { batches: Schemas['BatchOut'][] }) {
+  const done = batches.map(({ id, name, rows }) => ({
+    to: `/batch/${id}`,
+    name,
+    all: rows.length,
+    open: rows.filter((r) => r.state === 'queued' || r.state === 'running').length,
+    failed: rows.filter((r) => r.state === 'failed').length,
+  }))
+  return <DoneAtOnce label="Recipes run" word="take" done={done} />
+}
+
+/** Deliveries, the newest first: each leads to its files. */
+function Handovers({ handovers }: { handovers: Schemas['HandoverTold'][] }) {
+  const done = handovers.map(({ id, number, clips, open, failed }) => ({
+    to: `/delivery/${id}`,
+    name: `Delivery ${number}`,
+    all: clips,
+    open,
+    failed,
+  }))
+  return <DoneAtOnce label="Delivered" word="clip" done={done} />
 }
 
 /** How much the workspace holds of what it may, said louder before there is no room. */
@@ -160,7 +187,7 @@ function Room({ workspace }: { workspace: number }) {
   )
 }
 
-const MOST_BATCHES = 6
+const MOST_SHOWN = 6
 const CARDS = 'grid grid-cols-[repeat(auto-fill,minmax(340px,1fr))] gap-4'
 
 const ORDERS = {
@@ -185,6 +212,7 @@ export function Shelf() {
   const [picked, setPicked] = useState<ReadonlySet<number>>(new Set())
   const [running, setRunning] = useState(false)
   const [retargeting, setRetargeting] = useState(false)
+  const [delivering, setDelivering] = useState(false)
   const [order, setOrder] = useState<keyof typeof ORDERS>('newest')
   const [over, setOver] = useState(false)
   const [refused, setRefused] = useState<string[]>([])
@@ -211,6 +239,12 @@ export function Shelf() {
     enabled: id > 0,
     queryFn: () =>
       answer(client.GET('/api/workspaces/{workspace_id}/batches', { params: { path } })),
+  })
+  const handovers = useQuery({
+    queryKey: ['handovers', id],
+    enabled: id > 0,
+    queryFn: () =>
+      answer(client.GET('/api/workspaces/{workspace_id}/handovers', { params: { path } })),
   })
   const jobs = useQuery({
     queryKey: ['jobs', id],
@@ -455,6 +489,9 @@ export function Shelf() {
                   Retarget {picked.size} onto a character
                 </Button>
               )}
+              {picked.size > 0 && changes && (
+                <Button onClick={() => setDelivering(true)}>Deliver {picked.size}</Button>
+              )}
               <Button
                 onClick={() =>
                   setPicked(new Set(picked.size ? [] : takes.data!.map((take) => take.id)))
@@ -502,7 +539,11 @@ export function Shelf() {
           {running && (
             <RunRecipe workspace={id} takes={[...picked]} onClose={() => setRunning(false)} />
           )}
+          {delivering && (
+            <DeliverMany workspace={id} takes={[...picked]} onClose={() => setDelivering(false)} />
+          )}
           {(batches.data?.length ?? 0) > 0 && <Batches batches={batches.data!} />}
+          {(handovers.data?.length ?? 0) > 0 && <Handovers handovers={handovers.data!} />}
           <ul className={CARDS}>
             {byFile(underTheirSources(takes.data?.toSorted(ORDERS[order].by) ?? [])).map((group) =>
               group[0]!.of_its_file > 1 ? (
