@@ -109,6 +109,10 @@ class Application:
     def _start_worker(self) -> None:
         self.worker = self._spawn("worker", sys.executable, "manage.py", "worker")
 
+    def another_worker(self) -> subprocess.Popen[bytes]:
+        """A second worker beside the first; whoever starts it ends it."""
+        return self._spawn("worker2", sys.executable, "manage.py", "worker")
+
     def _wait(self, path: str) -> None:
         until_answered(self.url + path, lambda: f"see {self.folder}")
 
