@@ -15,7 +15,7 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any, get_args
 
-from leancurve.delivery.files import deliver_takes
+from leancurve.delivery.folder import deliver_takes
 from leancurve.delivery.preset import Format, Preset, preset_of
 from leancurve.delivery.proof import verified
 from leancurve.document.clip import Clip

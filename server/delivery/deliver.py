@@ -11,7 +11,7 @@ from documents.models import Blob
 from documents.packing import skeleton_blob, skin_of
 from documents.store import load_clip
 from editing.accounts import account_of, summary_of
-from leancurve.delivery.files import put
+from leancurve.delivery.folder import put
 from leancurve.delivery.making import Made, made
 from leancurve.delivery.preset import Preset, preset_of
 from leancurve.delivery.proof import Proof, proven

@@ -34,7 +34,7 @@ def report_of(
         "clip": handed.clip.name,
         "delivery": handed.handover.number,
         "by": author.get_username() if author else "",
-        "when": timezone.localtime(handed.handover.created).strftime("%d %B %Y, %H:%M %Z"),
+        "when": timezone.localtime(handed.handover.created).strftime("%-d %B %Y, %H:%M %Z"),
         "revision": revision.number,
         "skeleton": handed.clip.beneath.skeleton.name,
         "take": {"name": take.name, "file": take.file.name, "sha256": _sha_of(take.file_id)},

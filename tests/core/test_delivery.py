@@ -19,7 +19,7 @@ from hypothesis import strategies as st
 from leancurve.cli import main
 from leancurve.curves.curve import SampledCurve
 from leancurve.delivery.axes import in_axes, turn_between
-from leancurve.delivery.files import put
+from leancurve.delivery.folder import put
 from leancurve.delivery.joints import Structure, names_of, restructured, structure_of
 from leancurve.delivery.making import made
 from leancurve.delivery.preset import UNITS, Preset, preset_of

@@ -164,8 +164,8 @@ def _t(value: object) -> str:
 
 
 def _number(value: float, places: int = 2) -> str:
-    if value and abs(value) < 10.0**-places:
-        return f"{value:.1g}"
+    if 0.0 < value < 10.0**-places:
+        return f"< {10.0**-places:.{places}f}"
     return f"{value:,.{places}f}"
 
 
@@ -199,8 +199,8 @@ def _facts(report: Mapping[str, Any]) -> str:
 
 
 def _files(files: Sequence[Mapping[str, Any]]) -> str:
-    heads = [("File", "wide"), ("Size", "n"), ("Differs by", "n"), ("at the farthest joint", "n"),
-             ("SHA-256", "wide")]  # fmt: skip
+    heads = [("File", "wide"), ("Size", "n"), ("Rotations differ by", "n"),
+             ("Places differ by", "n"), ("SHA-256", "wide")]  # fmt: skip
     rows = [
         (
             f["name"], f"{f['size'] / 1e6:,.2f} MB",
@@ -225,7 +225,15 @@ def _lines(lines: Sequence[Mapping[str, Any]]) -> str:
     for k, line in enumerate(lines):
         deg = f"{_number(line['deg'])}° {line['joint']}" if line["deg"] else "–"
         mm = f"{_number(line['mm'])} mm {line['end']}" if line["mm"] else "–"
-        rows.append((f"{k + 1}. {line['told']}", line["kind"], deg, mm, f"{line['keys']:,}"))
+        rows.append(
+            (
+                f"{k + 1}. {line['told']}",
+                line["kind"],
+                deg,
+                mm,
+                f"{line['keys']:,}" if line["keys"] else "–",
+            )
+        )
     return _table(heads, rows)
 
 
@@ -296,7 +304,7 @@ def _plot(
         return f"<figure><h2>{_t(title)}</h2><p>Not known: another skeleton or length.</p></figure>"
     most = max((max(values) for _, values in known), default=0.0)
     top = most if most > SAME else 1.0
-    left, low, right, high = 34.0, TALL - 16.0, WIDE - 6.0, 8.0
+    left, low, right, high = 46.0, TALL - 16.0, WIDE - 6.0, 8.0
     end = max(seconds[-1], 1e-9)
     drawn = []
     for k, (_, values) in enumerate(known):

@@ -173,11 +173,18 @@ export function HandoverPage() {
                 <tr key={row.id} className="border-rule border-b last:border-b-0">
                   <td>
                     <span className="font-semibold">{row.name}</span>
-                    <p className="text-[12px] text-ink-2">revision {row.revision}</p>
+                    <p className="whitespace-nowrap text-[12px] text-ink-2">
+                      revision {row.revision}
+                    </p>
                   </td>
                   <Cells row={row} />
                   <td className="whitespace-nowrap text-right">
-                    {row.state === 'done' && <ReportLink handed={row.id} />}{' '}
+                    {row.state === 'done' && (
+                      <>
+                        <ReportLink handed={row.id} />
+                        <br />
+                      </>
+                    )}
                     <Link
                       className="inline-flex min-h-6 items-center underline"
                       to={`/clip/${row.clip}`}

@@ -166,7 +166,7 @@ export function Row({ name, children }: { name: string; children: ReactNode }) {
   )
 }
 
-export function Field({ label, children }: { label: string; children: ReactNode }) {
+export function Field({ label, children }: { label: ReactNode; children: ReactNode }) {
   return (
     // biome-ignore lint/a11y/noLabelWithoutControl: the control is the child
     <label className="flex flex-col gap-1 text-ink-2">

@@ -1,6 +1,6 @@
 /** Deliver: the form a destination needs, the files it makes, each read back and compared. */
 import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query'
-import { useState, useSyncExternalStore } from 'react'
+import { useEffect, useRef, useState, useSyncExternalStore } from 'react'
 import { answer, client, type Schemas } from '../../api/client'
 import { useJob } from '../../sync/useJob'
 import { Button, Field, inputLook } from '../../ui/controls'
@@ -28,6 +28,9 @@ export function DeliverPanel() {
   const [action, setAction] = useState(tidy(clip?.take_name ?? 'take').toLowerCase())
   const [version, setVersion] = useState<number | null>(null)
   const [trouble, setTrouble] = useState<string | null>(null)
+  /** Whether what was just delivered is to be brought into view. */
+  const [arrived, setArrived] = useState(false)
+  const listed = useRef<HTMLDivElement>(null)
   const [first, last] = useSyncExternalStore(transport.subscribe, () => transport.range)
 
   const preset = presets.data?.find((p) => p.id === chosen) ?? presets.data?.[0]
@@ -48,9 +51,17 @@ export function DeliverPanel() {
     if (ended.state === 'done') {
       notify(`${ended.title} is delivered, and read back.`)
       setVersion(null)
+      setArrived(true)
     }
     void queries.invalidateQueries({ queryKey: ['deliveries'] })
   })
+  const count = deliveries.data?.length
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the count is the signal
+  useEffect(() => {
+    if (!arrived) return
+    listed.current?.scrollIntoView({ block: 'start' })
+    setArrived(false)
+  }, [count])
   const asked: Schemas['DeliverIn'] | null =
     clip && form
       ? {
@@ -65,7 +76,7 @@ export function DeliverPanel() {
         }
       : null
   const plan = useQuery({
-    queryKey: ['delivery plan', path.clip_id, asked, deliveries.data?.length],
+    queryKey: ['delivery plan', path.clip_id, asked, count],
     enabled: asked !== null && asked.pattern.trim() !== '',
     placeholderData: keepPreviousData,
     retry: false,
@@ -124,17 +135,17 @@ export function DeliverPanel() {
               set(preset.id, deviations(next, preset.values).size ? next : null)
             }}
           />
-          <div className="grid grid-cols-[1fr_1fr_64px] gap-2">
+          <div className="grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)_64px] gap-2">
             <Field label="Character">
               <input
-                className={inputLook}
+                className={`${inputLook} w-full`}
                 value={character}
                 onChange={(e) => setCharacter(e.target.value)}
               />
             </Field>
             <Field label="Action">
               <input
-                className={inputLook}
+                className={`${inputLook} w-full`}
                 value={action}
                 onChange={(e) => setAction(e.target.value)}
               />
@@ -167,7 +178,9 @@ export function DeliverPanel() {
           <Summary files={plan.data} trouble={plan.error?.message} />
         </>
       )}
-      {(deliveries.data?.length ?? 0) > 0 && <Delivered deliveries={deliveries.data!} />}
+      <div ref={listed}>
+        {(deliveries.data?.length ?? 0) > 0 && <Delivered deliveries={deliveries.data!} />}
+      </div>
     </Panel>
   )
 }
@@ -253,6 +266,7 @@ function Presets({
     <section className="flex flex-col gap-1.5">
       <Field label="Preset">
         <select
+          aria-label="Preset"
           className={`${inputLook} w-full font-semibold text-ink`}
           value={preset.id}
           onChange={(e) => onChoose(Number(e.target.value), null)}

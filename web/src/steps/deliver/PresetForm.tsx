@@ -8,15 +8,23 @@ import { FORMATS, type Form, inFormat, isGltf, isScene, KINDS } from './form'
 
 type Change = (change: Partial<Form>) => void
 
+const Differs = () => (
+  <span className="text-[11px] text-warn" title="from the preset">
+    differs
+  </span>
+)
+
 /** A field with its name, and a mark where it is other than the preset has it. */
 function Marked({ name, off, children }: { name: string; off: boolean; children: ReactNode }) {
   return (
-    <Field label={name}>
-      {off && (
-        <span className="-mt-1 text-[11px] text-warn" data-testid={`differs-${name}`}>
-          differs from the preset
+    <Field
+      label={
+        <span className="flex items-baseline justify-between gap-2">
+          {name}
+          {off && <Differs />}
         </span>
-      )}
+      }
+    >
       {children}
     </Field>
   )
@@ -61,8 +69,11 @@ export function PresetForm({
           <Select
             className="w-full"
             value={form.root}
-            options={{ hips: 'hips carry it all', floor: 'a joint on the floor' }}
-            hints={{ floor: 'It carries travel and heading, the hips the rest.' }}
+            options={{ hips: 'hips', floor: 'on the floor' }}
+            hints={{
+              hips: 'The hips carry everything.',
+              floor: 'A joint on the floor carries travel and heading, the hips the rest.',
+            }}
             onChange={(root) => onChange({ root })}
           />
         </Marked>
@@ -86,7 +97,7 @@ export function PresetForm({
       {clip.props.length > 0 && form.format !== 'csv' && (
         <Check on={form.props} onChange={(props) => onChange({ props })}>
           {form.format === 'bvh' ? 'Props as joints of their own roots' : 'Props go along'}
-          {off.has('props') && <span className="text-[11px] text-warn">differs</span>}
+          {off.has('props') && <Differs />}
         </Check>
       )}
       <More form={form} off={off} onChange={onChange} />
@@ -98,8 +109,9 @@ function Curves({ form, off, onChange }: { form: Form; off: boolean; onChange: C
   const fitted = form.within_deg != null
   return (
     <Marked name="Curves" off={off}>
-      <div className="flex flex-wrap items-center gap-2 text-ink">
+      <div className="flex flex-wrap items-center gap-x-2 gap-y-1 text-ink">
         <Select
+          className="w-full"
           label="Curves"
           value={fitted ? 'splines' : 'frames'}
           options={{ frames: 'a key on each frame', splines: 'fitted splines' }}
@@ -142,9 +154,7 @@ function Joints({ form, off, onChange }: { form: Form; off: boolean; onChange: C
   const names = [...chosen].flatMap((j) => clip.joints[j]?.name ?? [])
   return (
     <fieldset className="flex flex-col gap-1">
-      <legend className="text-ink-2">
-        Joints left out {off && <span className="text-[11px] text-warn">differs</span>}
-      </legend>
+      <legend className="text-ink-2">Joints left out {off && <Differs />}</legend>
       <div className="flex flex-wrap gap-x-4">
         {(Object.keys(KINDS) as Form['without']).map((kind) => (
           <Check
