@@ -173,8 +173,8 @@ def test_one_module_converts_angles_of_joints() -> None:
 WEB = PROJECT / "web/src"
 WEB_ROOMS = (
     "api", "ui", "session", "evaluation", "view", "sync", "actions", "layers", "tree", "strip",
-    "sheet", "timing", "stage", "commands", "steps", "bench", "shelf", "studio", "batch", "handover", "App.tsx",
-    "main.tsx",
+    "sheet", "timing", "stage", "commands", "steps", "bench", "shelf", "studio", "batch",
+    "handover", "App.tsx", "main.tsx",
 )  # fmt: skip
 """The rooms of the browser from the ground up."""
 

@@ -67,6 +67,8 @@ def standing(made_once: None, short_file: bytes) -> int:
     api.post(f"workspaces/{workspace.pk}/recipes", {"name": "short", "lines": [line]})
     camera = {"position": [0, 1, 2], "target": [0, 0, 0], "fov": 40}
     api.call("PUT", f"clips/{clip['id']}/camera", camera)
+    values = {"values": {"format": "glb", "root": "floor"}}
+    api.call("PUT", f"workspaces/{workspace.pk}/presets/Engine", values)
     stored = {"revision": clip["head"]["id"], "name": "a step", "first": 4, "last": 20}
     motion = api.post(f"clips/{clip['id']}/stored", stored).json()
     line = {"operation": "load_layer", "params": {"name": "step"}, "scope": {},

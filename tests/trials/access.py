@@ -72,7 +72,8 @@ def on(application: Application) -> Table:
     ids = {
         "workspace_id": workspace, "clip_id": clip["id"], "take_id": clip["take"],
         "revision_id": clip["head"]["id"], "recipe_id": recipe["id"], "batch_id": batch["id"],
-        "job_id": batch["rows"][0]["job"], "delivery_id": 1, "user_id": 1,
+        "job_id": batch["rows"][0]["job"], "delivery_id": 1, "handover_id": 1, "handed_id": 1,
+        "preset_id": 1, "user_id": 1,
     }  # fmt: skip
     every = endpoints(owner)
     signed_out = Person(application.url, "nobody")

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import json
 import re
+import time
 import uuid
 from collections import Counter
 from collections.abc import Iterator
@@ -26,6 +27,7 @@ NO_STATE = "0" * 64
 NAMES = {
     "workspace_id": "workspace", "clip_id": "clip", "take_id": "take", "recipe_id": "recipe",
     "batch_id": "batch", "job_id": "job", "delivery_id": "delivery", "stored_id": "stored",
+    "handover_id": "handover", "handed_id": "handed", "preset_id": "preset", "presets": "preset",
     "revision": "revision", "since": "revision", "to": "revision", "baseline": "revision",
     "take": "take", "takes": "take", "swap": "take", "target": "take", "targets": "take",
     "recipe": "recipe", "workspace": "workspace", "inputs": "state", "after": "request",
@@ -64,9 +66,16 @@ def everything(person: Person, workspace: int, name: str) -> dict[str, Any]:
     made = person.until_done(job["id"])
     for row in batch["rows"]:
         person.until_done(row["job"])
+    at = f"workspaces/{workspace}"
+    preset = person.ask("PUT", f"{at}/presets/{name}", {"values": {"format": "bvh"}}).json()
+    asked = {"takes": [clip["take"]], "presets": [preset["id"]]}
+    handover = person.ask("POST", f"{at}/handovers", asked).json()
+    while person.ask("GET", f"{at}/handovers").json()[0]["open"]:
+        time.sleep(0.2)
     return {
         "workspace": workspace, "clip": clip["id"], "take": clip["take"], "recipe": recipe["id"],
         "batch": batch["id"], "job": job["id"], "delivery": made["result"]["delivery"],
+        "preset": preset["id"], "handover": handover["id"], "handed": handover["clips"][0]["id"],
         "stored": stored["id"], "revision": head["id"], "state": stored["state"],
         "request": str(uuid.uuid4()), "line": head["recipe"][0]["line_id"],
     }  # fmt: skip
