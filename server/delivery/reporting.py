@@ -11,7 +11,7 @@ from editing.accounts import account_of
 from editing.baseline import baseline_of
 from editing.models import Revision
 from editing.outcomes import take_of
-from editing.recipes import title
+from editing.recipes import replay, title
 from leancurve.delivery.report import key_poses, layers_told, series, travelled
 from leancurve.document.clip import Clip
 from library.models import StoredFile
@@ -77,14 +77,14 @@ def _sha_of(file_id: int) -> str:
 
 
 def _lines(revision: Revision, drifts: Sequence[tuple[Any, Any]]) -> list[dict[str, Any]]:
-    """Each line of the recipe in words, with what it did by itself; the reading comes first."""
-    keys = {x["line_id"]: x.get("keys", 0) for x in revision.report.get("lines", ())}
+    """Each line of the recipe in words, with what it did by itself and the keys it left."""
+    states = [step.state for step in replay(take_of(revision).state, revision.recipe)]
     out = []
-    for line, drift in drifts:
+    for (line, drift), state in zip(drifts, states, strict=True):
         out.append({
             "told": title(line), "kind": drift.kind, "aside": bool(line.get("aside")),
             "deg": drift.deg.size, "joint": drift.deg.name, "deg_frame": drift.deg.frame,
             "mm": drift.mm.size, "end": drift.mm.name, "mm_frame": drift.mm.frame,
-            "keys": keys.get(line["line_id"], 0),
+            "keys": state.keys,
         })  # fmt: skip
     return out

@@ -241,6 +241,7 @@ def take_pictures(page: Page, application: Application) -> None:
     timing(page)
     posing(page)
     page.keyboard.press("Alt+9")
+    page.get_by_label("Preset", exact=True).select_option(label="GLB, fitted splines")
     page.get_by_role("button", name="Deliver", exact=True).last.click()
     page.get_by_text("read back within").wait_for()
     page.wait_for_timeout(6500)
@@ -255,6 +256,27 @@ def take_pictures(page: Page, application: Application) -> None:
     page.get_by_role("button", name="Run the recipe").click()
     page.get_by_text("3 done").wait_for()
     shot(page, "batch")
+    delivering(page, application)
+
+
+def delivering(page: Page, application: Application) -> None:
+    """Three clips in two forms, and a report."""
+    page.goto(application.url)
+    for name in ("Crate over the coaming", "Rolling deck walk", "Signal lamp"):
+        page.get_by_label(f"Choose {name}").check()
+    page.get_by_role("button", name="Deliver 3").click()
+    page.get_by_label("GLB, root on the floor").check()
+    page.get_by_label("USD", exact=True).check()
+    page.get_by_role("button", name="Deliver 6 files").click()
+    page.get_by_text("3 done").wait_for()
+    shot(page, "delivery")
+    row = page.get_by_role("row").filter(has_text="Rolling deck walk")
+    with page.expect_popup() as popup:
+        row.get_by_role("link", name="Report").click()
+    report = popup.value
+    report.set_viewport_size({"width": 900, "height": 1270})
+    shot(report, "delivery-report")
+    report.close()
 
 
 def main() -> None:

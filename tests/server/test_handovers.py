@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import html
 import io
 import json
 import zipfile
@@ -196,6 +197,23 @@ def test_the_report_says_what_was_done_and_needs_nothing_beside_it(
     for outside in ("http://", "https://", "<script", "<img", "<link", "url("):
         assert outside not in page
     assert "'none'" in answer["Content-Security-Policy"]
+
+
+def test_a_report_after_a_whole_recipe_says_what_each_line_left(
+    api: Api, clips: list[dict], workspace: Workspace
+) -> None:
+    asked = {"recipe": 0, "takes": [clips[0]["take"]]}
+    assert api.post(f"workspaces/{workspace.pk}/batches", asked).status_code == 200
+    run_all()
+    (row,) = hand_over(api, workspace, clips[:1], BVH)["clips"]
+    assert row["state"] == "done", row["message"]
+    told = api.get(f"handed/{row['id']}/report?form=json").json()
+    assert len(told["lines"]) > 4
+    assert told["lines"][0]["keys"] == told["keys"]["before"]
+    assert told["lines"][-1]["keys"] == told["keys"]["after"] == row["keys"]
+    page = api.get(f"handed/{row['id']}/report").content.decode()
+    for line in told["lines"]:
+        assert html.escape(line["told"]) in page
 
 
 def test_names_in_a_report_are_text(api: Api, clips: list[dict], workspace: Workspace) -> None:

@@ -169,10 +169,12 @@ def _number(value: float, places: int = 2) -> str:
     return f"{value:,.{places}f}"
 
 
-def _table(heads: Sequence[tuple[str, str]], rows: Sequence[Sequence[object]]) -> str:
-    """A table; a head's class is its column's. More rows than print are counted."""
+def _table(
+    heads: Sequence[tuple[str, str]], rows: Sequence[Sequence[object]], most: int = MOST_ROWS
+) -> str:
+    """A table; a head's class is its column's. More rows than are shown are counted."""
     head = "".join(f'<th class="{c}">{_t(name)}</th>' for name, c in heads)
-    shown = rows[:MOST_ROWS]
+    shown = rows[:most]
     body = "".join(
         "<tr>"
         + "".join(f'<td class="{c}">{_t(v)}</td>' for v, (_, c) in zip(row, heads, strict=True))
@@ -234,7 +236,7 @@ def _lines(lines: Sequence[Mapping[str, Any]]) -> str:
                 f"{line['keys']:,}" if line["keys"] else "–",
             )
         )
-    return _table(heads, rows)
+    return _table(heads, rows, most=len(rows))
 
 
 def _findings(found: Mapping[str, Mapping[str, int]]) -> str:

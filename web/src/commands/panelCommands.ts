@@ -78,6 +78,7 @@ const PANEL_ACTIONS: readonly PanelAction[] = [
   { step: 'shape', tab: 'Time', button: 'Find cycles' },
   { step: 'shape', tab: 'Pose', button: 'Keep the pose', title: 'Keep the pose in the library' },
   { step: 'shape', tab: 'Pose', button: 'Keep the motion', title: 'Keep the range in the library' },
+  { step: 'deliver', button: 'Preset', title: 'Choose a preset', field: true },
   { step: 'deliver', button: 'Deliver', title: 'Deliver the range' },
   {
     step: 'recipe',
