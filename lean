@@ -33,7 +33,7 @@ help() {
 
 Environment: LEAN_PORT (8420), LEAN_BIND (127.0.0.1), LEAN_LOCAL (.local), LEAN_PG_PORT (any free),
 LEAN_SECRET_KEY, LEAN_HOSTS, LEAN_HTTPS=1 (all three needed beyond loopback), LEAN_PROXIES,
-LEAN_UPLOAD_MB,
+LEAN_UPLOAD_MB, LEAN_OUTPUT,
 LEAN_TEST_PROCESSES (2).
 TEXT
 }

@@ -4,6 +4,7 @@ others."""
 from __future__ import annotations
 
 import hashlib
+import io
 import json
 import re
 import zipfile
@@ -15,7 +16,7 @@ from leancurve.demo import crate_take
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.formats.bvh import read_bvh
-from leancurve.formats.clipjson import read_clip
+from leancurve.formats.clipjson import read_clip, write_clip
 from leancurve.numbers import rotation
 from leancurve.operations import OPERATIONS, apply_patch
 from leancurve.time.resample import resampled
@@ -24,8 +25,9 @@ from pxr import Usd, UsdSkel
 
 from tests.core.in_node import three_sees
 from tests.core.usd_files import queried
+from tests.e2e.application import Application
 from tests.e2e.conftest import is_open, settled, to_shelf
-from tests.e2e.takes import bring_in
+from tests.e2e.takes import bring_in, store
 
 LOOK = """
     const row = {}
@@ -186,3 +188,30 @@ def test_a_preset_is_kept_and_what_deviates_is_marked(page: Page, tmp_path: Path
     page.get_by_role("button", name="Delete the preset").click()
     gone = page.get_by_label("Preset", exact=True).locator("option", has_text="Engine of preset_a")
     expect(gone).to_have_count(0)
+
+
+def test_a_worker_killed_in_the_middle_leaves_nothing_half_or_twice(
+    page: Page, application: Application
+) -> None:
+    names = [f"killed_{k}" for k in range(6)]
+    takes = [store(name, write_clip(cut(k % 3)), "json") for k, name in enumerate(names)]
+    to_shelf(page)
+    choose(page, *names)
+    page.get_by_role("button", name="Deliver 6").click()
+    page.get_by_label("USD", exact=True).check()
+    page.get_by_role("button", name="Deliver 6 files").click()
+    # One is there and others are being made.
+    expect(page.get_by_role("link", name=re.compile(r"\.usdc$")).first).to_be_visible()
+    application.kill(application.worker)
+    application.start_worker()
+    expect(page.get_by_role("status")).to_have_text("6 done")
+    files = page.get_by_role("link", name=re.compile(r"\.usdc$"))
+    expect(files).to_have_count(6)
+    assert len(set(files.all_inner_texts())) == len(takes)
+    number = page.url.rpartition("/")[2]
+    whole = page.request.get(f"/api/handovers/{number}/zip").body()
+    with zipfile.ZipFile(io.BytesIO(whole)) as file:
+        told = json.loads(file.read("manifest.json"))
+        for clip in told["clips"]:
+            (one,) = clip["files"]
+            assert hashlib.sha256(file.read(one["name"])).hexdigest() == one["sha256"]
