@@ -13,6 +13,7 @@ import numpy as np
 import pytest
 from leancurve.cleaning.contacts import contacts_of
 from leancurve.curves.curve import KeyedCurve, SampledCurve
+from leancurve.delivery.proof import Expected, Proof, proven
 from leancurve.demo import TAKES, captured
 from leancurve.document.clip import Clip, Contact, Placement
 from leancurve.document.evaluation import effective, evaluate
@@ -25,7 +26,6 @@ from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput
 from leancurve.formats.clipjson import read_clip, write_clip
 from leancurve.measures.findings import find
-from leancurve.measures.readback import read_back
 from leancurve.numbers import rotation
 from leancurve.operations import OPERATIONS, apply_patch
 from leancurve.recipe import run_recipe
@@ -325,19 +325,24 @@ def test_a_file_that_reads_back_elsewhere_is_not_handed_over() -> None:
     clip = laden()
     times = np.arange(float(clip.frames))
     handed = resampled(clip, planted=True)
-    found = read_back(clip, times, handed, props=True)
+    expected = Expected(times, clip.rate, {n: n for n in clip.skeleton.names}, props=True)
+
+    def proof(told: Clip, wanted: Expected = expected) -> Proof:
+        return proven(write_clip(told), "x.json", clip, wanted)
+
+    found = proof(handed)
     assert found.max_deg < 1e-6
     assert found.max_mm < 1e-6
     track = TrackId("prop", 0, "tx")
     off = handed.with_curves({track: SampledCurve(handed.curves[track].at(times) + 0.02)})
     with pytest.raises(BadInput, match=r"0\.20 mm at case"):
-        read_back(clip, times, off, props=True)
+        proof(off)
     turned = base_track(AT["Head"], "ry")
     bent = handed.with_curves({turned: SampledCurve(handed.curves[turned].at(times) + 0.02)})
     with pytest.raises(BadInput, match="off at Head"):
-        read_back(clip, times, bent, props=False)
+        proof(bent, replace(expected, props=False))
     with pytest.raises(BadInput, match="39 frames, not 40"):
-        read_back(clip, times, resampled(handed, last=38), props=True)
+        proof(resampled(handed, last=38))
 
 
 def test_documents_of_the_version_before_mute_what_was_not_solo() -> None:

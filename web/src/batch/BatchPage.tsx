@@ -7,6 +7,7 @@ import { findingsText } from '../shelf/TakeCard'
 import { Button } from '../ui/controls'
 import { counted, degrees, grouped, millimetres } from '../ui/numbers'
 import { SubPage } from '../ui/SubPage'
+import { WaitingCell } from '../ui/WaitingCell'
 
 type Row = Schemas['BatchRowOut']
 type Counts = Record<string, number>
@@ -29,23 +30,7 @@ const total = (counts: Counts) =>
   Object.entries(counts).reduce((sum, [kind, n]) => (kind === 'idle' ? sum : sum + n), 0)
 
 function Cells({ row }: { row: Row }) {
-  if (row.state !== 'done') {
-    const text = { queued: 'waiting', running: '', failed: row.message, cancelled: 'cancelled' }
-    return (
-      <td colSpan={5} className={row.state === 'failed' ? 'text-bad' : 'text-ink-3'}>
-        {row.state === 'running' ? (
-          <progress
-            className="h-1.5 w-56 accent-[var(--calm)]"
-            max={1}
-            value={row.progress}
-            aria-label={`Progress of ${row.name}`}
-          />
-        ) : (
-          text[row.state]
-        )}
-      </td>
-    )
-  }
+  if (row.state !== 'done') return <WaitingCell {...row} state={row.state} span={5} />
   const r = row.result as unknown as Result
   return (
     <>

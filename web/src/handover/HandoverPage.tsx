@@ -9,6 +9,7 @@ import { FileLink, PutOut, proofText, ReportLink } from '../steps/deliver/Delive
 import { Button } from '../ui/controls'
 import { bytes, counted, degrees, grouped, millimetres, moment, rounded } from '../ui/numbers'
 import { SubPage } from '../ui/SubPage'
+import { WaitingCell } from '../ui/WaitingCell'
 
 type Row = Schemas['HandedOut']
 
@@ -37,27 +38,8 @@ type Column = keyof typeof COLUMNS
 
 function Cells({ row }: { row: Row }) {
   if (row.state !== 'done') {
-    const text = {
-      queued: 'waiting',
-      running: '',
-      failed: row.message,
-      cancelled: 'cancelled',
-      unchanged: `unchanged since delivery ${row.unchanged}: not made again`,
-    }
-    return (
-      <td colSpan={5} className={row.state === 'failed' ? 'text-bad' : 'text-ink-2'}>
-        {row.state === 'running' ? (
-          <progress
-            className="h-1.5 w-56 accent-[var(--calm)]"
-            max={1}
-            value={row.progress}
-            aria-label={`Progress of ${row.name}`}
-          />
-        ) : (
-          text[row.state]
-        )}
-      </td>
-    )
+    const told = `unchanged since delivery ${row.unchanged}: not made again`
+    return <WaitingCell {...row} state={row.state} span={5} told={told} />
   }
   return (
     <>

@@ -1,9 +1,10 @@
 /** A character for the chosen takes: each is retargeted onto it, as a clip of its own. */
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
-import { answer, client, textOf } from '../api/client'
-import { Button, Check, Choice, Dialog } from '../ui/controls'
+import { answer, client } from '../api/client'
+import { Check, Choice } from '../ui/controls'
 import { counted } from '../ui/numbers'
+import { Ask } from './Ask'
 
 export function RetargetMany({
   workspace,
@@ -24,56 +25,44 @@ export function RetargetMany({
   const there = skeletons?.filter((s) => s.still && !takes.includes(s.take)) ?? []
   const [chosen, setChosen] = useState('')
   const [plant, setPlant] = useState(true)
-  const [trouble, setTrouble] = useState('')
   const target = chosen || String(there[0]?.take ?? '')
   const start = async () => {
-    try {
-      await answer(
-        client.POST('/api/workspaces/{workspace_id}/retarget', {
-          params: { path },
-          body: { takes, target: Number(target), params: { plant } },
-        }),
-      )
-      onClose()
-    } catch (reason) {
-      setTrouble(textOf(reason))
-    }
+    await answer(
+      client.POST('/api/workspaces/{workspace_id}/retarget', {
+        params: { path },
+        body: { takes, target: Number(target), params: { plant } },
+      }),
+    )
+    onClose()
   }
   return (
-    <Dialog open onClose={onClose} title={`A character for ${counted(takes.length, 'take')}`}>
-      <div className="flex flex-col gap-3 overflow-y-auto px-4 py-3">
-        {there.length > 0 ? (
-          <Choice
-            label="Onto"
-            value={target}
-            options={Object.fromEntries(there.map((s) => [String(s.take), s.name]))}
-            onChange={setChosen}
-          />
-        ) : (
-          <p className="text-ink-2">
-            No character is on the shelf. Bring in a file of its skeleton: a BVH of one frame, or
-            glTF, USD or clip JSON without motion.
-          </p>
-        )}
-        <Check on={plant} onChange={setPlant}>
-          Hold feet where they stand, by plants
-        </Check>
-        <p className="text-ink-3">
-          What was last worked on of each take is retargeted, with the map of joints that is kept
-          for the pair. Each becomes a clip of its own.
+    <Ask
+      title={`A character for ${counted(takes.length, 'take')}`}
+      action="Retarget"
+      ready={target !== ''}
+      onStart={start}
+      onClose={onClose}
+    >
+      {there.length > 0 ? (
+        <Choice
+          label="Onto"
+          value={target}
+          options={Object.fromEntries(there.map((s) => [String(s.take), s.name]))}
+          onChange={setChosen}
+        />
+      ) : (
+        <p className="text-ink-2">
+          No character is on the shelf. Bring in a file of its skeleton: a BVH of one frame, or
+          glTF, USD or clip JSON without motion.
         </p>
-        {trouble && (
-          <p role="alert" className="text-bad">
-            {trouble}
-          </p>
-        )}
-      </div>
-      <div className="flex gap-2 border-rule border-t px-4 py-3 [&>button]:h-8 [&>button]:flex-1">
-        <Button onClick={onClose}>Not now</Button>
-        <Button kind="primary" disabled={!target} onClick={() => void start()}>
-          Retarget
-        </Button>
-      </div>
-    </Dialog>
+      )}
+      <Check on={plant} onChange={setPlant}>
+        Hold feet where they stand, by plants
+      </Check>
+      <p className="text-ink-3">
+        What was last worked on of each take is retargeted, with the map of joints that is kept for
+        the pair. Each becomes a clip of its own.
+      </p>
+    </Ask>
   )
 }

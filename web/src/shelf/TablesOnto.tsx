@@ -2,8 +2,9 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answer, client } from '../api/client'
-import { Button, Choice, Dialog } from '../ui/controls'
+import { Choice } from '../ui/controls'
 import { counted } from '../ui/numbers'
+import { Ask } from './Ask'
 import { skeletonText } from './TakeCard'
 
 export function TablesOnto({
@@ -27,38 +28,36 @@ export function TablesOnto({
   const [chosen, setChosen] = useState('')
   const onto = chosen || String(skeletons?.[0]?.take ?? '')
   return (
-    <Dialog open onClose={onClose} title={`A skeleton for ${counted(files.length, 'table')}`}>
-      <div className="flex flex-col gap-3 overflow-y-auto px-4 py-3">
-        <p className="break-words">{files.map((f) => f.name).join(', ')}</p>
-        {skeletons?.length === 0 ? (
-          <p className="text-ink-2">
-            No skeleton is on the shelf. Bring in a file that has it first: BVH, glTF, USD or clip
-            JSON.
-          </p>
-        ) : (
-          <Choice
-            label="Channels of"
-            value={onto}
-            options={Object.fromEntries(
-              (skeletons ?? []).map((s) => [
-                String(s.take),
-                skeletonText({ skeleton: s.name, joints: s.joints }),
-              ]),
-            )}
-            onChange={setChosen}
-          />
-        )}
-        <p className="text-ink-3">
-          A CSV file holds a row of channel values for each frame, with names such as “Hips rz
-          (deg)”, and no skeleton. Joints without columns stand as they rest.
+    <Ask
+      title={`A skeleton for ${counted(files.length, 'table')}`}
+      action="Bring in"
+      ready={onto !== ''}
+      onStart={() => onChoose(Number(onto))}
+      onClose={onClose}
+    >
+      <p className="break-words">{files.map((f) => f.name).join(', ')}</p>
+      {skeletons?.length === 0 ? (
+        <p className="text-ink-2">
+          No skeleton is on the shelf. Bring in a file that has it first: BVH, glTF, USD or clip
+          JSON.
         </p>
-      </div>
-      <div className="flex gap-2 border-rule border-t px-4 py-3 [&>button]:h-8 [&>button]:flex-1">
-        <Button onClick={onClose}>Not now</Button>
-        <Button kind="primary" disabled={!onto} onClick={() => onChoose(Number(onto))}>
-          Bring in
-        </Button>
-      </div>
-    </Dialog>
+      ) : (
+        <Choice
+          label="Channels of"
+          value={onto}
+          options={Object.fromEntries(
+            (skeletons ?? []).map((s) => [
+              String(s.take),
+              skeletonText({ skeleton: s.name, joints: s.joints }),
+            ]),
+          )}
+          onChange={setChosen}
+        />
+      )}
+      <p className="text-ink-3">
+        A CSV file holds a row of channel values for each frame, with names such as “Hips rz (deg)”,
+        and no skeleton. Joints without columns stand as they rest.
+      </p>
+    </Ask>
   )
 }
