@@ -49,7 +49,7 @@ def files_of_delivery(request: HttpRequest, clip_id: int, wanted: schemas.Delive
     """The files that a delivery would make; nothing is delivered."""
     clip = clip_for(request, clip_id)
     asked, preset = _asked(clip, wanted)
-    (files,) = handing.planned(clip.workspace, [asked], [preset])
+    files = handing.planned(clip.workspace, asked, [preset])
     return [
         {
             "name": f.name, "taken": f.taken, "bytes": f.about,
@@ -216,7 +216,9 @@ def _state(handed: Handed) -> str:
         return "unchanged"
     if handed.report is not None:
         return "done"
-    return handed.job.state if handed.job else "cancelled"
+    if handed.job is None:
+        return "failed" if handed.refused else "cancelled"
+    return handed.job.state
 
 
 def _handover_out(handover: Handover) -> dict[str, Any]:
@@ -231,6 +233,10 @@ def _handover_out(handover: Handover) -> dict[str, Any]:
     }
 
 
+def _why(handed: Handed) -> str:
+    return "; ".join(f"{r['name']}: {r['why']}" for r in handed.refused)
+
+
 def _handed_out(handed: Handed) -> dict[str, Any]:
     report: dict[str, Any] = handed.report or {}
     return {
@@ -239,7 +245,7 @@ def _handed_out(handed: Handed) -> dict[str, Any]:
         "name": handed.clip.name,
         "state": _state(handed),
         "progress": handed.job.progress if handed.job else 1.0,
-        "message": handed.job.message if handed.job else "",
+        "message": handed.job.message if handed.job else _why(handed),
         "revision": handed.revision.number,
         "unchanged": handed.unchanged.number if handed.unchanged else None,
         "planned": [f["name"] for f in handed.plan],

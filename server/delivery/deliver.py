@@ -42,7 +42,7 @@ def deliver(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
     clip = load_clip(handed.revision.state)
     skin = _body_of(handed)
     done: list[Delivery] = []
-    refused: list[dict[str, Any]] = []
+    refused: list[dict[str, Any]] = list(handed.refused)
     for k, told in enumerate(handed.plan):
         within = part_of(report, 0.9 * k / len(handed.plan), 0.9 * (k + 1) / len(handed.plan))
         preset = preset_of(handed.handover.presets[told["preset"]]["values"])

@@ -1,13 +1,13 @@
 """What is to be delivered, planned: which clips, in which forms, and what files are called."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from django.db.models import Max, Q
-from documents.store import load_clip
+from documents.store import time_of, without_curves
 from editing.models import Revision
 from leancurve.delivery.files import MOST_VERSIONS, Part, parts_of, with_part
 from leancurve.delivery.preset import Preset as Form
@@ -48,6 +48,12 @@ class Asked:
     action: str = ""
     version: int | None = None
 
+    @property
+    def until(self) -> int:
+        """The last frame."""
+        frames, _ = time_of(self.revision.state)
+        return max(frames - 1, 0) if self.last is None else self.last
+
 
 @dataclass(frozen=True)
 class Planned:
@@ -69,20 +75,11 @@ class Planned:
         }  # fmt: skip
 
 
-def named_presets(told: Sequence[Mapping[str, Any]]) -> list[Named]:
-    """Presets of plain values; :class:`BadInput` where one cannot be used."""
-    if not 1 <= len(told) <= MOST_PRESETS:
-        raise BadInput(f"presets: choose 1 to {MOST_PRESETS}")
-    return [Named(str(p["name"]), preset_of(p["values"])) for p in told]
-
-
-def planned(
-    workspace: Workspace, asked: Sequence[Asked], presets: Sequence[Named]
-) -> list[list[Planned]]:
-    """The files of each clip; no two of them, nor one that was delivered before, have one name
-    unless a version was asked for. Nothing is kept of it."""
+def planned(workspace: Workspace, asked: Asked, presets: Sequence[Named]) -> list[Planned]:
+    """The files of a clip; no two of them, nor one that was delivered before, have one name unless
+    a version was asked for. Nothing is kept of it."""
     before = _before(workspace)
-    return [_files(one, presets, before) for one in asked]
+    return [f for k, preset in enumerate(presets) for f in _files(asked, k, preset.form, before)]
 
 
 @dataclass
@@ -104,30 +101,27 @@ class _Before:
         self.versions.append((version, name))
 
 
-def _files(asked: Asked, presets: Sequence[Named], before: _Before) -> list[Planned]:
-    clip = load_clip(asked.revision.state)
-    last = max(clip.frames - 1, 0) if asked.last is None else asked.last
-    own = asked.revision.clip
+def _files(asked: Asked, preset: int, form: Form, before: _Before) -> list[Planned]:
+    """The files of a clip in one form."""
+    clip, own = without_curves(asked.revision.state), asked.revision.clip
+    rate = form.at_rate(clip.rate)
     out: list[Planned] = []
-    for k, preset in enumerate(presets):
-        form = preset.form
-        rate = form.at_rate(clip.rate)
-        for part in parts_of(clip, form, asked.first, last):
-            frames = len(sample_times(clip, rate, part.first, part.last))
-            action = with_part(asked.action or plain_name(own.name).lower() or "take", part)
+    for part in parts_of(clip, form, asked.first, asked.until):
+        frames = len(sample_times(clip, rate, part.first, part.last))
+        action = with_part(asked.action or plain_name(own.name).lower() or "take", part)
 
-            def name(version: int, form: Form = form, action: str = action) -> str:
-                stem = delivery_name(
-                    form.pattern, character=asked.character or _character(own), action=action,
-                    version=version,
-                )  # fmt: skip
-                return stem + form.ending
+        def name(version: int, action: str = action) -> str:
+            stem = delivery_name(
+                form.pattern, character=asked.character or _character(own), action=action,
+                version=version,
+            )  # fmt: skip
+            return stem + form.ending
 
-            version = asked.version or before.free(name)
-            told = name(version)
-            about = about_bytes(form, len(clip.skeleton), len(clip.channels), frames)
-            out.append(Planned(k, part, version, told, told in before.taken, about))
-            before.add(version, told)
+        version = asked.version or before.free(name)
+        told = name(version)
+        about = about_bytes(form, len(clip.skeleton), len(clip.channels), frames)
+        out.append(Planned(preset, part, version, told, told in before.taken, about))
+        before.add(version, told)
     return out
 
 
@@ -164,27 +158,41 @@ def start(
         # One at a time: two that ask at once must not both find a name free.
         Workspace.objects.select_for_update().get(pk=workspace.pk)
         same = {} if again else _unchanged(asked, presets)
-        fresh = [a for a in asked if a.revision.pk not in same]
-        plans = iter(planned(workspace, fresh, presets))
+        before = _before(workspace)
         handover = _numbered(workspace, user, presets)
         for one in asked:
-            clip = load_clip(one.revision.state)
-            last = max(clip.frames - 1, 0) if one.last is None else one.last
-            handed = Handed(
+            handed = Handed.objects.create(
                 handover=handover, clip=one.revision.clip, revision=one.revision,
-                first=one.first, last=last, unchanged=same.get(one.revision.pk),
+                first=one.first, last=one.until, unchanged=same.get(one.revision.pk),
             )  # fmt: skip
             if handed.unchanged is None:
-                plan = next(plans)
-                taken = next((f.name for f in plan if f.taken), None)
-                if taken is not None:
-                    raise BadInput(f"{taken} was delivered already: choose another version or name")
-                handed.plan = [f.told() for f in plan]
-                handed.save()
-                title = plan[0].name if len(plan) == 1 else f"{plan[0].name} and more"
-                handed.job = jobs.start(workspace, "deliver", title, {"handed": handed.pk})
-            handed.save()
+                _queue(handed, one, presets, before, alone=len(asked) == 1)
     return handover
+
+
+def _queue(
+    handed: Handed, asked: Asked, presets: Sequence[Named], before: _Before, alone: bool
+) -> None:
+    """Plan a clip's files, and queue them. What cannot be delivered so is refused at once where the
+    clip is ``alone``; among others it is listed, and stops none of them."""
+    plan: list[Planned] = []
+    for k, preset in enumerate(presets):
+        try:
+            files = _files(asked, k, preset.form, before)
+            taken = next((f.name for f in files if f.taken), None)
+            if taken is not None:
+                raise BadInput(f"{taken} was delivered already: choose another version or name")
+            plan += files
+        except BadInput as trouble:
+            if alone:
+                raise
+            handed.refused.append({"name": preset.name, "why": trouble.message})
+    handed.plan = [f.told() for f in plan]
+    if plan:
+        title = plan[0].name if len(plan) == 1 else f"{plan[0].name} and more"
+        workspace = handed.handover.workspace
+        handed.job = jobs.start(workspace, "deliver", title, {"handed": handed.pk})
+    handed.save()
 
 
 def _unchanged(asked: Sequence[Asked], presets: Sequence[Named]) -> dict[int, Handover]:
@@ -193,11 +201,9 @@ def _unchanged(asked: Sequence[Asked], presets: Sequence[Named]) -> dict[int, Ha
     values = [p.form.model_dump(mode="json") for p in presets]
     out = {}
     for one in asked:
-        clip = load_clip(one.revision.state)
-        last = max(clip.frames - 1, 0) if one.last is None else one.last
         before = Handed.objects.filter(
             clip=one.revision.clip, revision__state=one.revision.state_id, first=one.first,
-            last=last, refused=[], job__state=Job.State.DONE,
+            last=one.until, refused=[], report__isnull=False,
         )  # fmt: skip
         for handed in before.select_related("handover").order_by("-id"):
             made = [p["values"] for p in handed.handover.presets]

@@ -159,6 +159,24 @@ def test_a_clip_that_fails_stops_no_other(
     assert Delivery.objects.count() == 1
 
 
+def test_a_clip_that_cannot_be_delivered_so_stops_no_other(
+    api: Api, clips: list[dict], workspace: Workspace
+) -> None:
+    """A file for each named span: one of three clips has some."""
+    span = {"do": "add", "first": 10, "last": 60, "name": "turn"}
+    api.apply(clips[1], "edit_marks", edits=[span])
+    values = {"values": {"format": "bvh", "files": "marks"}}
+    spans = api.call("PUT", f"workspaces/{workspace.pk}/presets/Spans", values).json()
+    done = hand_over(api, workspace, clips, spans["id"], USD)
+    states = [(c["state"], len(c["files"]), len(c["refused"])) for c in done["clips"]]
+    assert states == [("done", 1, 1), ("done", 2, 0), ("done", 1, 1)]
+    assert "no named span" in done["clips"][0]["refused"][0]["why"]
+    assert "_turn_v001.bvh" in done["clips"][1]["files"][0]["file_name"]
+    none = hand_over(api, workspace, clips, spans["id"], again=True)
+    assert [c["state"] for c in none["clips"]] == ["failed", "done", "failed"]
+    assert "no named span" in none["clips"][0]["message"]
+
+
 def test_what_waits_can_be_cancelled_and_a_stopped_share_is_made_once(
     api: Api, clips: list[dict], workspace: Workspace
 ) -> None:
