@@ -13,7 +13,7 @@ from leancurve.delivery.files import MOST_VERSIONS, Part, parts_of, with_part
 from leancurve.delivery.preset import Preset as Form
 from leancurve.delivery.preset import about_bytes, preset_of
 from leancurve.errors import BadInput
-from leancurve.formats.names import delivery_name, plain_name
+from leancurve.formats.names import delivery_name, tidy_name
 from leancurve.time.resample import sample_times
 from library import jobs
 from library.models import Job, Workspace
@@ -108,7 +108,7 @@ def _files(asked: Asked, preset: int, form: Form, before: _Before) -> list[Plann
     out: list[Planned] = []
     for part in parts_of(clip, form, asked.first, asked.until):
         frames = len(sample_times(clip, rate, part.first, part.last))
-        action = with_part(asked.action or plain_name(own.name).lower() or "take", part)
+        action = with_part(asked.action or tidy_name(own.name).lower() or "take", part)
 
         def name(version: int, action: str = action) -> str:
             stem = delivery_name(
@@ -126,7 +126,7 @@ def _files(asked: Asked, preset: int, form: Form, before: _Before) -> list[Plann
 
 
 def _character(clip: Any) -> str:
-    return plain_name(clip.beneath.skeleton.name).lower() or "figure"
+    return tidy_name(clip.beneath.skeleton.name).lower() or "figure"
 
 
 def _before(workspace: Workspace) -> _Before:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from leancurve.delivery.preset import Preset
 from leancurve.document.clip import Clip
 from leancurve.errors import BadInput
-from leancurve.formats.names import plain_name
+from leancurve.formats.names import tidy_name
 
 MOST_VERSIONS = 99_999
 
@@ -43,4 +43,4 @@ def parts_of(clip: Clip, preset: Preset, first: int = 0, last: int | None = None
 
 def with_part(action: str, part: Part) -> str:
     """What a file's action is called."""
-    return f"{action}_{plain_name(part.name)}" if part.name else action
+    return f"{action}_{tidy_name(part.name)}" if part.name else action

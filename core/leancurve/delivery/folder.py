@@ -19,7 +19,7 @@ from leancurve.delivery.proof import Proof, proven
 from leancurve.document.clip import Clip
 from leancurve.errors import BadInput, short
 from leancurve.formats.bvh import Take
-from leancurve.formats.names import delivery_name, plain_name
+from leancurve.formats.names import delivery_name, tidy_name
 
 
 def proven_apart(file: Made, name: str, clip: Clip) -> Proof:
@@ -46,11 +46,11 @@ def deliver_takes(takes: Sequence[Take], preset: Preset, folder: Path) -> list[d
 def _one(take: Take, preset: Preset, part: Part, folder: Path) -> dict[str, Any]:
     clip = take.clip
     told: dict[str, Any] = {"clip": clip.name, "verified": False}
-    action = with_part(plain_name(clip.name) or "take", part)
+    action = with_part(tidy_name(clip.name) or "take", part)
 
     def name(version: int) -> str:
         stem = delivery_name(
-            preset.pattern, character=plain_name(clip.skeleton.names[0]) or "figure",
+            preset.pattern, character=tidy_name(clip.skeleton.names[0]) or "figure",
             action=action, version=version,
         )  # fmt: skip
         return stem + preset.ending

@@ -44,6 +44,11 @@ def delivery_name(pattern: str, *, character: str, action: str, version: int) ->
     return kept
 
 
+def tidy_name(name: str) -> str:
+    """A name as a part of a file's name: letters and digits, what stands between them one ``_``."""
+    return re.sub(r"[\W_]+", "_", name).strip("_")[:LONGEST_NAME]
+
+
 def plain_name(name: str) -> str:
     """A name as a file may have it anywhere: letters, digits, ``-``, ``_`` and dots within."""
     kept = "".join(c if c.isalnum() or c in "-_." else "_" for c in name).strip("._")

@@ -212,10 +212,11 @@ class _Keys:
         self.told: dict[str, Any] = {"name": clip.name, "samplers": [], "channels": []}
         self._inputs: dict[int, int] = {}
 
-    def move(self, node: int, path: str, values: Floats, rest: Floats) -> None:
-        """A node's values ``(F, n)``: none where it stands as it rests, one where it stands."""
+    def move(self, node: int, path: str, values: Floats, rest: Floats, told: bool = False) -> None:
+        """A node's values ``(F, n)``: none where it stands as it rests, unless it is to be ``told``
+        anyway, and one where it stands."""
         moves = not _alike(path, values, values[0])
-        if not moves and _alike(path, values[0], rest):
+        if not moves and not told and _alike(path, values[0], rest):
             return
         rows = values if moves else values[:1]
         if len(rows) not in self._inputs:
@@ -267,7 +268,8 @@ def _animation(
     turned, placed = placed_props(clip) if things else (np.zeros(0), np.zeros(0))
     for k, node in enumerate(things):
         places = metres * rotation.rotate(upright, placed[:, k])
-        keys.move(node, "translation", places, np.zeros(3))
+        # One that never moves is known as a thing by that it has a key.
+        keys.move(node, "translation", places, np.zeros(3), told=True)
         turns = rotation.hemisphere(rotation.multiply(upright, turned[:, k]))
         keys.move(node, "rotation", turns, np.array(rotation.IDENTITY))
     if keys.told["channels"]:

@@ -132,7 +132,8 @@ class _Made:
             ("scale", [s.scale for s in stood]),
         ):
             rows = np.array(values)
-            if np.ptp(rows, axis=0).max() > 0.0:
+            # What stands still although it is told frame by frame is meant to be something.
+            if path == "translation" or np.ptp(rows, axis=0).max() > 0.0:
                 self.moves[node, path] = Sampler(seconds, rows, "LINEAR")
 
     def add_skeleton(self, prim: Usd.Prim) -> None:
