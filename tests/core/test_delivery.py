@@ -517,3 +517,23 @@ def test_round_trips_from_format_to_format(
     assert rotation.geodesic_deg(turns, turned).max() < 1e-3
     metres = after.clip.reading.metres_per_unit / before.clip.reading.metres_per_unit
     assert np.abs(placed * metres - places).max() * before.clip.millimetres < 0.01
+
+
+@pytest.mark.parametrize("kind", FORMATS)
+def test_hostile_names_lose_nothing(kind: str) -> None:
+    odd = (
+        "Ünï ☂ 日本", 'a"b,c;d', "x y  z", "l" * 200, "{brace}", "1st", "a/b\\c", "<b>&amp;",
+        "dot.", "CHANNELS", "End Site", "OFFSET 1 2 3", "it's",
+    )  # fmt: skip
+    clip = example("crate")
+    names = list(clip.skeleton.names)
+    names[1 : 1 + len(odd)] = odd
+    told = replace(
+        clip,
+        skeleton=replace(clip.skeleton, names=tuple(names)),
+        reading=replace(clip.reading, ends=()),
+    )
+    proof, back = proof_of(told, format=kind)
+    assert proof.max_mm < 0.01
+    if back is not None:
+        assert set(odd) <= {*back.skeleton.names, *dict(back.reading.originals).values()}
