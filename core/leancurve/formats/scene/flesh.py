@@ -33,6 +33,8 @@ def body_of(
     """The meshes that a figure's joints carry as one skin, and what there is to say about them;
     what hangs on one of the ``others`` goes with that."""
     nodes, meshes = scene.nodes, scene.meshes
+    if not meshes:
+        return None, []
     at = {node: k for k, node in enumerate(figure.nodes)}
     worlds = Worlds(nodes, NOTHING, np.zeros(1), 0.0)
     binds: dict[int, Floats] = {}
@@ -42,9 +44,9 @@ def body_of(
         for node, bind in zip(mesh.nodes, mesh.binds, strict=True):
             if node in at and _sound(bind):
                 binds.setdefault(at[node], bind)
-    for k, node in enumerate(figure.nodes):
-        if k not in binds:
-            binds[k] = np.linalg.inv(worlds.of(node)[0])
+    unbound = [k for k in range(len(figure.nodes)) if k not in binds]
+    stood = worlds.of_all([figure.nodes[k] for k in unbound])
+    binds |= {k: np.linalg.inv(w[0]) for k, w in zip(unbound, stood, strict=True)}
     put, left_out = [], 0
     for mesh in own:
         found = _put(mesh, at, binds)
