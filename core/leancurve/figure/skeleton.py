@@ -96,10 +96,25 @@ class Skeleton:
     @cached_property
     def rest_world(self) -> tuple[Floats, Floats]:
         """World rotations ``(J, 4)`` and positions ``(J, 3)`` at rest."""
-        rotations, positions = forward_kinematics_plain(
-            self, self.rest_rotations[None], self.offset_array[None]
-        )
-        return rotations[0], positions[0]
+        rotations, positions = self.rest_rotations.copy(), self.offset_array.copy()
+        for joints, parents in self._levels:
+            turned = rotation.rotate(rotations[parents], positions[joints])
+            positions[joints] = turned + positions[parents]
+            rotations[joints] = rotation.multiply(rotations[parents], rotations[joints])
+        return rotations, positions
+
+    @property
+    def _levels(self) -> list[tuple[list[int], list[int]]]:
+        """Joints with those they hang on, all that are as deep in the tree together."""
+        depth = [0] * len(self)
+        levels: dict[int, tuple[list[int], list[int]]] = {}
+        for joint, parent in enumerate(self.parents):
+            if parent >= 0:
+                depth[joint] = depth[parent] + 1
+                joints, parents = levels.setdefault(depth[joint], ([], []))
+                joints.append(joint)
+                parents.append(parent)
+        return [levels[d] for d in sorted(levels)]
 
     @property
     def rest_positions(self) -> Floats:

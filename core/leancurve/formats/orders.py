@@ -27,7 +27,8 @@ def _from_lock(turns: Floats, order: str) -> Floats:
     a, b, sign = SINES[order]
     third = 3 - a - b
     sine = 2.0 * (turns[..., a] * turns[..., b] + sign * turns[..., third] * turns[..., 3])
-    return np.asarray(90.0 - np.degrees(np.arcsin(np.minimum(np.abs(sine), 1.0))).max(axis=0))
+    nearest = np.abs(sine).max(axis=0)
+    return np.asarray(90.0 - np.degrees(np.arcsin(np.minimum(nearest, 1.0))))
 
 
 def best_orders(motions: Sequence[Floats]) -> list[str]:

@@ -31,7 +31,11 @@ class Sampler:
         as that is the key's."""
         if len(seconds) == len(self.seconds) and np.all(np.abs(seconds - self.seconds) <= near):
             return self._lengthened(self.values, turns)
-        seconds = self._on_keys(seconds, near)
+        key = self._nearest(seconds)
+        on = np.abs(self.seconds[key] - seconds) <= near
+        if np.all(on):
+            return self._lengthened(self.values[key], turns)
+        seconds = np.where(on, self.seconds[key], seconds)
         k = np.clip(np.searchsorted(self.seconds, seconds, side="right") - 1, 0, None)
         last = len(self.seconds) - 1
         k = np.minimum(k, max(last - 1, 0))
@@ -50,12 +54,12 @@ class Sampler:
             out = a + share[:, None] * (b - a)
         return self._lengthened(out, turns)
 
-    def _on_keys(self, seconds: Floats, near: float) -> Floats:
+    def _nearest(self, seconds: Floats) -> Ints:
+        """The key nearest to each time."""
         after = np.minimum(np.searchsorted(self.seconds, seconds), len(self.seconds) - 1)
         before = np.maximum(after - 1, 0)
         nearer = np.abs(self.seconds[before] - seconds) < np.abs(self.seconds[after] - seconds)
-        key = self.seconds[np.where(nearer, before, after)]
-        return np.where(np.abs(key - seconds) <= near, key, seconds)
+        return np.where(nearer, before, after)
 
     def _spline(self, k: Ints, share: Floats, span: Floats) -> Floats:
         assert self.tangents is not None
