@@ -551,12 +551,12 @@ export function Shelf() {
                   key={`file ${group[0]!.file}`}
                   className="col-span-full rounded-md border border-rule-2 border-dashed p-3"
                 >
-                  <h2 className="mb-2 flex items-baseline gap-2">
+                  <p className="mb-2 flex items-baseline gap-2">
                     <span className="truncate font-semibold">{group[0]!.file_name}</span>
                     <span className="num whitespace-nowrap text-ink-2">
                       {counted(group[0]!.of_its_file, 'take')}
                     </span>
-                  </h2>
+                  </p>
                   <ul className={CARDS} aria-label={`Takes in ${group[0]!.file_name}`}>
                     {group.map(card)}
                   </ul>
