@@ -1,5 +1,6 @@
 """Deliveries of a clip, and of many at once; the presets they are made by."""
 
+from collections import defaultdict
 from itertools import zip_longest
 from typing import Any
 
@@ -223,13 +224,16 @@ def _state(handed: Handed) -> str:
 
 def _handover_out(handover: Handover) -> dict[str, Any]:
     clips = handover.clips.select_related("clip", "revision", "job", "unchanged")
+    files: dict[int | None, list[dict[str, Any]]] = defaultdict(list)
+    for file in _listed(Delivery.objects.filter(handed__handover=handover).order_by("pk")):
+        files[file["handed"]].append(file)
     return {
         "id": handover.pk,
         "number": handover.number,
         "author": handover.author.get_username() if handover.author else "",
         "created": handover.created,
         "presets": [p["name"] or p["values"]["format"] for p in handover.presets],
-        "clips": [_handed_out(h) for h in clips],
+        "clips": [_handed_out(h, files[h.pk]) for h in clips],
     }
 
 
@@ -237,7 +241,7 @@ def _why(handed: Handed) -> str:
     return "; ".join(f"{r['name']}: {r['why']}" for r in handed.refused)
 
 
-def _handed_out(handed: Handed) -> dict[str, Any]:
+def _handed_out(handed: Handed, files: list[dict[str, Any]]) -> dict[str, Any]:
     report: dict[str, Any] = handed.report or {}
     return {
         "id": handed.pk,
@@ -250,7 +254,7 @@ def _handed_out(handed: Handed) -> dict[str, Any]:
         "unchanged": handed.unchanged.number if handed.unchanged else None,
         "planned": [f["name"] for f in handed.plan],
         "refused": handed.refused,
-        "files": _listed(handed.deliveries.order_by("pk")),
+        "files": files,
         "findings": report["findings"]["after"] if report else None,
         "keys": report["keys"]["after"] if report else None,
     }

@@ -22,7 +22,6 @@ from library.room import require_room
 from delivery.models import Delivery, Handed, Handover
 
 MOST_CLIPS = 500
-MOST_PRESETS = 12
 
 
 @dataclass(frozen=True)

@@ -9,6 +9,7 @@ import numpy as np
 
 from leancurve.curves.curve import Curve, SampledCurve
 from leancurve.document.clip import Clip
+from leancurve.document.moves import point_of, turn_of
 from leancurve.document.prop import CHANNELS, ORDER, prop_track
 from leancurve.document.rotations import angles_afresh, quaternions
 from leancurve.document.track import TrackId, base_track
@@ -55,7 +56,7 @@ def in_axes(clip: Clip, up: Axis, metres: float) -> Clip:
         turned = _prop_curves(clip, prop.id, turn, factor)
         for k, channel in enumerate(CHANNELS):
             curves[prop_track(prop.id, channel)] = SampledCurve(turned[:, k])
-    props = tuple(replace(p, size=_triple(factor * np.array(p.size))) for p in clip.props)
+    props = tuple(replace(p, size=point_of(factor * np.array(p.size))) for p in clip.props)
     floor = clip.reading.floor
     reading = replace(
         clip.reading,
@@ -91,31 +92,21 @@ def _prop_curves(clip: Clip, prop: int, turn: Floats, factor: float) -> Floats:
     return out
 
 
-def _triple(values: Floats) -> tuple[float, float, float]:
-    x, y, z = map(float, values)
-    return x, y, z
-
-
-def _four(values: Floats) -> tuple[float, float, float, float]:
-    x, y, z, w = map(float, values)
-    return x, y, z, w
-
-
 def _skeleton(skeleton: Skeleton, turn: Floats, factor: float) -> Skeleton:
     offsets = factor * rotation.rotate(turn, skeleton.offset_array)
     back = rotation.conjugate(turn)
     rests = rotation.multiply(rotation.multiply(turn, skeleton.rest_rotations), back)
     kept = [
-        STRAIGHT if rest == STRAIGHT else _four(rotation.normalise(turned))
+        STRAIGHT if rest == STRAIGHT else turn_of(rotation.normalise(turned))
         for rest, turned in zip(skeleton.rests, rests, strict=True)
     ]
     ends = tuple(
-        EndSite(e.parent, _triple(factor * rotation.rotate(turn, np.array(e.offset))), e.before)
+        EndSite(e.parent, point_of(factor * rotation.rotate(turn, np.array(e.offset))), e.before)
         for e in skeleton.ends
     )
     return replace(
         skeleton,
-        offsets=tuple(map(_triple, offsets)),
+        offsets=tuple(map(point_of, offsets)),
         ends=ends,
         rests=tuple(kept),
     )

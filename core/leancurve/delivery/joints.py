@@ -13,6 +13,7 @@ from leancurve.curves.curve import Curve, SampledCurve
 from leancurve.delivery.preset import Preset
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
+from leancurve.document.moves import point_of, turn_of
 from leancurve.document.parts.registry import without_figure
 from leancurve.document.root_motion import leading_root
 from leancurve.document.rotations import angles_afresh, said
@@ -58,9 +59,8 @@ def structure_of(clip: Clip, preset: Preset) -> Structure:
     dropped = {role for kind in preset.without for role in left_out[kind]}
 
     def stays(joint: int, name: str) -> bool:
-        role = clip.body.joints[joint].role
-        plain = role.removeprefix("left ").removeprefix("right ")
-        return (not preset.joints or name in preset.joints) and plain not in dropped
+        part = clip.body.joints[joint].part
+        return (not preset.joints or name in preset.joints) and part not in dropped
 
     kept = tuple(j for j, name in enumerate(names) if stays(j, name))
     if not kept:
@@ -118,7 +118,7 @@ def restructured(clip: Clip, structure: Structure) -> Clip:
             moved = _within(turns[:, over], places[:, over], *moved)
         elif structure.floor is not None:
             moved = _within(heading, ground, *moved)
-        offsets.append(_triple(rest[1]))
+        offsets.append(point_of(rest[1]))
         rests.append(_rest(rest[0]))
         layout.append(_channels(clip, joint, over, moved, rest))
         local[own] = moved
@@ -176,15 +176,9 @@ def _on_floor(turns: Floats, places: Floats, rest: Floats, up: int) -> tuple[Flo
     return ground, heading
 
 
-def _triple(values: Floats) -> tuple[float, float, float]:
-    x, y, z = map(float, values)
-    return x, y, z
-
-
 def _rest(turn: Floats) -> tuple[float, float, float, float]:
-    x, y, z, w = map(float, rotation.normalise(turn))
-    straight = max(abs(x), abs(y), abs(z)) < 1e-12
-    return STRAIGHT if straight else (x, y, z, w)
+    told = turn_of(rotation.normalise(turn))
+    return STRAIGHT if max(map(abs, told[:3])) < 1e-12 else told
 
 
 def _channels(

@@ -9,12 +9,13 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from leancurve.document.clip import Reading
 from leancurve.errors import BadInput
+from leancurve.formats.table import LENGTHS
 
 Format = Literal["bvh", "json", "glb", "gltf", "usda", "usdc", "csv", "csv-world"]
 Name = Annotated[str, Field(min_length=1, max_length=300)]
 Unit = Literal["m", "cm", "mm"]
-UNITS: dict[Unit, float] = {"m": 1.0, "cm": 0.01, "mm": 0.001}
-"""Metres of each unit."""
+UNITS = LENGTHS
+"""Metres of each unit: those that a table names."""
 SCENES = ("glb", "gltf", "usda", "usdc")
 """Formats that hold a body and props as things of their own."""
 PATTERN = "{character}_{action}_v{version:03}"

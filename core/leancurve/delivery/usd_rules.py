@@ -64,19 +64,13 @@ def _animation(animation: UsdSkel.Animation) -> list[str]:
             if len(found) != count:
                 out.append(f"{where}: {len(found)} {name} at {code} for {count} joints")
                 break
-            if name == "rotations" and np.any(
-                np.abs(np.linalg.norm(_four(attribute.Get(code)), axis=1) - 1.0) > UNIT
-            ):
+            if name == "rotations" and np.any(np.abs(np.linalg.norm(found, axis=1) - 1.0) > UNIT):
                 out.append(f"{where}: rotations of another length than 1 at {code}")
                 break
             if name == "scales" and np.any(found == 0.0):
                 out.append(f"{where}: scales of 0 at {code}")
                 break
     return out
-
-
-def _four(turns: object) -> np.ndarray:
-    return np.asarray(turns, dtype=np.float64).reshape(-1, 4)
 
 
 def _body(binding: UsdSkel.BindingAPI, mesh: UsdGeom.Mesh) -> list[str]:

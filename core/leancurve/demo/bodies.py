@@ -64,7 +64,7 @@ def _parts(skeleton: Skeleton, up_axis: str) -> list[_Part]:
     wide = np.zeros(3) if shoulders is None else places[shoulders[0]] - places[shoulders[1]]
     out: list[_Part] = []
     for joint, read in enumerate(body.joints):
-        limb = read.role.removeprefix("left ").removeprefix("right ")
+        limb = read.part
         if limb in HIDDEN:
             continue
         below = [

@@ -57,6 +57,11 @@ class JointRole:
     confidence: float
     source: Source
 
+    @property
+    def part(self) -> str:
+        """The role without its side: ``"hand"`` of a left hand."""
+        return self.role.removeprefix("left ").removeprefix("right ")
+
 
 @dataclass(frozen=True)
 class Body:

@@ -60,7 +60,7 @@ def _drawn(body: Body, parent: int, joint: int) -> bool:
 
 def _radii(body: Body, joint: int, length: float) -> tuple[float, float]:
     """Radii at a bone's two ends, shares of the height."""
-    part = body.joints[joint].role.removeprefix("left ").removeprefix("right ")
+    part = body.joints[joint].part
     if part in LIMBS:
         a, b = LIMBS[part]
     elif part in FINGERS:

@@ -244,6 +244,7 @@ def _animation(
 ) -> None:  # fmt: skip
     skeleton, metres = clip.skeleton, clip.reading.metres_per_unit
     pose = evaluate(clip)
+    turns = rotation.hemisphere(pose.rotation)
     keys = _Keys(file, clip)
     for joint, node in enumerate(joints):
         root = skeleton.parents[joint] < 0
@@ -256,9 +257,8 @@ def _animation(
 
         for path, own, rest, said, fitted in (
             ("translation", pose.translation, skeleton.offset_array, place, splines.places),
-            ("rotation", rotation.hemisphere(pose.rotation), skeleton.rest_rotations, turn,
-             splines.turns),
-        ):  # fmt: skip
+            ("rotation", turns, skeleton.rest_rotations, turn, splines.turns),
+        ):
             spline = fitted.get(joint)
             if spline is None or len(spline.keys) < 2:
                 keys.move(node, path, said(own[:, joint]), said(rest[joint]))
@@ -270,8 +270,8 @@ def _animation(
         places = metres * rotation.rotate(upright, placed[:, k])
         # One that never moves is known as a thing by that it has a key.
         keys.move(node, "translation", places, np.zeros(3), told=True)
-        turns = rotation.hemisphere(rotation.multiply(upright, turned[:, k]))
-        keys.move(node, "rotation", turns, np.array(rotation.IDENTITY))
+        own = rotation.hemisphere(rotation.multiply(upright, turned[:, k]))
+        keys.move(node, "rotation", own, np.array(rotation.IDENTITY))
     if keys.told["channels"]:
         file.json["animations"].append(keys.told)
 

@@ -40,6 +40,11 @@ export function DeliverPanel() {
     setChosen(id)
     setChanged(next)
   }
+  const change = (fields: Partial<Form>) => {
+    if (!form || !preset) return
+    const next = { ...form, ...fields }
+    set(preset.id, deviations(next, preset.values).size ? next : null)
+  }
   const path = { clip_id: clip?.id ?? 0 }
   const deliveries = useQuery({
     queryKey: ['deliveries', path.clip_id, clip?.head.id],
@@ -127,14 +132,7 @@ export function DeliverPanel() {
             workspace={workspace}
             onChoose={set}
           />
-          <PresetForm
-            form={form}
-            off={deviations(form, preset.values)}
-            onChange={(change) => {
-              const next = { ...form, ...change }
-              set(preset.id, deviations(next, preset.values).size ? next : null)
-            }}
-          />
+          <PresetForm form={form} off={deviations(form, preset.values)} onChange={change} />
           <div className="grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)_64px] gap-2">
             <Field label="Character">
               <input
@@ -169,10 +167,7 @@ export function DeliverPanel() {
             <input
               className={`${inputLook} num`}
               value={form.pattern}
-              onChange={(e) => {
-                const next = { ...form, pattern: e.target.value }
-                set(preset.id, deviations(next, preset.values).size ? next : null)
-              }}
+              onChange={(e) => change({ pattern: e.target.value })}
             />
           </Field>
           <Summary files={plan.data} trouble={plan.error?.message} />
