@@ -176,6 +176,10 @@ EDITS = {
 STORED = {
     "cleaning/continuity.py": "writes angles anew, curve by curve",
     "cleaning/turned.py": "writes joints that were turned into their curves",
+    "delivery/axes.py": "writes a baked clip in other axes, curve by curve",
+    "delivery/joints.py": "writes a baked clip on other joints, those that stay curve by curve",
+    "delivery/making.py": "asks where a clip has its keys: splines keep them",
+    "delivery/report.py": "counts keys",
     "measures/findings/keys.py": "looks at keys themselves",
     "measures/findings/stuck.py": "looks at keys themselves",
     "retarget/keys.py": "asks where a clip has its keys, and gives another one the same",
