@@ -50,8 +50,9 @@ export function MapPicture({
   const rest = useRetargeting((s) => s.wishes.rest)
   const [view, setView] = useState<View>('front')
   const svg = useRef<SVGSVGElement>(null)
-  /** The angle at which the drag of a bone began, and what was turned by hand then. */
-  const drag = useRef<{ angle: number; rest: typeof rest } | null>(null)
+  /** Where the picture stood when the drag of a bone began, for rows above it come and go, the angle
+   * it began at and what was turned by hand then. */
+  const drag = useRef<{ box: DOMRect; angle: number; rest: typeof rest } | null>(null)
   const [ours, theirs] = [map.source.points, map.target.points] as [Vec[], Vec[]]
   const turnedOnes = turnedPoints(map.target, rest)
   const tall = Math.max(map.source.height, map.target.height, 1e-6)
@@ -121,8 +122,7 @@ export function MapPicture({
     ))
   const at = chosen === null ? undefined : aim.get(chosen)
   /** The pointer's direction from the chosen joint, degrees, counter-clockwise. */
-  const angleOf = (e: PointerEvent) => {
-    const box = svg.current!.getBoundingClientRect()
+  const angleOf = (e: PointerEvent, box: DOMRect) => {
     const [x, y] = right[at!]!
     const dx = ((e.clientX - box.left) * WIDTH) / box.width - x
     const dy = ((e.clientY - box.top) * HEIGHT) / box.height - y
@@ -130,11 +130,12 @@ export function MapPicture({
   }
   const grab = (e: PointerEvent) => {
     e.currentTarget.setPointerCapture(e.pointerId)
-    drag.current = { angle: angleOf(e), rest }
+    const box = svg.current!.getBoundingClientRect()
+    drag.current = { box, angle: angleOf(e, box), rest }
   }
   const swing = (e: PointerEvent) => {
     if (!drag.current) return
-    const by = angleOf(e) - drag.current.angle
+    const by = angleOf(e, drag.current.box) - drag.current.angle
     const turn = turnedFurther(map.target, drag.current.rest, chosen!, view, by)
     const { [chosen!]: _, ...others } = drag.current.rest
     wish({ rest: turn.every((v) => v === 0) ? others : { ...others, [chosen!]: turn } })
