@@ -9,6 +9,7 @@ import time
 import uuid
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager, nullcontext
+from dataclasses import replace
 from typing import Any
 
 from django.contrib.auth.models import AbstractBaseUser
@@ -183,6 +184,9 @@ def _attempt(
             raise
         # What could be done on the revision that it was made on is barred by what others did.
         raise Conflict(head, _named(head, theirs, parts), [refusal.message], base.pk) from None
+    seen = head.pk == base_id or head.request_id in own
+    if head.author != user or not seen:
+        result = replace(result, same_step=False)  # a step is one window's own
     return _commit(clip, head, result, time_of(clip, head, result), request_id, user)
 
 
@@ -281,7 +285,7 @@ def _commit(
         )
         revision = Revision.objects.create(
             clip=clip,
-            parent=head.parent if result.same_step and head.author == user else head,
+            parent=head.parent if result.same_step else head,
             take=result.take or head.take,
             number=newest + 1,
             lines=keep_lines(result.recipe, held=head.lines),

@@ -1,5 +1,6 @@
 """What a change makes of a clip's revision: computed, and not yet kept."""
 
+import uuid
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
@@ -40,9 +41,9 @@ class Change:
     remove: str | None = None
     recipe: "Many | None" = None
     swap: Take | None = None
-    goes_on: bool = False
-    """Whether it goes on with the step of the history that stands, where it can be put together
-    with the last line."""
+    goes_on: uuid.UUID | None = None
+    """The write whose step of the history it goes on with, where that one still stands and it can
+    be put together with the last line."""
 
 
 @dataclass(frozen=True)
@@ -94,7 +95,8 @@ def outcome_of(base: Revision, change: Change, progress: Progress) -> Result:
     if change.append is not None and change.remove is not None:
         return _exchanged(base, change, progress)
     if change.append is not None:
-        return _appended(base, change.append, change.goes_on, progress)
+        goes_on = change.goes_on is not None and change.goes_on == base.request_id
+        return _appended(base, change.append, goes_on, progress)
     if change.recipe is not None:
         return _with_recipe(base, change.recipe, progress)
     if change.swap is not None:

@@ -293,15 +293,40 @@ def test_edits_that_go_on_with_a_step_are_undone_with_it(api: Api, thin: dict) -
     """Nudges of a key that come soon after each other: one revision to go back to."""
     before = thin["head"]["state"]
     clip = thin
-    for k, value in enumerate((1.0, 2.0, 3.0)):
+    last = None
+    for value in (1.0, 2.0, 3.0):
         change = {"operation": "edit", "params": {"keys": [edit_of(keys_of(clip), 2, value=value)]}}
-        clip = api.write(clip, append=change, goes_on=k > 0).json()
+        name = str(uuid.uuid4())
+        clip = api.write(clip, append=change, request_id=name, goes_on=last).json()
+        last = name
     assert keys_of(clip).value[2] == 3.0
     assert len(clip["head"]["recipe"]) == len(thin["head"]["recipe"]) + 1
     back = api.post(f"clips/{clip['id']}/undo", {"revision": clip["head"]["id"]}).json()
     assert back["head"]["state"] == before
     # What cannot be put together stays a step of its own.
     apart = {"operation": "smooth", "params": {"strength": 0.5}}
-    after = api.write(back, append=apart, goes_on=True).json()
+    after = api.write(back, append=apart, goes_on=last).json()
     undone = api.post(f"clips/{clip['id']}/undo", {"revision": after["head"]["id"]}).json()
     assert undone["head"]["state"] == before
+
+
+def test_what_goes_on_with_a_step_leaves_one_that_came_between_alone(api: Api, thin: dict) -> None:
+    """Two windows of one person nudge different keys at once, each a step of its own, none lost."""
+    names = [str(uuid.uuid4()) for _ in range(4)]
+
+    def nudge(n: int, channel: str, value: float, shown: dict = thin, **more: Any) -> dict:
+        key = {**edit_of(keys_of(shown, channel=channel), 0, value=value), "channel": channel}
+        change = {"operation": "edit", "params": {"keys": [key]}}
+        done = api.write(thin, append=change, request_id=names[n], **more)
+        assert done.status_code == 200, done.content
+        return done.json()
+
+    one = nudge(0, "ry", 1.0)
+    two = nudge(1, "rz", 2.0)
+    # Each is made on what its window had seen, and goes on with that window's own.
+    between = nudge(2, "ry", 3.0, one, after=[names[0]], goes_on=names[0])
+    clip = nudge(3, "rz", 4.0, two, after=[names[1]], goes_on=names[1])
+    assert keys_of(clip).value[0] == 3.0
+    assert keys_of(clip, channel="rz").value[0] == 4.0
+    back = api.post(f"clips/{clip['id']}/undo", {"revision": clip["head"]["id"]}).json()
+    assert back["head"]["state"] == between["head"]["state"]

@@ -52,8 +52,10 @@ class WriteIn(Schema):
         None, description="append all lines of a kept recipe; 0: all of it; -1: and feet planted"
     )
     swap: int | None = Field(None, description="put another take beneath the recipe")
-    goes_on: bool = Field(
-        False, description="an appended line belongs to the step of the history that stands"
+    goes_on: UUID | None = Field(
+        None,
+        description="the write whose step of the history an appended line belongs to, if that step "
+        "still stands",
     )
 
 

@@ -194,7 +194,7 @@ export async function copyToClip(layer: Layer, take: number): Promise<void> {
           revision: other.head.id,
           request_id: crypto.randomUUID(),
           after: [],
-          goes_on: false,
+          goes_on: null,
         },
       }),
     )

@@ -4428,10 +4428,9 @@ export interface components {
             edit?: components["schemas"]["EditLineIn"] | null;
             /**
              * Goes On
-             * @description an appended line belongs to the step of the history that stands
-             * @default false
+             * @description the write whose step of the history an appended line belongs to, if that step still stands
              */
-            goes_on: boolean;
+            goes_on?: string | null;
             /**
              * Recipe
              * @description append all lines of a kept recipe; 0: all of it; -1: and feet planted

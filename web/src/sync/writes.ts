@@ -46,8 +46,8 @@ export interface Entry<D> {
   /** How joints stand otherwise by it, seen until their poses are here. */
   readonly corrects: Corrected | undefined
   readonly gather: Gather | undefined
-  /** Whether it belongs to the step of the history that stands. */
-  readonly goesOn: boolean
+  /** The change before it whose step of the history it belongs to. */
+  readonly goesOn: string | null
   /** The revision on which it was made, as it was seen, */
   base: number
   /** and the changes before it that this revision had not yet. */
@@ -97,7 +97,7 @@ export class Writes<D, H extends Head> {
   private running = false
   /** Changes that were undone before the server heard of them: redo puts them in line again. */
   private takenBack: Entry<D>[] = []
-  private gathered = { name: '', at: 0 }
+  private gathered = { name: '', at: 0, id: '' }
   private rest: { timer: ReturnType<typeof setTimeout>; over: () => void } | null = null
   private waiting = new Map<Entry<D>, (done: boolean) => void>()
 
@@ -200,13 +200,12 @@ export class Writes<D, H extends Head> {
     const after = this.unseen('curves').map((e) => e.id)
     const { request, told, fold, touches, corrects, gather } = own
     const now = Date.now()
-    const goesOn =
-      gather !== undefined &&
-      this.gathered.name === gather.name &&
-      now - this.gathered.at < ONE_STEP
-    this.gathered = { name: gather?.name ?? '', at: now }
+    const soon = this.gathered.name === gather?.name && now - this.gathered.at < ONE_STEP
+    const goesOn = gather && soon ? this.gathered.id : null
+    const id = crypto.randomUUID()
+    this.gathered = { name: gather?.name ?? '', at: now, id }
     const entry: Entry<D> = {
-      id: crypto.randomUUID(),
+      id,
       ...{ request, told, fold, touches, corrects, gather, goesOn, base, after },
       order: null,
       tried: false,
