@@ -335,22 +335,26 @@ def convert(args: argparse.Namespace) -> dict[str, Any]:
 
 def _preset(args: argparse.Namespace) -> Preset:
     """A preset's file, with what options say otherwise."""
-    values: Any = {}
-    if args.preset:
-        try:
-            values = json.loads(_bytes(args.preset))
-        except (ValueError, UnicodeDecodeError):
-            raise BadInput("expected a preset as JSON", file=args.preset) from None
-        if not isinstance(values, dict):
-            raise BadInput("expected a preset as a JSON object", file=args.preset)
+    values = _preset_in(args.preset) if args.preset else {}
     said = {
         "format": args.format,
         "rate": None if args.rate is None else [args.rate.numerator, args.rate.denominator],
         "joints": _lines(args.joints) if args.joints else None,
         "root": args.root,
         "within_deg": args.spline,
+        "files": "together" if args.together else None,
     }
     return preset_of({**values, **{k: v for k, v in said.items() if v is not None}})
+
+
+def _preset_in(path: str) -> dict[str, Any]:
+    try:
+        values = json.loads(_bytes(path))
+    except (ValueError, UnicodeDecodeError):
+        raise BadInput("expected a preset as JSON", file=path) from None
+    if not isinstance(values, dict):
+        raise BadInput("expected a preset as a JSON object", file=path)
+    return values
 
 
 def _lines(path: str) -> list[str]:
@@ -364,11 +368,16 @@ def deliver(args: argparse.Namespace) -> dict[str, Any]:
     """Takes as files in the form of a preset, each read back in a fresh process."""
     preset = _preset(args)
     files: list[dict[str, Any]] = []
+    takes: list[Take] = []
     for source in args.files:
         try:
-            files += deliver_takes(_read_all(source), preset, Path(args.out))
+            takes += _read_all(source)
         except BadInput as trouble:
             files.append({"clip": source, "failed": str(trouble), "verified": False})
+        if preset.files != "together":
+            files += deliver_takes(takes, preset, Path(args.out))
+            takes = []
+    files += deliver_takes(takes, preset, Path(args.out))
     failed = sum(not f["verified"] for f in files)
     return {"done": len(files) - failed, "failed": failed, "files": files}
 
@@ -376,7 +385,8 @@ def deliver(args: argparse.Namespace) -> dict[str, Any]:
 def verify(args: argparse.Namespace) -> dict[str, Any]:
     """Whether a file holds what a clip plays, joint by joint and frame by frame."""
     clip = _read(args.against).clip
-    return verified(_bytes(args.file), args.file, clip, args.first).told()
+    preset = preset_of(_preset_in(args.preset)) if args.preset else None
+    return verified(_bytes(args.file), args.file, clip, args.first, preset).told()
 
 
 def layers(args: argparse.Namespace) -> dict[str, Any]:
@@ -518,11 +528,15 @@ def _parser() -> argparse.ArgumentParser:
     giver.add_argument("--joints", metavar="FILE", help="these alone: a name on each line")
     giver.add_argument("--root", choices=("hips", "floor"), help="what carries the travel")
     giver.add_argument("--spline", type=float, metavar="DEG", help="glTF: splines within DEG")
+    giver.add_argument(
+        "--together", action="store_true", help="glTF: all clips on a skeleton in one file"
+    )
     checker = command("verify", verify, "file")
     checker.add_argument("--against", metavar="CLIP", required=True, help="what it shall hold")
     checker.add_argument(
         "--first", type=int, default=0, metavar="N", help="the clip's frame that it begins at"
     )
+    checker.add_argument("--preset", metavar="FILE", help="the form that it was delivered in")
     command("layers", layers, "file")
     flattener = command("flatten", flatten, "file", "out")
     flattener.add_argument(

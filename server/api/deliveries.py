@@ -11,6 +11,8 @@ from delivery import bundle, handing
 from delivery.handing import Asked, Named
 from delivery.models import Delivery, Handed, Handover, Preset
 from delivery.presets import keep_preset, presets_of
+from delivery.reporting import inside
+from django.db.models import Prefetch
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.http import content_disposition_header
@@ -75,7 +77,8 @@ def list_deliveries(request: HttpRequest, clip_id: int) -> Any:
 
 
 def _listed(deliveries: Any) -> list[dict[str, Any]]:
-    found = deliveries.select_related("revision", "handed__handover", "clip__head").defer("data")
+    found = deliveries.select_related("revision", "handed__handover", "clip__head")
+    found = found.defer("data", "handed__report", "handed__plan")
     return [
         {
             "id": d.pk,
@@ -83,7 +86,7 @@ def _listed(deliveries: Any) -> list[dict[str, Any]]:
             "size": d.size,
             "revision": d.revision.number,
             "delivery": d.handed.handover.number if d.handed else None,
-            "handed": d.handed_id if d.handed and d.handed.report is not None else None,
+            "handed": d.handed_id,
             "preset": d.preset,
             "changed": _changed(d),
             "report": d.report,
@@ -95,7 +98,7 @@ def _listed(deliveries: Any) -> list[dict[str, Any]]:
 
 def _changed(delivery: Delivery) -> list[str] | None:
     """What was done to a clip since a file of it was made, in words; nothing where it is as it
-    was, and None where it went back and another way."""
+    was, and None where steps that the file holds were undone or changed."""
     head, made = delivery.clip.head, delivery.revision
     assert head is not None
     if head.state_id == made.state_id:
@@ -178,8 +181,12 @@ def start_handover(request: HttpRequest, workspace_id: int, wanted: schemas.Hand
 def list_handovers(request: HttpRequest, workspace_id: int) -> Any:
     workspace = workspace_for(request, workspace_id)
     out = []
-    for handover in workspace.handovers.prefetch_related("clips__job")[:20]:
-        states = [_state(h) for h in handover.clips.all()]
+    clips = Handed.objects.select_related("job").defer("report", "plan")
+    handovers = list(workspace.handovers.prefetch_related(Prefetch("clips", clips))[:20])
+    reported = Handed.objects.filter(handover__in=handovers, report__isnull=False)
+    made = set(reported.values_list("pk", flat=True))
+    for handover in handovers:
+        states = [_state(h, h.pk in made) for h in handover.clips.all()]
         out.append({
             "id": handover.pk, "number": handover.number, "created": handover.created,
             "clips": len(states), "open": sum(s in Job.OPEN for s in states),
@@ -212,10 +219,10 @@ def _handover(request: HttpRequest, handover_id: int) -> Handover:
     return seen(request, Handover.objects.select_related("author"), pk=handover_id)
 
 
-def _state(handed: Handed) -> str:
+def _state(handed: Handed, made: bool) -> str:
     if handed.unchanged_id is not None:
         return "unchanged"
-    if handed.report is not None:
+    if made:
         return "done"
     if handed.job is None:
         return "failed" if handed.refused else "cancelled"
@@ -247,14 +254,15 @@ def _handed_out(handed: Handed, files: list[dict[str, Any]]) -> dict[str, Any]:
         "id": handed.pk,
         "clip": handed.clip_id,
         "name": handed.clip.name,
-        "state": _state(handed),
+        "state": _state(handed, handed.report is not None),
         "progress": handed.job.progress if handed.job else 1.0,
         "message": handed.job.message if handed.job else _why(handed),
         "revision": handed.revision.number,
         "unchanged": handed.unchanged.number if handed.unchanged else None,
-        "planned": [f["name"] for f in handed.plan],
+        "planned": [f["name"] for f in handed.plan if "in" not in f],
         "refused": handed.refused,
         "files": files,
+        "inside": inside(handed) if any("in" in f for f in handed.plan) else [],
         "findings": report["findings"]["after"] if report else None,
         "keys": report["keys"]["after"] if report else None,
     }

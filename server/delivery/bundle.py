@@ -9,6 +9,7 @@ from leancurve.delivery.report import page
 from leancurve.formats.names import plain_name
 
 from delivery.models import Handed, Handover
+from delivery.reporting import inside
 
 WHEN = (1980, 1, 1, 0, 0, 0)
 """The time of every part: nothing in the zip says when it was zipped."""
@@ -60,9 +61,11 @@ def manifest(handover: Handover, clips: list[Handed]) -> dict[str, Any]:
                         "sha256": d.report["sha256"], "frames": d.report["frames"],
                         "max_error_deg": d.report["max_drift_deg"],
                         "max_error_mm": d.report["max_drift_mm"],
+                        **({"clips": d.report["clips"]} if "clips" in d.report else {}),
                     }
                     for d in handed.deliveries.order_by("pk").defer("data")
                 ],
+                "inside": [f"files/{f['name']}" for f in inside(handed) if f["file"]],
                 "refused": handed.refused,
                 "report": f"reports/{report_name(handed)}.html",
             }

@@ -1,7 +1,8 @@
 """Deliver: write a clip's files, read each back in a fresh process, keep the report."""
 
 import logging
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -12,12 +13,13 @@ from documents.packing import skeleton_blob, skin_of
 from documents.store import load_clip
 from editing.accounts import account_of, summary_of
 from leancurve.delivery.folder import put
-from leancurve.delivery.making import Made, made
+from leancurve.delivery.making import Made, Stretch, made_together
 from leancurve.delivery.preset import Preset, preset_of
-from leancurve.delivery.proof import Proof, proven
+from leancurve.delivery.proof import Proof, of_all, proven
+from leancurve.document.clip import Clip as Document
 from leancurve.errors import BadInput
 from leancurve.figure.skin import Skin
-from leancurve.progress import part_of
+from leancurve.progress import Progress, part_of
 from library.apart import apart
 from library.kinds import job_kind
 from library.models import Job, Skeleton, Workspace
@@ -39,25 +41,27 @@ def deliver(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
     ).get(pk=of)
     if handed.report is not None:
         return _result(handed)
-    clip = load_clip(handed.revision.state)
+    clip = _named(handed)
     skin = _body_of(handed)
     done: list[Delivery] = []
     refused: list[dict[str, Any]] = list(handed.refused)
-    for k, told in enumerate(handed.plan):
-        within = part_of(report, 0.9 * k / len(handed.plan), 0.9 * (k + 1) / len(handed.plan))
+    own = [told for told in handed.plan if "in" not in told]
+    for k, told in enumerate(own):
+        within = part_of(report, 0.9 * k / len(own), 0.9 / len(own))
         preset = preset_of(handed.handover.presets[told["preset"]]["values"])
+        stretches = [Stretch(clip, told["first"], told["last"]), *_others(told)]
         try:
             within(0.0)
-            file = made(clip, preset, told["first"], told["last"], handed.revision.recipe, skin)
-            within(0.5)
-            # Where nothing is known of how it was written.
-            asked = (file.data, told["name"], clip, file.expected)
-            proof = apart(proven, asked, told["name"], part_of(within, 0.5, 1.0))
+            files = made_together(stretches, preset, handed.revision.recipe, skin)
+            proof = _proof(told["name"], files, stretches, part_of(within, 0.5, 0.5))
         except BadInput as trouble:
             refused.append({"name": told["name"], "why": trouble.message})
             continue
-        done.append(_kept(handed, preset, told["name"], file, proof))
-    if not done:
+        kept = _kept(handed, preset, told["name"], files[0], proof)
+        if told.get("with"):
+            kept.report["clips"] = [file.clip.name for file in files]
+        done.append(kept)
+    if refused and not done:
         raise BadInput(refused[0]["why"], file=refused[0]["name"])
     told_of = report_of(handed, clip, done, refused)
     report(0.95)
@@ -70,6 +74,32 @@ def deliver(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
     for delivery in done:
         _put_out(delivery)
     return _result(handed)
+
+
+def _named(handed: Handed) -> Document:
+    """The clip as it is called now: the take it came from may have had another name."""
+    return replace(load_clip(handed.revision.state), name=handed.clip.name)
+
+
+def _others(told: dict[str, Any]) -> list[Stretch]:
+    """What goes into a file beside the clip that it is a file of."""
+    found = Handed.objects.select_related("clip", "revision__state__header")
+    others = found.in_bulk(told.get("with", []))
+    return [Stretch(_named(o), o.first, o.last) for _, o in sorted(others.items())]
+
+
+def _proof(
+    name: str, files: Sequence[Made], stretches: Sequence[Stretch], progress: Progress
+) -> Proof:
+    """What reading a file back showed, of each clip in it: where nothing is known of how it was
+    written."""
+    proofs = []
+    for k, (file, stretch) in enumerate(zip(files, stretches, strict=True)):
+        within = part_of(progress, k / len(files), 1 / len(files))
+        within(0.0)
+        asked = (file.data, name, stretch.clip, file.expected)
+        proofs.append(apart(proven, asked, name, within))
+    return of_all(proofs)
 
 
 def _body_of(handed: Handed) -> Skin | None:

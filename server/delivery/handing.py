@@ -9,7 +9,14 @@ from django.db import transaction
 from django.db.models import Max, Q
 from documents.store import time_of, without_curves
 from editing.models import Revision
-from leancurve.delivery.files import MOST_VERSIONS, Part, parts_of, with_part
+from leancurve.delivery.files import (
+    MOST_VERSIONS,
+    Part,
+    groups_of,
+    parts_of,
+    with_more,
+    with_part,
+)
 from leancurve.delivery.preset import Preset as Form
 from leancurve.delivery.preset import about_bytes, preset_of
 from leancurve.errors import BadInput
@@ -66,11 +73,12 @@ class Planned:
     about: int
     """Bytes, roughly."""
 
-    def told(self) -> dict[str, Any]:
-        """As it is kept until it is made."""
+    def told(self, others: Sequence[int] = ()) -> dict[str, Any]:
+        """As it is kept until it is made: with the clips of the handover that go into it too."""
+        more = {"with": list(others)} if others else {}
         return {
             "preset": self.preset, "first": self.part.first, "last": self.part.last,
-            "part": self.part.name, "version": self.version, "name": self.name,
+            "part": self.part.name, "version": self.version, "name": self.name, **more,
         }  # fmt: skip
 
 
@@ -100,14 +108,17 @@ class _Before:
         self.versions.append((version, name))
 
 
-def _files(asked: Asked, preset: int, form: Form, before: _Before) -> list[Planned]:
-    """The files of a clip in one form."""
+def _files(
+    asked: Asked, preset: int, form: Form, before: _Before, others: Sequence[Asked] = ()
+) -> list[Planned]:
+    """The files of a clip in one form, with others in it where it holds several."""
     clip, own = without_curves(asked.revision.state), asked.revision.clip
     rate = form.at_rate(clip.rate)
     out: list[Planned] = []
     for part in parts_of(clip, form, asked.first, asked.until):
         frames = len(sample_times(clip, rate, part.first, part.last))
         action = with_part(asked.action or tidy_name(own.name).lower() or "take", part)
+        action = with_more(action, 1 + len(others))
 
         def name(version: int, action: str = action) -> str:
             stem = delivery_name(
@@ -118,10 +129,17 @@ def _files(asked: Asked, preset: int, form: Form, before: _Before) -> list[Plann
 
         version = asked.version or before.free(name)
         told = name(version)
+        frames += sum(_count(one, form) for one in others)
         about = about_bytes(form, len(clip.skeleton), len(clip.channels), frames)
         out.append(Planned(preset, part, version, told, told in before.taken, about))
         before.add(version, told)
     return out
+
+
+def _count(asked: Asked, form: Form) -> int:
+    """How many frames of a clip are in its file."""
+    clip = without_curves(asked.revision.state)
+    return len(sample_times(clip, form.at_rate(clip.rate), asked.first, asked.until))
 
 
 def _character(clip: Any) -> str:
@@ -159,36 +177,52 @@ def start(
         same = {} if again else _unchanged(asked, presets)
         before = _before(workspace)
         handover = _numbered(workspace, user, presets)
-        for one in asked:
-            handed = Handed.objects.create(
+        clips = [
+            Handed.objects.create(
                 handover=handover, clip=one.revision.clip, revision=one.revision,
                 first=one.first, last=one.until, unchanged=same.get(one.revision.pk),
-            )  # fmt: skip
-            if handed.unchanged is None:
-                _queue(handed, one, presets, before, alone=len(asked) == 1)
+            )
+            for one in asked
+        ]  # fmt: skip
+        new = [
+            (handed, one)
+            for handed, one in zip(clips, asked, strict=True)
+            if handed.unchanged is None
+        ]
+        for k, preset in enumerate(presets):
+            _plan(new, k, preset, before)
+        for handed, _ in new:
+            _queue(handed)
     return handover
 
 
-def _queue(
-    handed: Handed, asked: Asked, presets: Sequence[Named], before: _Before, alone: bool
+def _plan(
+    clips: Sequence[tuple[Handed, Asked]], number: int, preset: Named, before: _Before
 ) -> None:
-    """Plan a clip's files, and queue them. What cannot be delivered so is refused at once where the
-    clip is ``alone``; among others it is listed, and stops none of them."""
-    plan: list[Planned] = []
-    for k, preset in enumerate(presets):
+    """Plan the files of clips in one form. What cannot be delivered so is refused at once where it
+    is the only clip; among others it is listed, and stops none of them."""
+    documents = [without_curves(asked.revision.state) for _, asked in clips]
+    for group in groups_of(documents, preset.form):
+        (lead, asked), *others = (clips[k] for k in group)
         try:
-            files = _files(asked, k, preset.form, before)
+            files = _files(asked, number, preset.form, before, [one for _, one in others])
             taken = next((f.name for f in files if f.taken), None)
             if taken is not None:
                 raise BadInput(f"{taken} was delivered already: choose another version or name")
-            plan += files
         except BadInput as trouble:
-            if alone:
+            if len(clips) == 1:
                 raise
-            handed.refused.append({"name": preset.name, "why": trouble.message})
-    handed.plan = [f.told() for f in plan]
-    if plan:
-        title = plan[0].name if len(plan) == 1 else f"{plan[0].name} and more"
+            lead.refused.append({"name": preset.name, "why": trouble.message})
+            continue
+        lead.plan += [f.told([handed.pk for handed, _ in others]) for f in files]
+        for handed, _ in others:
+            handed.plan += [{**f.told(), "in": lead.pk} for f in files]
+
+
+def _queue(handed: Handed) -> None:
+    if handed.plan:
+        first = handed.plan[0]["name"]
+        title = first if len(handed.plan) == 1 else f"{first} and more"
         workspace = handed.handover.workspace
         handed.job = jobs.start(workspace, "deliver", title, {"handed": handed.pk})
     handed.save()
@@ -209,6 +243,11 @@ def _unchanged(asked: Sequence[Asked], presets: Sequence[Named]) -> dict[int, Ha
             if all(v in made for v in values):
                 out[one.revision.pk] = handed.handover
                 break
+    if any(p.form.files == "together" for p in presets):
+        # A file of several clips is new when one of them is, or when they are not the same ones.
+        handovers = set(out.values())
+        whole = len(handovers) == 1 and handovers.pop().clips.count() == len(asked) == len(out)
+        return out if whole else {}
     return out
 
 

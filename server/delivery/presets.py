@@ -13,6 +13,7 @@ BUILT_IN: dict[int, Named] = {
     0: Named("BVH, a key on each frame", Form(format="bvh")),
     -1: Named("GLB, root on the floor", Form(format="glb", root="floor", body="figure")),
     -2: Named("GLB, fitted splines", Form(format="glb", within_deg=0.25, body="figure")),
+    -7: Named("GLB, all clips in one file", Form(format="glb", body="figure", files="together")),
     -3: Named("USD", Form(format="usdc")),
     -4: Named("Clip JSON, curves kept", Form(format="json")),
     -5: Named("CSV of channels", Form(format="csv")),

@@ -61,11 +61,26 @@ def report_of(
                 "max_deg": d.report["max_drift_deg"], "deg_joint": d.report["max_joint"],
                 "max_mm": d.report["max_drift_mm"], "mm_joint": d.report["mm_joint"],
                 "preset": handed.handover.presets[_preset_of(handed, d)],
+                "clips": d.report.get("clips", []),
             }
             for d in done
         ],
+        "inside": [{"name": f["name"], "clip": f["clip"]} for f in inside(handed)],
         "refused": list(refused),
     }  # fmt: skip
+
+
+def inside(handed: Handed) -> list[dict[str, Any]]:
+    """The files of other clips that hold a clip too: their names, of which clip they are, and the
+    delivered file, where that is made."""
+    told = [(f["name"], f["in"]) for f in handed.plan if "in" in f]
+    leads = Handed.objects.select_related("clip").in_bulk([lead for _, lead in told])
+    made = Delivery.objects.filter(handed__in=leads, file_name__in=[n for n, _ in told])
+    files = dict(made.values_list("file_name", "pk"))
+    return [
+        {"name": name, "clip": leads[lead].clip.name, "file": files.get(name)}
+        for name, lead in told
+    ]
 
 
 def _preset_of(handed: Handed, delivery: Delivery) -> int:

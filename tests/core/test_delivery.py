@@ -37,6 +37,7 @@ from leancurve.figure.drawn_skin import drawn_skin
 from leancurve.figure.skeleton import UPRIGHT
 from leancurve.figure.skin import Skin
 from leancurve.formats.bvh import read_bvh, write_bvh
+from leancurve.formats.choices import Choices
 from leancurve.formats.clipjson import write_clip
 from leancurve.formats.files import read_take, read_takes
 from leancurve.formats.gltf.writing import write_gltf
@@ -478,6 +479,45 @@ def test_marks_become_files_and_a_clip_that_fails_harms_no_other(
     again = told_by(capsys, "deliver", crate, "--out", tmp_path / "o", "--preset", preset)
     assert again["failed"] == 2
     assert "is there already" in again["files"][0]["failed"]
+
+
+def test_clips_on_one_skeleton_are_animations_of_one_file(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """Each is proven by itself; what stands on another skeleton has a file of its own."""
+    sources = []
+    for name in ("crate", "haul", "heron"):
+        clip = heron_file() if name == "heron" else example("crate")
+        clip = resampled(clip, first=5) if name == "haul" else clip
+        sources.append(tmp_path / f"{name}.json")
+        sources[-1].write_bytes(write_clip(replace(clip, name=name)))
+    preset = tmp_path / "preset.json"
+    preset.write_text(json.dumps({"format": "glb", "prefix": "hero_", "within_deg": 0.25}))
+    told = told_by(
+        capsys, "deliver", *sources, "--out", tmp_path / "o", "--preset", preset, "--together"
+    )
+    both, alone = told["files"]
+    assert both["clips"] == ["crate", "haul"]
+    assert "crate_and_1_more" in both["path"]
+    assert "clips" not in alone
+    asked = Choices(rate=example("crate").rate)
+    back = read_takes(Path(both["path"]).read_bytes(), "both.glb", choices=asked)
+    assert [t.clip.name for t in back] == ["crate", "haul"]
+    assert both["frames"] == sum(t.clip.frames for t in back)
+    # Each of them is found by its clip's name, its joints by what the preset calls them.
+    for source in sources[:2]:
+        checked = ("verify", both["path"], "--against", source, "--preset", preset)
+        found = told_by(capsys, *checked)
+        assert found["max_deg"] < 3.0
+        assert found["compared"] == len(example("crate").skeleton) + 1
+    assert main(["verify", both["path"], "--against", str(sources[0])]) == 2
+    assert "none of its joints" in capsys.readouterr().err
+    (bad,) = told_by(
+        capsys, "deliver", sources[0], "--out", tmp_path / "o", "--format", "glb", "--together"
+    )["files"]
+    assert bad["verified"]
+    assert main(["deliver", str(sources[0]), "--out", "o", "--format", "bvh", "--together"]) == 2
+    assert "only a glTF file holds several clips" in capsys.readouterr().err
 
 
 def test_no_part_of_a_file_stays_where_a_disk_is_full(

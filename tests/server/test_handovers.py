@@ -13,6 +13,8 @@ from typing import Any
 import pytest
 from delivery import deliver
 from delivery.models import Delivery, Handover
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
 from editing.models import Clip
 from leancurve.errors import BadInput
 from leancurve.formats.files import read_takes
@@ -24,7 +26,7 @@ from tests.made import looked_at
 from tests.server.conftest import Api
 from tests.server.test_deliveries import body
 
-SPLINES, USD, BVH = -2, -3, 0
+SPLINES, USD, BVH, TOGETHER = -2, -3, 0, -7
 
 
 @pytest.fixture
@@ -60,7 +62,7 @@ def test_presets_are_kept_by_name_beside_those_that_come_along(
 ) -> None:
     path = f"workspaces/{workspace.pk}/presets"
     coming = api.get(path).json()
-    assert {p["id"] for p in coming} == set(range(0, -7, -1))
+    assert {p["id"] for p in coming} == set(range(0, -8, -1))
     values = {"format": "glb", "root": "floor", "without": ["ends"]}
     kept = api.call("PUT", f"{path}/Engine", {"values": values}).json()
     assert kept["values"]["without"] == ["ends"]
@@ -128,24 +130,78 @@ def test_what_has_not_changed_is_not_delivered_again(
     assert other["clips"][0]["state"] == "done"
     forced = hand_over(api, workspace, clips[1:2], BVH, again=True)
     assert forced["clips"][0]["files"][0]["file_name"].endswith("_v002.bvh")
-    # Gone back and another way: what was delivered is not a part of it any more.
+    # A step undone, another made: what was delivered is not a part of it any more.
     back = api.post(f"clips/{changed['id']}/undo", {"revision": changed["head"]["id"]}).json()
     api.apply(back, "smooth")
     listed = api.get(f"clips/{changed['id']}/deliveries").json()
     assert [d["changed"] and len(d["changed"]) for d in listed] == [None, 1]
 
 
+def test_all_clips_on_a_skeleton_go_into_one_file(
+    api: Api, clips: list[dict], workspace: Workspace
+) -> None:
+    """The first one's file holds them all, each is proven, and the others say where they are."""
+    done = hand_over(api, workspace, clips, TOGETHER, BVH)
+    lead, *others = done["clips"]
+    assert [c["state"] for c in done["clips"]] == ["done"] * 3
+    (file,) = (f for f in lead["files"] if f["file_name"].endswith(".glb"))
+    assert "_and_2_more_v001" in file["file_name"]
+    assert file["report"]["clips"] == [c["name"] for c in done["clips"]]
+    data = api.get(f"deliveries/{file['id']}/file").content
+    back = read_takes(data, "x.glb")
+    assert [t.clip.name for t in back] == [c["name"] for c in done["clips"]]
+    assert file["report"]["frames"] == sum(t.clip.frames for t in back)
+    for row in others:
+        assert [f["file_name"].rpartition(".")[2] for f in row["files"]] == ["bvh"]
+        assert row["inside"] == [
+            {"name": file["file_name"], "clip": lead["name"], "file": file["id"]}
+        ]
+        page = api.get(f"handed/{row['id']}/report").content.decode()
+        assert html.escape(f"also in {file['file_name']}, a file of {lead['name']}") in page
+    with zipfile.ZipFile(io.BytesIO(api.get(f"handovers/{done['id']}/zip").content)) as packed:
+        told = json.loads(packed.read("manifest.json"))["clips"]
+    assert told[1]["inside"] == [f"files/{file['file_name']}"]
+    # None is made again while all are as they were; when one has changed the file is another.
+    only = hand_over(api, workspace, clips, TOGETHER)
+    assert {c["state"] for c in only["clips"]} == {"unchanged"}
+    api.apply(clips[2], "unflip")
+    again = hand_over(api, workspace, clips, TOGETHER)
+    assert [len(c["files"]) for c in again["clips"]] == [1, 0, 0]
+    assert again["clips"][0]["files"][0]["file_name"].endswith("_and_2_more_v002.glb")
+
+
+def test_how_far_a_clip_of_several_files_is_never_goes_back(
+    api: Api, clips: list[dict], workspace: Workspace
+) -> None:
+    asked = {"takes": [clips[0]["take"]], "presets": [BVH, USD, TOGETHER]}
+    api.post(f"workspaces/{workspace.pk}/handovers", asked)
+    told: list[float] = []
+    deliver.deliver(Job.objects.get(state="queued"), told.append)
+    assert told == sorted(told)
+    assert max(told) <= 1.0
+
+
+def test_the_list_of_deliveries_reads_no_report(
+    api: Api, clips: list[dict], workspace: Workspace
+) -> None:
+    hand_over(api, workspace, clips[:2], BVH)
+    with CaptureQueriesContext(connection) as asked:
+        api.get(f"workspaces/{workspace.pk}/handovers")
+        api.get(f"clips/{clips[0]['id']}/deliveries")
+    assert not [q["sql"] for q in asked if '"delivery_handed"."report",' in q["sql"]]
+
+
 def test_a_clip_that_fails_stops_no_other(
     api: Api, clips: list[dict], workspace: Workspace, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    whole = deliver.made
+    whole = deliver.made_together
 
-    def some(clip: Any, preset: Any, *more: Any) -> Any:
+    def some(stretches: Any, preset: Any, *more: Any) -> Any:
         if preset.format == "usdc":
             raise BadInput("this cannot be made")
-        return whole(clip, preset, *more)
+        return whole(stretches, preset, *more)
 
-    monkeypatch.setattr(deliver, "made", some)
+    monkeypatch.setattr(deliver, "made_together", some)
     done = hand_over(api, workspace, clips[:1], BVH, USD)
     (row,) = done["clips"]
     assert row["state"] == "done"

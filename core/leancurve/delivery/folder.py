@@ -12,10 +12,17 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
-from leancurve.delivery.files import MOST_VERSIONS, Part, parts_of, with_part
-from leancurve.delivery.making import Made, made
+from leancurve.delivery.files import (
+    MOST_VERSIONS,
+    Part,
+    groups_of,
+    parts_of,
+    with_more,
+    with_part,
+)
+from leancurve.delivery.making import Made, Stretch, made_together
 from leancurve.delivery.preset import Preset
-from leancurve.delivery.proof import Proof, proven
+from leancurve.delivery.proof import Proof, of_all, proven
 from leancurve.document.clip import Clip
 from leancurve.errors import BadInput, short
 from leancurve.formats.bvh import Take
@@ -33,20 +40,26 @@ def deliver_takes(takes: Sequence[Take], preset: Preset, folder: Path) -> list[d
     """Write takes into a folder, and say of each file what reading it back showed; one that cannot
     be written, or is not what it shall be, has its reason instead and is not there."""
     out: list[dict[str, Any]] = []
-    for take in takes:
+    for group in groups_of([t.clip for t in takes], preset):
+        first, *others = (takes[k] for k in group)
         try:
-            parts = parts_of(take.clip, preset)
+            parts = parts_of(first.clip, preset)
         except BadInput as trouble:
-            out.append({"clip": take.clip.name, "failed": trouble.message, "verified": False})
+            out.append({"clip": first.clip.name, "failed": trouble.message, "verified": False})
             continue
-        out += [_one(take, preset, part, folder) for part in parts]
+        out += [_one(first, others, preset, part, folder) for part in parts]
     return out
 
 
-def _one(take: Take, preset: Preset, part: Part, folder: Path) -> dict[str, Any]:
+def _one(
+    take: Take, others: Sequence[Take], preset: Preset, part: Part, folder: Path
+) -> dict[str, Any]:
+    """A file of a take's part, with other takes whole where it holds several."""
     clip = take.clip
     told: dict[str, Any] = {"clip": clip.name, "verified": False}
-    action = with_part(tidy_name(clip.name) or "take", part)
+    if others:
+        told["clips"] = [clip.name, *(t.clip.name for t in others)]
+    action = with_more(with_part(tidy_name(clip.name) or "take", part), 1 + len(others))
 
     def name(version: int) -> str:
         stem = delivery_name(
@@ -56,9 +69,16 @@ def _one(take: Take, preset: Preset, part: Part, folder: Path) -> dict[str, Any]
         return stem + preset.ending
 
     try:
-        file = made(clip, preset, part.first, part.last, skin=take.skin)
-        proof = proven_apart(file, name(1), clip)
-        path = put(file.data, folder, name)
+        stretches = [
+            Stretch(clip, part.first, part.last),
+            *(Stretch(t.clip, 0, max(t.clip.frames - 1, 0)) for t in others),
+        ]
+        files = made_together(stretches, preset, skin=take.skin)
+        proofs = [
+            proven_apart(file, name(1), s.clip) for file, s in zip(files, stretches, strict=True)
+        ]
+        proof = of_all(proofs)
+        path = put(files[0].data, folder, name)
     except BadInput as trouble:
         return {**told, "failed": " ".join(trouble.message.split())}
     return {

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, TypeAlias
 
 import numpy as np
 
@@ -18,8 +18,8 @@ from leancurve.delivery.joints import (
     skin_on,
     structure_of,
 )
-from leancurve.delivery.preset import SCENES, UNITS, Preset
-from leancurve.delivery.proof import MOST_DEG, MOST_MM, Expected
+from leancurve.delivery.preset import GLTF, SCENES, UNITS, Preset
+from leancurve.delivery.proof import Expected, allowed_of
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.document.track import BASE
@@ -34,17 +34,26 @@ from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Bools, Floats
 from leancurve.time.resample import resampled, sample_times
 
-MOST_DEPTH_DEG = 45.0
-"""A spline's bound adds up along a chain; a file is never allowed to be farther off than this."""
+
+@dataclass(frozen=True)
+class Stretch:
+    """A clip's frames from ``first`` to ``last``."""
+
+    clip: Clip
+    first: int
+    last: int
 
 
 @dataclass(frozen=True)
 class Made:
-    """A file's bytes, what it is to hold, and the clip as it is in it."""
+    """A file's bytes, what it is to hold of a clip, and the clip as it is in it."""
 
     data: bytes
     expected: Expected
     clip: Clip
+
+
+Recipe: TypeAlias = Sequence[Mapping[str, Any]]
 
 
 def made(
@@ -52,56 +61,98 @@ def made(
     preset: Preset,
     first: int = 0,
     last: int | None = None,
-    recipe: Sequence[Mapping[str, Any]] = (),
+    recipe: Recipe = (),
     skin: Skin | None = None,
 ) -> Made:
     """The file of a clip's frames from ``first`` to ``last``, with the body of its skeleton.
 
     :class:`BadInput` where the preset asks for what the clip has not.
     """
-    preset.checked()
     last = max(clip.frames - 1, 0) if last is None else last
+    return made_together([Stretch(clip, first, last)], preset, recipe, skin)[0]
+
+
+def made_together(
+    stretches: Sequence[Stretch], preset: Preset, recipe: Recipe = (), skin: Skin | None = None
+) -> list[Made]:
+    """One file of stretches of clips: the same bytes for each, in their order. Of several it is
+    glTF, and each an animation of it.
+
+    :class:`BadInput` where they are not on one skeleton, or the preset asks for what one has not.
+    """
+    preset.checked()
+    if preset.format in GLTF:
+        return _of_gltf(stretches, preset, skin)
+    (only,) = stretches
+    return [_of_one(only, preset, recipe, skin)]
+
+
+def _of_one(stretch: Stretch, preset: Preset, recipe: Recipe, skin: Skin | None) -> Made:
+    clip, first, last = stretch.clip, stretch.first, stretch.last
     rate = preset.at_rate(clip.rate)
-    times = sample_times(clip, rate, first, last)
-    props = bool(clip.props) and preset.props and preset.format != "csv"
+    props = _with_props(clip, preset)
     if preset.keeps(clip.rate, clip.reading) and props == bool(clip.props):
+        times = sample_times(clip, rate, first, last)
         whole = first == 0 and last == clip.frames - 1
         # Plants are solved from all frames: fewer of them would be planted otherwise.
         fewer = clip if whole else resampled(clip, rate, first, last, planted=bool(clip.plants))
         data = write_take(fewer, "clip.json", recipe)
         return Made(data, Expected(times, rate, {n: n for n in clip.skeleton.names}, props), fewer)
     structure = structure_of(clip, preset)
-    names = names_of(clip, preset)
-    up, metres = preset.up_axis or clip.reading.up_axis, clip.reading.metres_per_unit
-    metres = metres if preset.unit is None else UNITS[preset.unit]
-
-    def formed(finer: int) -> Clip:
-        baked = resampled(clip, finer * rate, first, last, planted=True)
-        baked = baked if props else _without_props(baked)
-        own = {**{n: n for n in _extra(structure)}, **names}
-        return renamed(in_axes(restructured(baked, structure), up, metres), own)
-
-    form = formed(1)
-    body = _body(clip, preset, structure, skin, form)
-    allowed = MOST_DEG, MOST_MM
-    if preset.within_deg is not None and form.frames > 1:
-        fine = formed(PER_FRAME)
-        points = PER_FRAME * (form.frames - 1) + 1  # a last frame that the rate does not reach
-        splines = _splines(clip, preset, structure, fine, first, points)
-        data = write_gltf([form], body, [splines], text=preset.format == "gltf")
-        allowed = _allowed(form, preset)
-    elif preset.format == "csv-world":
+    form = _formed(stretch, preset, structure)
+    if preset.format == "csv-world":
         data = write_world(form, props)
     else:
         told = with_prop_roots(form) if preset.format == "bvh" else form
+        body = _body(clip, preset, structure, skin, form)
         data = write_take(told, f"clip{preset.ending}", (), body)
-    kept = {clip.skeleton.names[j]: names[clip.skeleton.names[j]] for j in structure.kept}
-    like = replace(form, curves={}) if preset.format == "csv" else None
-    expected = Expected(
-        times, rate, kept, props, (*_extra(structure), *_above(form, preset)), form.reading,
-        allowed, like,
-    )  # fmt: skip
-    return Made(data, expected, form)
+    return Made(data, _expected(stretch, preset, structure, form), form)
+
+
+def _of_gltf(stretches: Sequence[Stretch], preset: Preset, skin: Skin | None) -> list[Made]:
+    structures = [structure_of(s.clip, preset) for s in stretches]
+    whole = list(zip(stretches, structures, strict=True))
+    forms = [_formed(s, preset, structure) for s, structure in whole]
+    splines: list[Splines] = []
+    if preset.within_deg is not None:
+        splines = [_splines(s, preset, w, f) for (s, w), f in zip(whole, forms, strict=True)]
+    body = _body(stretches[0].clip, preset, structures[0], skin, forms[0])
+    data = write_gltf(forms, body, splines, text=preset.format == "gltf")
+    return [
+        Made(data, replace(_expected(s, preset, w, form), take=k), form)
+        for k, ((s, w), form) in enumerate(zip(whole, forms, strict=True))
+    ]
+
+
+def _with_props(clip: Clip, preset: Preset) -> bool:
+    return bool(clip.props) and preset.props and preset.format != "csv"
+
+
+def _formed(stretch: Stretch, preset: Preset, structure: Structure, finer: int = 1) -> Clip:
+    """A stretch as it is in the file, so many times the frames of its rate."""
+    clip = stretch.clip
+    up, metres = preset.up_axis or clip.reading.up_axis, clip.reading.metres_per_unit
+    metres = metres if preset.unit is None else UNITS[preset.unit]
+    rate = finer * preset.at_rate(clip.rate)
+    baked = resampled(clip, rate, stretch.first, stretch.last, planted=True)
+    baked = baked if _with_props(clip, preset) else _without_props(baked)
+    own = {**{n: n for n in _extra(structure)}, **names_of(clip, preset)}
+    return renamed(in_axes(restructured(baked, structure), up, metres), own)
+
+
+def _expected(stretch: Stretch, preset: Preset, structure: Structure, form: Clip) -> Expected:
+    clip, names = stretch.clip, names_of(stretch.clip, preset)
+    rate = preset.at_rate(clip.rate)
+    return Expected(
+        sample_times(clip, rate, stretch.first, stretch.last),
+        rate,
+        {clip.skeleton.names[j]: names[clip.skeleton.names[j]] for j in structure.kept},
+        _with_props(clip, preset),
+        (*_extra(structure), *_above(form, preset)),
+        form.reading,
+        allowed_of(form, preset),
+        replace(form, curves={}) if preset.format == "csv" else None,
+    )
 
 
 def _extra(structure: Structure) -> tuple[str, ...]:
@@ -131,11 +182,14 @@ def _body(
     return skin_in_axes(skin_on(skin, clip.skeleton, structure), turn, factor)
 
 
-def _splines(
-    clip: Clip, preset: Preset, structure: Structure, fine: Clip, first: int, points: int
-) -> Splines:
-    """Splines of every joint of a clip that was formed at eight points a frame."""
+def _splines(stretch: Stretch, preset: Preset, structure: Structure, form: Clip) -> Splines:
+    """Splines of every joint of a stretch, fitted to eight points a frame."""
     assert preset.within_deg is not None
+    clip, first = stretch.clip, stretch.first
+    if form.frames < 2:
+        return Splines()
+    points = PER_FRAME * (form.frames - 1) + 1  # a last frame that the rate does not reach
+    fine = _formed(stretch, preset, structure, PER_FRAME)
     pose = evaluate(fine)
     turns, places = rotation.hemisphere(pose.rotation)[:points], pose.translation[:points]
     scale = PER_FRAME * float(preset.at_rate(clip.rate) / clip.rate)
@@ -178,21 +232,3 @@ def _corners(curve: KeyedCurve) -> Bools:
     plain = curve.segment == Segment.CURVE
     before = np.concatenate([[True], plain[:-1]])
     return np.asarray((curve.slope_in != curve.slope_out) | ~plain | ~before)
-
-
-def _allowed(form: Clip, preset: Preset) -> tuple[float, float]:
-    """How far off in the world a joint may be whose own splines keep their bound: bounds add up
-    along a chain, and each turn moves all that hangs on it."""
-    assert preset.within_deg is not None
-    skeleton = form.skeleton
-    depth = max(len(skeleton.chain(j)) for j in range(len(skeleton)))
-    places = form.millimetres * skeleton.rest_positions
-    reach = max(
-        sum(float(np.linalg.norm(places[j] - places[a])) for a in skeleton.chain(j))
-        for j in range(len(skeleton))
-    )
-    moved = preset.within_mm * depth
-    return (
-        min(preset.within_deg * depth, MOST_DEPTH_DEG),
-        moved + float(np.radians(preset.within_deg)) * reach,
-    )

@@ -16,7 +16,8 @@ Name = Annotated[str, Field(min_length=1, max_length=300)]
 Unit = Literal["m", "cm", "mm"]
 UNITS = LENGTHS
 """Metres of each unit: those that a table names."""
-SCENES = ("glb", "gltf", "usda", "usdc")
+GLTF = ("glb", "gltf")
+SCENES = (*GLTF, "usda", "usdc")
 """Formats that hold a body and props as things of their own."""
 PATTERN = "{character}_{action}_v{version:03}"
 
@@ -51,8 +52,10 @@ class Preset(BaseModel):
     )
     within_mm: float = Field(0.5, gt=0, le=100, description="glTF: splines of positions")
     fewest: bool = Field(False, description="glTF: as few keys as can be, not the clip's own times")
-    files: Literal["whole", "marks"] = Field(
-        "whole", description="one file of the range, or one of each named span within it"
+    files: Literal["whole", "marks", "together"] = Field(
+        "whole",
+        description="one file of the range; one of each named span within it; or, in glTF, one of "
+        "all clips on a skeleton that are delivered at once, each an animation of it",
     )
     pattern: str = Field(PATTERN, min_length=1, max_length=120, description="the file's name")
     folder: str = Field(
@@ -83,9 +86,11 @@ class Preset(BaseModel):
         """This preset; :class:`BadInput` where its fields do not go together."""
         if self.rate is not None and min(self.rate) < 1:
             raise BadInput("rate: must be above 0")
-        if self.within_deg is not None and self.format not in ("glb", "gltf"):
+        if self.within_deg is not None and self.format not in GLTF:
             raise BadInput("fitted splines are for glTF alone: other formats have a key a frame")
-        if self.format in ("glb", "gltf") and (self.unit or "m", self.up_axis or "y") != ("m", "y"):
+        if self.files == "together" and self.format not in GLTF:
+            raise BadInput("only a glTF file holds several clips: choose one file of each")
+        if self.format in GLTF and (self.unit or "m", self.up_axis or "y") != ("m", "y"):
             raise BadInput("glTF is in metres with Y up, as its standard says")
         if self.format in ("usda", "usdc") and self.up_axis == "x":
             raise BadInput("USD has Y or Z up")

@@ -10,6 +10,8 @@ from typing import Any
 
 import numpy as np
 
+from leancurve.delivery.joints import names_of
+from leancurve.delivery.preset import Preset
 from leancurve.delivery.rules import broken_rules
 from leancurve.document.clip import Clip, Reading
 from leancurve.document.evaluation import evaluate
@@ -26,6 +28,9 @@ from leancurve.time.resample import sample_times
 
 MOST_DEG, MOST_MM = 0.01, 0.1
 """A file with a key on each frame that is farther off is not handed over."""
+
+MOST_DEPTH_DEG = 45.0
+"""A spline's bound adds up along a chain; a file is never allowed to be farther off than this."""
 
 World = Mapping[str, tuple[Floats | None, Floats]]
 """Rotations ``(F, 4)``, where they are known, and places ``(F, 3)`` in metres, Y up, by name."""
@@ -47,6 +52,8 @@ class Expected:
     allowed: tuple[float, float] = (MOST_DEG, MOST_MM)
     like: Clip | None = None
     """A clip on the file's skeleton, where the file is a table of channels that has none."""
+    take: int = 0
+    """Which take of the file it is."""
 
 
 @dataclass(frozen=True)
@@ -112,24 +119,75 @@ def proven(
     return _compared(ours, theirs, data, frames, counts, expected)
 
 
-def verified(data: bytes, file: str, clip: Clip, first: int = 0) -> Proof:
+def allowed_of(form: Clip, preset: Preset) -> tuple[float, float]:
+    """How far off in the world a joint of a delivered clip may be, degrees and millimetres. Where
+    its own splines keep a bound these add up along a chain, and each turn moves all that hangs on
+    it."""
+    if preset.within_deg is None or form.frames < 2:
+        return MOST_DEG, MOST_MM
+    skeleton = form.skeleton
+    depth = max(len(skeleton.chain(j)) for j in range(len(skeleton)))
+    places = form.millimetres * skeleton.rest_positions
+    reach = max(
+        sum(float(np.linalg.norm(places[j] - places[a])) for a in skeleton.chain(j))
+        for j in range(len(skeleton))
+    )
+    moved = preset.within_mm * depth
+    return (
+        min(preset.within_deg * depth, MOST_DEPTH_DEG),
+        moved + float(np.radians(preset.within_deg)) * reach,
+    )
+
+
+def of_all(proofs: Sequence[Proof]) -> Proof:
+    """The proof of a file of several clips: the largest differences, and all frames and keys."""
+    deg = max(proofs, key=lambda p: p.max_deg)
+    mm = max(proofs, key=lambda p: p.max_mm)
+    frames = np.array([p.frames for p in proofs], dtype=np.float64)
+
+    def rms(values: Sequence[float]) -> float:
+        total = frames.sum()
+        return float(np.sqrt((frames * np.square(values)).sum() / total)) if total else 0.0
+
+    return replace(
+        proofs[0],
+        frames=int(frames.sum()),
+        keys=sum(p.keys for p in proofs),
+        max_deg=deg.max_deg, deg_joint=deg.deg_joint, deg_frame=deg.deg_frame,
+        max_mm=mm.max_mm, mm_joint=mm.mm_joint, mm_frame=mm.mm_frame,
+        rms_deg=rms([p.rms_deg for p in proofs]), rms_mm=rms([p.rms_mm for p in proofs]),
+        allowed=(max(p.allowed[0] for p in proofs), max(p.allowed[1] for p in proofs)),
+    )  # fmt: skip
+
+
+def verified(
+    data: bytes, file: str, clip: Clip, first: int = 0, preset: Preset | None = None
+) -> Proof:
     """The proof of any file against a clip, of which no delivery is known: it holds the clip's
-    frames from ``first`` at its own rate, and joints of the clip's names, beside others or fewer.
+    frames from ``first`` at its own rate, and joints of the clip's names, beside others or fewer;
+    of other names where a ``preset`` says which. Of several takes it is the one of the clip's name.
 
     :class:`BadInput` where it is not what the clip plays.
     """
     if file.endswith(".csv"):
         raise BadInput("a table does not say what its joints are: expected a file with a skeleton")
-    back = read_takes(data, file)[0].clip
+    rate = None if preset is None else preset.at_rate(clip.rate)
+    choices = AS_TOLD if file.endswith(".json") else Choices(rate=rate)
+    takes = [take.clip for take in read_takes(data, file, choices=choices)]
+    at = next((k for k, take in enumerate(takes) if take.name == clip.name), 0)
+    back = takes[at]
     told = [dict(back.reading.originals).get(n) or n for n in back.skeleton.names]
-    common = {n: n for n in clip.skeleton.names if n in told}
+    called = {n: n for n in clip.skeleton.names} if preset is None else names_of(clip, preset)
+    common = {n: own for n, own in called.items() if own in told}
     if not common:
         raise BadInput("none of its joints has a name that a joint of the clip has")
     last = first + (back.frames - 1) * clip.rate / back.rate
     times = sample_times(clip, back.rate, first, min(int(last), clip.frames - 1))
     props = bool(clip.props) and len(back.props) == len(clip.props)
-    extra = tuple(n for n in told if n not in common)
-    return proven(data, file, clip, Expected(times, back.rate, common, props, extra, clip.reading))
+    extra = tuple(n for n in told if n not in common.values())
+    allowed = (MOST_DEG, MOST_MM) if preset is None else allowed_of(clip, preset)
+    expected = Expected(times, back.rate, common, props, extra, clip.reading, allowed, take=at)
+    return proven(data, file, clip, expected)
 
 
 def _holds_places(data: bytes) -> bool:
@@ -140,7 +198,10 @@ def _holds_places(data: bytes) -> bool:
 def _read(data: bytes, file: str, expected: Expected) -> Clip:
     # Keys of splines do not tell the rate: it is what was asked for.
     choices = AS_TOLD if file.endswith((".json", ".csv")) else Choices(rate=expected.rate)
-    back = read_takes(data, file, like=expected.like, choices=choices)[0].clip
+    takes = read_takes(data, file, like=expected.like, choices=choices)
+    if expected.take >= len(takes):
+        raise BadInput(f"the file reads back as {len(takes)} clips: one more was written")
+    back = takes[expected.take].clip
     if not file.endswith((".bvh", ".csv")):
         return back
     # Neither says its unit and which axis is up.

@@ -136,7 +136,7 @@ def page(report: Mapping[str, Any]) -> str:
         f'<p class="quiet">Delivery {report["delivery"]}, {_t(report["when"])}, '
         f"by {_t(report['by'])} · Lean Curve</p>",
         _facts(report),
-        "<h2>Files</h2>", _files(files), _refused(report["refused"]),
+        "<h2>Files</h2>", _files(files), _inside(report), _refused(report["refused"]),
         "<h2>Poses</h2>", _poses(report["poses"], report["rate"]),
         "<h2>Over time</h2>", '<div class="two">',
         _plot("Ends moved from the take", "mm", plots["seconds"], [("", plots["change_mm"])]),
@@ -211,7 +211,14 @@ def _files(files: Sequence[Mapping[str, Any]]) -> str:
         )
         for f in files
     ]  # fmt: skip
-    return _table(heads, rows)
+    return _table(heads, rows) if rows else "<p>None of its own.</p>"
+
+
+def _inside(report: Mapping[str, Any]) -> str:
+    """Files of several clips: which others are in one's own, and in whose one is."""
+    told = [f"{f['name']} holds {', '.join(f['clips'])}" for f in report["files"] if f.get("clips")]
+    told += [f"also in {f['name']}, a file of {f['clip']}" for f in report.get("inside", [])]
+    return f'<p class="quiet">{_t("; ".join(told))}</p>' if told else ""
 
 
 def _refused(refused: Sequence[Mapping[str, str]]) -> str:

@@ -48,7 +48,7 @@ class DeliveryOut(Schema):
     handed: int | None = Field(description="by which its report is asked for")
     preset: dict[str, Any]
     changed: list[str] | None = Field(
-        description="what was done to the clip since; None where it went another way"
+        description="what was done to the clip since; None where steps in it were undone or changed"
     )
     report: dict[str, Any]
     created: datetime
@@ -72,6 +72,14 @@ class HandoverIn(Schema):
     again: bool = Field(False, description="also what has not changed since it was delivered so")
 
 
+class InsideOut(Schema):
+    """A file of another clip that holds a clip too."""
+
+    name: str
+    clip: str = Field(description="whose file it is")
+    file: int | None = Field(description="the delivered file, where it was made")
+
+
 class HandedOut(Schema):
     id: int
     clip: int
@@ -84,6 +92,7 @@ class HandedOut(Schema):
     planned: list[str] = Field(description="the names of its files")
     refused: list[dict[str, str]]
     files: list[DeliveryOut]
+    inside: list[InsideOut]
     findings: dict[str, int] | None
     keys: int | None
 

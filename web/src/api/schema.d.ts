@@ -2329,11 +2329,11 @@ export interface components {
             fewest: boolean;
             /**
              * Files
-             * @description one file of the range, or one of each named span within it
+             * @description one file of the range; one of each named span within it; or, in glTF, one of all clips on a skeleton that are delivered at once, each an animation of it
              * @default whole
              * @enum {string}
              */
-            files: "whole" | "marks";
+            files: "whole" | "marks" | "together";
             /** First */
             first: number;
             /**
@@ -2454,7 +2454,7 @@ export interface components {
         DeliveryOut: {
             /**
              * Changed
-             * @description what was done to the clip since; None where it went another way
+             * @description what was done to the clip since; None where steps in it were undone or changed
              */
             changed: string[] | null;
             /**
@@ -2665,6 +2665,8 @@ export interface components {
             } | null;
             /** Id */
             id: number;
+            /** Inside */
+            inside: components["schemas"]["InsideOut"][];
             /** Keys */
             keys: number | null;
             /** Message */
@@ -2792,6 +2794,24 @@ export interface components {
             number: number;
             /** Parent */
             parent: number | null;
+        };
+        /**
+         * InsideOut
+         * @description A file of another clip that holds a clip too.
+         */
+        InsideOut: {
+            /**
+             * Clip
+             * @description whose file it is
+             */
+            clip: string;
+            /**
+             * File
+             * @description the delivered file, where it was made
+             */
+            file: number | null;
+            /** Name */
+            name: string;
         };
         /** JobCount */
         JobCount: {
@@ -3581,11 +3601,11 @@ export interface components {
             fewest: boolean;
             /**
              * Files
-             * @description one file of the range, or one of each named span within it
+             * @description one file of the range; one of each named span within it; or, in glTF, one of all clips on a skeleton that are delivered at once, each an animation of it
              * @default whole
              * @enum {string}
              */
-            files: "whole" | "marks";
+            files: "whole" | "marks" | "together";
             /**
              * Floor Joint
              * @description what the joint on the floor is called

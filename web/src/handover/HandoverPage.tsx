@@ -5,7 +5,7 @@ import { useState } from 'react'
 import { Link, useParams } from 'react-router'
 import { answer, client, type Schemas } from '../api/client'
 import { findingsText } from '../shelf/TakeCard'
-import { FileLink, PutOut, proofText, ReportLink } from '../steps/deliver/Delivered'
+import { FileLink, Holds, PutOut, proofText, ReportLink } from '../steps/deliver/Delivered'
 import { Button } from '../ui/controls'
 import { bytes, counted, degrees, grouped, millimetres, moment, rounded } from '../ui/numbers'
 import { SubPage } from '../ui/SubPage'
@@ -48,9 +48,21 @@ function Cells({ row }: { row: Row }) {
           <div key={f.id}>
             <FileLink delivery={f} />
             <p className="num text-[12px] text-ink-2">{proofText(f)}</p>
+            <Holds delivery={f} />
             <PutOut delivery={f} />
           </div>
         ))}
+        {row.inside.map((f) =>
+          f.file === null ? (
+            <p key={f.name} className="text-bad">
+              {f.name}, a file of {f.clip}, is not delivered
+            </p>
+          ) : (
+            <p key={f.name} className="text-ink-2">
+              in {f.name}, a file of {f.clip}
+            </p>
+          ),
+        )}
         {row.refused.map((r) => (
           <p key={r.name} className="text-bad">
             {r.name} is not delivered: {r.why}

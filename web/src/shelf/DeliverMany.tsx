@@ -30,10 +30,17 @@ export function DeliverMany({
     navigate(`/delivery/${handover.id}`)
   }
   const files = takes.length * chosen.size
+  const each = presets.data?.every((p) => !chosen.has(p.id) || p.values.files === 'whole')
   return (
     <Ask
       title={`Deliver ${counted(takes.length, 'clip')}`}
-      action={files ? `Deliver ${counted(files, 'file')}` : 'Choose a form'}
+      action={
+        !files
+          ? 'Choose a form'
+          : each
+            ? `Deliver ${counted(files, 'file')}`
+            : `Deliver ${counted(takes.length, 'clip')}`
+      }
       ready={files > 0}
       onStart={start}
       onClose={onClose}

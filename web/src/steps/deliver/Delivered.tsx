@@ -39,6 +39,12 @@ export const ReportLink = ({ handed }: { handed: number }) => (
   </a>
 )
 
+/** Which clips a file holds, where these are several. */
+export function Holds({ delivery }: { delivery: Delivery }) {
+  const { clips } = delivery.report as { clips?: string[] }
+  return clips ? <p className="text-ink-2">holds {clips.join(', ')}</p> : null
+}
+
 /** Where a copy went, or why it did not. */
 export function PutOut({ delivery }: { delivery: Delivery }) {
   const { put_out: at, not_put_out: why } = delivery.report as Record<string, string | undefined>
@@ -54,7 +60,7 @@ function Changed({ delivery }: { delivery: Delivery }) {
     <p className="text-warn">
       {changed
         ? `changed ${since}: ${changed.slice(0, 3).join(', ')}${changed.length > 3 ? ` and ${changed.length - 3} more` : ''}`
-        : `changed ${since}: it went back and another way`}
+        : `changed ${since}: steps that the file holds were undone or changed`}
     </p>
   )
 }
@@ -68,6 +74,7 @@ export function Delivered({ deliveries }: { deliveries: Delivery[] }) {
           <li key={d.id} className="rounded-[3px] border border-rule-2 bg-paper px-2.5 py-2">
             <FileLink delivery={d} />
             <p className="num text-ink-2">{proofText(d)}</p>
+            <Holds delivery={d} />
             <Changed delivery={d} />
             <PutOut delivery={d} />
             <p className="flex items-baseline gap-3 text-ink-2">

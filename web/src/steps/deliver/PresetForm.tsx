@@ -197,6 +197,10 @@ const table = (text: string): Form['renamed'] =>
 
 type Axis = 'own' | 'x' | 'y' | 'z'
 const AXES: Record<Axis, string> = { own: 'as the clip', y: 'Y', z: 'Z', x: 'X' }
+const FILES = {
+  whole: 'one of the range',
+  marks: 'one of each named span in it',
+} as Record<Form['files'], string>
 const OF_USD = { own: 'as the clip', y: 'Y', z: 'Z' } as Record<Axis, string>
 
 /** What is set once for a destination, and seldom looked at. */
@@ -268,7 +272,8 @@ function More({
           <Select
             className="w-full"
             value={form.files}
-            options={{ whole: 'one of the range', marks: 'one of each named span in it' }}
+            options={isGltf(form) ? { ...FILES, together: 'one of all clips at once' } : FILES}
+            hints={{ together: 'Clips on one skeleton, each an animation of the file.' }}
             onChange={(files) => onChange({ files })}
           />
         </Marked>

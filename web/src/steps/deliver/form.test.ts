@@ -30,6 +30,9 @@ test('another format keeps what it can hold, and no more', () => {
   expect(inFormat(table, 'usda').up_axis).toBe(null)
   expect(inFormat(table, 'usda').unit).toBe('cm')
   expect(inFormat(table, 'gltf').unit).toBe(null)
+  const together = { ...form, files: 'together' as const }
+  expect(inFormat(together, 'gltf').files).toBe('together')
+  expect(inFormat(together, 'usdc').files).toBe('whole')
 })
 
 test('what deviates from a preset is told by its fields', () => {

@@ -42,7 +42,8 @@ export function inFormat(form: Form, format: Form['format']): Form {
   const next = { ...form, format }
   if (isGltf(next)) return { ...next, up_axis: null, unit: null }
   const upright = isScene(next) && next.up_axis === 'x' ? { up_axis: null } : {}
-  return { ...next, ...upright, within_deg: null, fewest: false }
+  const alone = next.files === 'together' ? { files: 'whole' as const } : {}
+  return { ...next, ...upright, ...alone, within_deg: null, fewest: false }
 }
 
 /** The fields in which a form is other than a preset. */
