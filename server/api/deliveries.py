@@ -230,7 +230,8 @@ def _state(handed: Handed, made: bool) -> str:
 
 
 def _handover_out(handover: Handover) -> dict[str, Any]:
-    clips = handover.clips.select_related("clip", "revision", "job", "unchanged")
+    # Clips first: what they made by then is there, whatever ends meanwhile.
+    clips = list(handover.clips.select_related("clip", "revision", "job", "unchanged"))
     files: dict[int | None, list[dict[str, Any]]] = defaultdict(list)
     for file in _listed(Delivery.objects.filter(handed__handover=handover).order_by("pk")):
         files[file["handed"]].append(file)

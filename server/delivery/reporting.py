@@ -78,7 +78,7 @@ def inside(handed: Handed) -> list[dict[str, Any]]:
     made = Delivery.objects.filter(handed__in=leads, file_name__in=[n for n, _ in told])
     files = dict(made.values_list("file_name", "pk"))
     return [
-        {"name": name, "clip": leads[lead].clip.name, "file": files.get(name)}
+        {"name": name, "clip": leads[lead].clip.name, "handed": lead, "file": files.get(name)}
         for name, lead in told
     ]
 

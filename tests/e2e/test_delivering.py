@@ -28,6 +28,7 @@ from tests.core.usd_files import queried
 from tests.e2e.application import Application
 from tests.e2e.conftest import is_open, settled, to_shelf
 from tests.e2e.takes import bring_in, store
+from tests.e2e.test_shaping import figure
 
 LOOK = """
     const row = {}
@@ -193,20 +194,20 @@ def test_a_preset_is_kept_and_what_deviates_is_marked(page: Page, tmp_path: Path
 def test_a_worker_killed_in_the_middle_leaves_nothing_half_or_twice(
     page: Page, application: Application
 ) -> None:
-    names = [f"killed_{k}" for k in range(6)]
-    takes = [store(name, write_clip(cut(k % 3)), "json") for k, name in enumerate(names)]
+    names = [f"killed_{k:02}" for k in range(20)]
+    takes = [store(name, write_clip(figure()), "json") for name in names]
     to_shelf(page)
     choose(page, *names)
-    page.get_by_role("button", name="Deliver 6").click()
+    page.get_by_role("button", name="Deliver 20").click()
     page.get_by_label("USD", exact=True).check()
-    page.get_by_role("button", name="Deliver 6 files").click()
+    page.get_by_role("button", name="Deliver 20 files").click()
     # One is there and others are being made.
     expect(page.get_by_role("link", name=re.compile(r"\.usdc$")).first).to_be_visible()
     application.kill(application.worker)
     application.start_worker()
-    expect(page.get_by_role("status")).to_have_text("6 done")
+    expect(page.get_by_role("status")).to_have_text("20 done")
     files = page.get_by_role("link", name=re.compile(r"\.usdc$"))
-    expect(files).to_have_count(6)
+    expect(files).to_have_count(20)
     assert len(set(files.all_inner_texts())) == len(takes)
     number = page.url.rpartition("/")[2]
     whole = page.request.get(f"/api/handovers/{number}/zip").body()

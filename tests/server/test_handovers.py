@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from api import deliveries
 from delivery import deliver
 from delivery.models import Delivery, Handover
 from django.db import connection
@@ -154,7 +155,12 @@ def test_all_clips_on_a_skeleton_go_into_one_file(
     for row in others:
         assert [f["file_name"].rpartition(".")[2] for f in row["files"]] == ["bvh"]
         assert row["inside"] == [
-            {"name": file["file_name"], "clip": lead["name"], "file": file["id"]}
+            {
+                "name": file["file_name"],
+                "clip": lead["name"],
+                "handed": lead["id"],
+                "file": file["id"],
+            }
         ]
         page = api.get(f"handed/{row['id']}/report").content.decode()
         assert html.escape(f"also in {file['file_name']}, a file of {lead['name']}") in page
@@ -189,6 +195,26 @@ def test_the_list_of_deliveries_reads_no_report(
         api.get(f"workspaces/{workspace.pk}/handovers")
         api.get(f"clips/{clips[0]['id']}/deliveries")
     assert not [q["sql"] for q in asked if '"delivery_handed"."report",' in q["sql"]]
+
+
+def test_a_clip_that_ends_while_one_asks_is_not_told_without_its_files(
+    api: Api, clips: list[dict], workspace: Workspace, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    asked = {"takes": [clips[0]["take"]], "presets": [BVH]}
+    started = api.post(f"workspaces/{workspace.pk}/handovers", asked).json()
+    whole = deliveries._listed
+
+    def ends(found: Any) -> Any:
+        out = whole(found)
+        run_all()
+        return out
+
+    monkeypatch.setattr(deliveries, "_listed", ends)
+    (row,) = api.get(f"handovers/{started['id']}").json()["clips"]
+    assert (row["state"] == "done") == bool(row["files"])
+    monkeypatch.undo()
+    (row,) = api.get(f"handovers/{started['id']}").json()["clips"]
+    assert (row["state"], len(row["files"])) == ("done", 1)
 
 
 def test_a_clip_that_fails_stops_no_other(

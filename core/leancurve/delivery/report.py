@@ -155,7 +155,7 @@ def page(report: Mapping[str, Any]) -> str:
     return (
         '<!doctype html><html lang="en"><head><meta charset="utf-8">'
         f"<title>{_t(report['clip'])}, delivery {report['delivery']}</title>"
-        f"<style>{STYLE}</style></head><body>{''.join(parts)}</body></html>"
+        f"<style>{STYLE}</style></head><body><main>{''.join(parts)}</main></body></html>"
     )
 
 

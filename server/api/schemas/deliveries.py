@@ -77,6 +77,7 @@ class InsideOut(Schema):
 
     name: str
     clip: str = Field(description="whose file it is")
+    handed: int = Field(description="that clip in the same delivery")
     file: int | None = Field(description="the delivered file, where it was made")
 
 

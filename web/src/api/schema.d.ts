@@ -2810,6 +2810,11 @@ export interface components {
              * @description the delivered file, where it was made
              */
             file: number | null;
+            /**
+             * Handed
+             * @description that clip in the same delivery
+             */
+            handed: number;
             /** Name */
             name: string;
         };

@@ -36,7 +36,20 @@ const COLUMNS = {
 }
 type Column = keyof typeof COLUMNS
 
-function Cells({ row }: { row: Row }) {
+/** A file of another clip that holds this one too: ended, or to come. */
+function Inside({ file, rows }: { file: Row['inside'][number]; rows: Row[] }) {
+  const coming = rows.some((r) => r.id === file.handed && open(r))
+  const told = `${file.name}, a file of ${file.clip}`
+  return file.file === null && !coming ? (
+    <p className="text-bad">{told}, is not delivered</p>
+  ) : (
+    <p className="text-ink-2">
+      {coming ? 'goes into' : 'in'} {told}
+    </p>
+  )
+}
+
+function Cells({ row, rows }: { row: Row; rows: Row[] }) {
   if (row.state !== 'done') {
     const told = `unchanged since delivery ${row.unchanged}: not made again`
     return <WaitingCell {...row} state={row.state} span={5} told={told} />
@@ -52,27 +65,22 @@ function Cells({ row }: { row: Row }) {
             <PutOut delivery={f} />
           </div>
         ))}
-        {row.inside.map((f) =>
-          f.file === null ? (
-            <p key={f.name} className="text-bad">
-              {f.name}, a file of {f.clip}, is not delivered
-            </p>
-          ) : (
-            <p key={f.name} className="text-ink-2">
-              in {f.name}, a file of {f.clip}
-            </p>
-          ),
-        )}
+        {row.inside.map((f) => (
+          <Inside key={f.name} file={f} rows={rows} />
+        ))}
         {row.refused.map((r) => (
           <p key={r.name} className="text-bad">
             {r.name} is not delivered: {r.why}
           </p>
         ))}
       </td>
-      <td className="num whitespace-nowrap text-right">{bytes(size(row))}</td>
       <td className="num whitespace-nowrap text-right">
-        {degrees(rounded(most(row, 'max_drift_deg')))} ·{' '}
-        {millimetres(rounded(most(row, 'max_drift_mm')))}
+        {row.files.length ? bytes(size(row)) : '–'}
+      </td>
+      <td className="num whitespace-nowrap text-right">
+        {row.files.length
+          ? `${degrees(rounded(most(row, 'max_drift_deg')))} · ${millimetres(rounded(most(row, 'max_drift_mm')))}`
+          : '–'}
       </td>
       <td className="text-[12px] text-ink-2">{findingsText(row.findings ?? {}, 3)}</td>
       <td className="num text-right">{grouped(row.keys ?? 0)}</td>
@@ -171,7 +179,7 @@ export function HandoverPage() {
                       revision {row.revision}
                     </p>
                   </td>
-                  <Cells row={row} />
+                  <Cells row={row} rows={rows} />
                   <td className="whitespace-nowrap text-right">
                     {row.state === 'done' && (
                       <>
