@@ -409,16 +409,26 @@ def layers(args: argparse.Namespace) -> dict[str, Any]:
 
 def flatten(args: argparse.Namespace) -> dict[str, Any]:
     """Write what the layers make into the clip's own curves."""
-    began = time.perf_counter()
-    clip = _read(args.file).clip
     params: dict[str, Any] = {"layers": args.layers or []}
     if args.keyed is not None:
         params |= {"keyed": True, "tolerance_deg": args.keyed}
-    patch = OPERATIONS["flatten"].run(clip, params)
-    flat = apply_patch(clip, patch)
-    _write(flat, args.out)
+    return _changed(args, "flatten", params)
+
+
+def mirror(args: argparse.Namespace) -> dict[str, Any]:
+    """The left side's motion on the right, and the right's on the left."""
+    return _changed(args, "mirror", {"across": args.across})
+
+
+def _changed(args: argparse.Namespace, operation: str, params: dict[str, Any]) -> dict[str, Any]:
+    """Write a file's clip after one operation; what that reports."""
+    began = time.perf_counter()
+    clip = _read(args.file).clip
+    patch = OPERATIONS[operation].run(clip, params)
+    after = apply_patch(clip, patch)
+    _write(after, args.out)
     seconds = round(time.perf_counter() - began, 3)
-    return {**patch.report, "frames": flat.frames, "seconds": seconds}
+    return {**patch.report, "frames": after.frames, "seconds": seconds}
 
 
 def _profile(path: str | None) -> Profile:
@@ -537,6 +547,10 @@ def _parser() -> argparse.ArgumentParser:
         "--first", type=int, default=0, metavar="N", help="the clip's frame that it begins at"
     )
     checker.add_argument("--preset", metavar="FILE", help="the form that it was delivered in")
+    mirrorer = command("mirror", mirror, "file", "out")
+    mirrorer.add_argument(
+        "--across", choices=("figure", "world"), default="figure", help="the plane it is behind"
+    )
     command("layers", layers, "file")
     flattener = command("flatten", flatten, "file", "out")
     flattener.add_argument(

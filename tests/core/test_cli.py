@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 from leancurve.cli import main
-from leancurve.demo import TAKES, captured
+from leancurve.demo import TAKES, captured, crate_take
 from leancurve.demo.characters import heron_file, wren_file
 from leancurve.demo.defects import Capture
 from leancurve.formats.bvh import read_bvh, write_bvh
@@ -254,6 +254,16 @@ def test_a_take_is_retargeted_and_its_map_kept_and_read(
         kept.write_text(wrong)
         assert main(words) == 2
         assert said in capsys.readouterr().err
+
+
+def test_a_take_is_mirrored_and_back(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    source, once, twice = (tmp_path / f"{n}.json" for n in ("a", "b", "c"))
+    clip = crate_take().clip
+    source.write_bytes(write_clip(resampled(clip, first=0, last=60)))
+    report = printed(capsys, "mirror", source, once)
+    assert report["most_turned_deg"] > 1
+    printed(capsys, "mirror", once, twice)
+    assert printed(capsys, "compare", source, twice)["max_drift_deg"] < 1e-5
 
 
 def test_layers_are_listed_and_flattened(

@@ -35,8 +35,8 @@ GIVEN: dict[str, dict[str, Any]] = {
     "split_layer": {"layer": "high", "frame": 40},
 }
 OVER_LAYERS = {"merge_layers", "split_layer", "bring_layers"}
-OF_LIMBS = {"plant", "pull", "mend_limbs"}
-"""They need a body: see test_planting.py and test_limbs_led.py."""
+OF_LIMBS = {"plant", "pull", "mend_limbs", "mirror"}
+"""They need a body: see test_planting.py, test_limbs_led.py and test_mirror.py."""
 KEYED_ALONE = {"match_times", "borrow_rhythm"}
 
 

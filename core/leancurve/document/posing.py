@@ -34,15 +34,27 @@ def opposites(clip: Clip) -> tuple[int, ...]:
     return tuple(out)
 
 
-def lateral_axis(clip: Clip) -> int:
-    """The axis from side to side in the zero pose; :class:`BadInput` where the two sides are
-    not alike, as mirrored rotations would mean nothing."""
+def side_axis(clip: Clip) -> int:
+    """The axis from side to side in the zero pose; :class:`BadInput` where no sides are known."""
+    left, right = _sides(clip)
+    return int(np.argmax(np.abs(left - right).mean(axis=0)))
+
+
+def _sides(clip: Clip) -> tuple[Floats, Floats]:
+    """Where joints of both sides rest ``(N, 3)``, each beside its counterpart."""
     pairs = [(a, b) for a, b in enumerate(opposites(clip)) if a < b]
     if not pairs:
         raise BadInput("mirror: no joints of the left and the right side are known")
     at = clip.skeleton.rest_positions
-    left, right = (at[[p[side] for p in pairs]] for side in (0, 1))
-    axis = int(np.argmax(np.abs(left - right).mean(axis=0)))
+    return at[[a for a, _ in pairs]], at[[b for _, b in pairs]]
+
+
+def lateral_axis(clip: Clip) -> int:
+    """The axis from side to side in the zero pose; :class:`BadInput` where the two sides are
+    not alike, as mirrored rotations would mean nothing."""
+    axis = side_axis(clip)
+    at = clip.skeleton.rest_positions
+    left, right = _sides(clip)
     centre = (left + right)[:, axis].mean() / 2
     flipped = right.copy()
     flipped[:, axis] = 2 * centre - flipped[:, axis]

@@ -246,7 +246,8 @@ class Operation(ABC, Generic[P]):
     are written as a hand set them: nobody says them anew; ``continuous`` that they come without a
     flip by the operation's own care. ``scoped`` says whether it can be limited to some joints; one
     that cannot works on all of the clip, or on what its parameters name. One that ``keeps`` the
-    motion changes how it is said and written, and no pose beyond its own tolerance.
+    motion changes how it is said and written, and no pose beyond its own tolerance. One that is
+    ``over_all`` takes everything along, layers that take no keys too.
     """
 
     name: ClassVar[str]
@@ -263,6 +264,7 @@ class Operation(ABC, Generic[P]):
     retargets: ClassVar[bool] = False
     scoped: ClassVar[bool] = True
     keeps: ClassVar[Literal["", "motion"]] = ""
+    over_all: ClassVar[bool] = False
     inputs: ClassVar[Mapping[str, Input]] = {}
     version: ClassVar[int] = 1
     Params: ClassVar[type[BaseModel]]
@@ -331,7 +333,7 @@ class Operation(ABC, Generic[P]):
     def _require_open(self, clip: Clip, patch: Patch) -> None:
         """Refuse a change of curves of layers that take no keys; what moves time moves them all,
         and their weights are no keys of theirs."""
-        if self.retimes:
+        if self.retimes or self.over_all:
             return
         shut = {x.owner: x for x in clip.layers if x.locked or x.muted}
         held = next((t for t in patch.curves if t.owner in shut and t.joint != NOBODY), None)

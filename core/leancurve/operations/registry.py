@@ -44,6 +44,7 @@ from leancurve.operations.shape.gain import Gain, Offset
 from leancurve.operations.shape.lag import Lag
 from leancurve.operations.shape.loops import CloseLoop, Repeat
 from leancurve.operations.shape.marks import EditMarks
+from leancurve.operations.shape.mirror import MirrorSides
 from leancurve.operations.shape.noise import Noise
 from leancurve.operations.shape.pose import Flow, Lean, Level
 from leancurve.operations.shape.pull import Pull
@@ -103,6 +104,7 @@ OPERATIONS: dict[str, Operation[Any]] = {
         Offset(),
         Noise(),
         Swap(),
+        MirrorSides(),
         Even(),
         Lag(),
         MatchTimes(),
