@@ -10,7 +10,7 @@ import time
 from collections import Counter
 from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Any, get_args
@@ -19,6 +19,7 @@ from leancurve.delivery.folder import deliver_takes
 from leancurve.delivery.preset import Format, Preset, preset_of
 from leancurve.delivery.proof import verified
 from leancurve.document.clip import Clip
+from leancurve.document.scope import Scope
 from leancurve.errors import BadInput
 from leancurve.figure.skin import Skin
 from leancurve.formats.bvh import Take
@@ -26,6 +27,8 @@ from leancurve.formats.choices import AS_TOLD, Choices
 from leancurve.formats.evidence import KNOWN_RATES
 from leancurve.formats.files import SINGLE, chosen, read_takes, write_take
 from leancurve.formats.names import plain_name
+from leancurve.joining.blending import BLEND_S, alike, joined
+from leancurve.joining.seams import best_seams, seam_at
 from leancurve.measures.account import LineDrift, account
 from leancurve.measures.drift import drift
 from leancurve.measures.findings import find, work_left
@@ -389,6 +392,61 @@ def verify(args: argparse.Namespace) -> dict[str, Any]:
     return verified(_bytes(args.file), args.file, clip, args.first, preset).told()
 
 
+def join(args: argparse.Namespace) -> dict[str, Any]:
+    """Takes one after another, blended where they fit best, with the feet held through it."""
+    *sources, out = args.files
+    if len(sources) < 2:
+        raise BadInput("join: expected two files to be joined at least, and one to be written")
+    clip = _read(sources[0]).clip
+    seams: list[dict[str, Any]] = []
+    for source in sources[1:]:
+        other = alike(clip, _read(source).clip)
+        clip, told = _joined(clip, other, args.at, args.blend)
+        seams.append({"clip": source, **told})
+    _write(clip, out)
+    return {"frames": clip.frames, "seams": seams}
+
+
+def _joined(
+    a: Clip, b: Clip, at: tuple[int, int] | None, blend_s: float
+) -> tuple[Clip, dict[str, Any]]:
+    """Two clips as one, and their seam in numbers."""
+    n = max(round(blend_s * float(a.rate)), 1)
+    if at is None:
+        # Late in the one and early in the other: more of both is kept.
+        rooms = (a.frames // 2, a.frames - 1 - n), (n, (b.frames - 1) // 2)
+        found = best_seams(a, b, *rooms)
+        if not found:
+            raise BadInput("join: no frames of them are alike")
+        seam = found[0]
+    else:
+        seam = seam_at(a, b, *at)
+    whole = joined(a, b, seam, n, n)
+    window = Scope(frames=(whole.first, whole.last))
+    planted = apply_patch(whole.clip, OPERATIONS["plant"].run(whole.clip, scope=window))
+    near = [c for c in planted.contacts or () if c.first <= whole.last and c.last >= whole.first]
+    slide = plant_figures(replace(planted, contacts=tuple(near)))
+    return planted, {
+        "frames": [seam.frame_a, seam.frame_b],
+        "blended": [whole.first, whole.last],
+        "distance_mm": round(seam.fit.distance_mm, 2),
+        "turned_deg": round(seam.fit.turned_deg, 3),
+        "slide_mm": slide["foot_slide_after_mm"],
+        "good": seam.good,
+        "unlike_contacts": list(seam.unlike),
+    }
+
+
+def _pair(text: str) -> tuple[int, int] | None:
+    if text == "auto":
+        return None
+    try:
+        first, second = (int(part) for part in text.split(","))
+    except ValueError:
+        raise argparse.ArgumentTypeError("expected auto, or two frames such as 240,12") from None
+    return first, second
+
+
 def layers(args: argparse.Namespace) -> dict[str, Any]:
     """A clip's layers, bottom to top, with what each changes."""
     clip = _read(args.file).clip
@@ -547,6 +605,14 @@ def _parser() -> argparse.ArgumentParser:
         "--first", type=int, default=0, metavar="N", help="the clip's frame that it begins at"
     )
     checker.add_argument("--preset", metavar="FILE", help="the form that it was delivered in")
+    joiner = command("join", join)
+    joiner.add_argument("files", nargs="+", metavar="FILE", help="two or more, then the new one")
+    joiner.add_argument(
+        "--at", type=_pair, metavar="FRAME,FRAME", help="of the one and of the next; else the best"
+    )
+    joiner.add_argument(
+        "--blend", type=float, default=BLEND_S, metavar="S", help="seconds before and after"
+    )
     mirrorer = command("mirror", mirror, "file", "out")
     mirrorer.add_argument(
         "--across", choices=("figure", "world"), default="figure", help="the plane it is behind"

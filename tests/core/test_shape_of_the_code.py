@@ -51,8 +51,8 @@ def imported(file: Path) -> set[str]:
 
 CORE = PROJECT / "core/leancurve"
 ROOMS = (
-    "numbers", "curves", "figure", "document", "time", "cleaning", "measures", "retarget",
-    "operations", "recipe", "formats", "delivery", "demo", "cli", "warm",
+    "numbers", "curves", "figure", "document", "time", "cleaning", "measures", "joining",
+    "retarget", "operations", "recipe", "formats", "delivery", "demo", "cli", "warm",
 )  # fmt: skip
 """The rooms of the core from the ground up, and what stands on top: each uses only what is below
 it, and ``errors`` and ``progress``, which all speak."""
