@@ -227,8 +227,9 @@ def test_what_cannot_follow_stays_and_is_told() -> None:
     """A lid that turns about one axis of its own; a thing in one hand alone."""
     clip = laden(Load())
     patch = OPERATIONS["mirror"].run(clip)
-    told = {u["what"] for u in patch.report["unplaced"]}
+    told = {u["joint"] for u in patch.report["unplaced"]}
     assert {"Lid", "Flap"} <= told
+    assert "too few channels" in patch.report["told"]
     once = apply_patch(clip, patch)
     assert np.array_equal(
         once.curves[base_track(clip.skeleton.index("Grip"), "rx")].at(np.arange(40.0)),

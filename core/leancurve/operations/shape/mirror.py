@@ -74,8 +74,9 @@ class MirrorSides(Operation[MirrorParams]):
         plane = own_plane(clip, 0) if params.across == "figure" else world_plane(clip)
         mirror = Mirror(clip, plane)
         if not scope.whole_figure:
-            chosen = {t.joint for t in scope.resolve(clip)}
-            curves, missed = _of_figure(mirror, chosen)
+            chosen = set(scope.resolve(clip))
+            whole, missed = _of_figure(mirror, {t.joint for t in chosen})
+            curves = {t: c for t, c in whole.items() if t in chosen}
             return Patch(curves=curves, report=_report(mirror, curves, missed))
         curves, missed = _of_figure(mirror, set(range(len(clip.skeleton))))
         progress(0.5)
@@ -102,8 +103,9 @@ def _report(mirror: Mirror, curves: Curves, missed: Iterable[int]) -> dict[str, 
         "uneven_bones_mm": float(uneven.max(initial=0.0)) * clip.millimetres,
     }
     if names:
-        told["unplaced"] = [{"what": n, "why": "it has no counterpart that it could follow"}
-                            for n in names]  # fmt: skip
+        more = f" and {len(names) - 3} more" if len(names) > 3 else ""
+        told["told"] = f"{', '.join(names[:3])}{more}: too few channels for the other side's turns"
+        told["unplaced"] = [{"joint": name} for name in names]
     return told
 
 
