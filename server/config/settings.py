@@ -13,6 +13,7 @@ LEAN_UPLOAD_MB      largest file that may be brought in (default 256)
 LEAN_WORKSPACE_GB, LEAN_WORKSPACE_TAKES   what a workspace may hold (default 50 GB, 10000 takes)
 LEAN_COMPUTERS      child processes of each web process for heavy work (default: as many as there
                     are processors); 0 has everything done in the web process itself
+LEAN_JOBS           jobs that a worker does at once (default 2)
 LEAN_LOG_LEVEL      default INFO
 """
 
@@ -217,6 +218,7 @@ INTAKE_MEMORY_BYTES = 6 * 2**30
 DOCUMENT_CACHE_BYTES = 96 * 2**20
 PREVIEW_CACHE_BYTES = 32 * 2**20
 SHIFT_CACHE_BYTES = 24 * 2**20
+WORKER_JOBS = int(os.environ.get("LEAN_JOBS", "2"))
 OUTPUT_FOLDER = os.environ.get("LEAN_OUTPUT", "")
 """Where presets may put copies of deliveries, each in a folder of its own; nowhere if empty."""
 SCRATCH_DIR = LOCAL_DIR / "scratch"

@@ -4,6 +4,7 @@ import multiprocessing
 from multiprocessing import forkserver
 from typing import Any
 
+from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand
 
@@ -23,11 +24,11 @@ class Command(BaseCommand):
     def handle(self, *args: Any, **options: Any) -> None:
         _begin_children()
         retry_stalled()
-        # Two slots and a short poll: with one, a job can wait for the poll although work is there.
+        # A short poll: with one slot, a job can wait for it although work is there.
         call_command(
             "procrastinate",
             "worker",
-            "--concurrency=2",
+            f"--concurrency={settings.WORKER_JOBS}",
             "--fetch-job-polling-interval=0.5",
             "--queues=jobs",
         )
