@@ -455,3 +455,32 @@ def test_a_keys_menu_holds_what_is_done_to_keys_and_fits_handles_again(page: Pag
     # Beside a key the menu is the sheet's own.
     page.mouse.click(*place(page, 100, 12), button="right")
     expect(menu.get_by_role("menuitem", name=re.compile("Around now"))).to_be_visible()
+
+
+def test_the_whole_performance_is_mirrored(page: Page) -> None:
+    """Not the shown channels alone: the figure with its contacts, and back by a second time."""
+    takes.bring_walk(page, "walk_mirrored")
+
+    def contacts() -> set[tuple[str, int, int]]:
+        clip = page.url.replace("/clip/", "/api/clips/")
+        head = page.request.get(clip).json()["head"]["id"]
+        found = page.request.get(f"{clip}/contacts?revision={head}").json()["contacts"]
+        return {(c["limb"], c["first"], c["last"]) for c in found}
+
+    before = contacts()
+    page.keyboard.press("Alt+8")
+    page.get_by_role("tab", name="Pose").click()
+    page.get_by_role("button", name="Mirror", exact=True).click()
+    mirror = page.get_by_role("region", name="Mirror", exact=True)
+    expect(mirror.get_by_label("Which joints")).to_have_value("all")
+    apply = mirror.get_by_role("button", name="Apply")
+    apply.click()
+    revision(page, 2)
+    settled(page)
+    other = {"left": "right", "right": "left"}
+    swapped = {(" ".join(other.get(w, w) for w in limb.split()), a, b) for limb, a, b in before}
+    assert contacts() == swapped != before
+    apply.click()
+    revision(page, 3)
+    settled(page)
+    assert contacts() == before

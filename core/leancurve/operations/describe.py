@@ -110,6 +110,7 @@ def described(operation: Operation[Any]) -> dict[str, Any]:
         "ranged": operation.ranged,
         "keyed": operation.keyed,
         "retimes": operation.retimes,
+        "over_all": operation.over_all,
         # What is common to several operations, such as ramps, comes after their own.
         "params": sorted(
             (

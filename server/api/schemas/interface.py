@@ -60,6 +60,7 @@ class OperationOut(Schema):
     ranged: bool
     keyed: bool = Field(description="whether it can be limited to single keys")
     retimes: bool = Field(description="whether it moves time")
+    over_all: bool = Field(description="whether it is meant for the whole figure at first")
     params: list[ParamOut]
 
 

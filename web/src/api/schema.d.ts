@@ -3281,6 +3281,11 @@ export interface components {
             keyed: boolean;
             /** Name */
             name: string;
+            /**
+             * Over All
+             * @description whether it is meant for the whole figure at first
+             */
+            over_all: boolean;
             /** Params */
             params: components["schemas"]["ParamOut"][];
             /**

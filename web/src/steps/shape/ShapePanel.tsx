@@ -41,7 +41,7 @@ function Cards({ part }: { part: string }) {
           name={o.name}
           count={o.name === 'flow' ? stuck : undefined}
           scoped={!UNSCOPED.has(o.name)}
-          where="shown"
+          where={o.over_all ? 'all' : 'shown'}
           {...fromBench(o.name)}
         />
       ))}
