@@ -34,6 +34,7 @@ WALK: dict[str, dict[str, Any]] = {
     "mend_snaps": {},
     "despike": {},
     "smooth": {"strength": 0.8},
+    "mirror": {},
     "pull": {"part": "left hand", "y": 20.0},
     "mend_limbs": {"over": 0.01},
     "plant": {},
