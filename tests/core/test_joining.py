@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from dataclasses import replace
 from fractions import Fraction
 from functools import cache
 from pathlib import Path
@@ -12,12 +11,14 @@ import numpy as np
 import pytest
 from leancurve.cleaning.contacts import contacts_of, support_of
 from leancurve.cli import main
+from leancurve.curves.curve import SampledCurve
 from leancurve.demo import TAKES, crate_take
 from leancurve.demo.characters import heron_file
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.document.moves import Move
 from leancurve.document.parts.registry import moved_by
+from leancurve.document.track import base_track
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import UP
 from leancurve.formats.clipjson import write_clip
@@ -172,8 +173,11 @@ def test_what_does_not_fit_is_refused_or_told() -> None:
     with pytest.raises(BadInput, match="too short for a blend"):
         best_seams(a, a, (30, 20), (0, 10))
     # One that lies down beside one that walks: the nearest pair is far, and says so.
-    lying = replace(a, placement=None)
+    still = {t: SampledCurve(np.zeros(a.frames)) for t in a.channels if t.turns}
+    still[base_track(0, "rx")] = SampledCurve(np.full(a.frames, 90.0))
+    lying = a.with_curves(still)
     assert isinstance(seam_at(a, lying, 10, 400), Seam)
+    assert not any(s.good for s in best_seams(a, lying, (20, 480), (20, 480)))
 
 
 def test_takes_are_joined_at_the_command_line(

@@ -17,7 +17,7 @@ import numpy as np
 
 from leancurve.document.base import base_pose
 from leancurve.document.clip import Clip
-from leancurve.document.placement import placed_points, turn_of
+from leancurve.document.placement import placed_points, turn_of, unplaced_points
 from leancurve.document.posing import opposites, side_axis
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import UP
@@ -76,11 +76,6 @@ class Side:
         signs = signs_of(self.before)
         return None if signs is None else -signs
 
-    @cached_property
-    def aboutsigns_of(self) -> Floats | None:
-        """Of rotation vectors' parts."""
-        return signs_of(self.after)
-
 
 def signs_of(half: Floats) -> Floats | None:
     """The signs ``(3,)`` by which a half turn about one of the axes, or none, changes a vector."""
@@ -95,14 +90,10 @@ def own_plane(clip: Clip, frame: int) -> Plane:
     """The plane between a figure's sides where it stands on a frame, in its root's axes."""
     axis, hips = side_axis(clip), clip.body.find("hips") or 0
     up = UP[clip.reading.up_axis]
-    chain = sorted(clip.skeleton.chain(hips))
-    pose = base_pose(clip, np.array([float(frame)]), chain)
-    turn = rotation.IDENTITY
-    place = np.zeros(3)
-    for k in range(len(chain)):
-        place = place + rotation.rotate(turn, pose.translation[0, k])
-        turn = rotation.multiply(turn, pose.rotation[0, k])
-    faced = rotation.multiply(turn, rotation.conjugate(clip.skeleton.rest_world[0][hips]))
+    pose = base_pose(clip, np.array([float(frame)]), range(len(clip.skeleton)))
+    turns, places = pose.world(clip.skeleton)
+    place = places[0, hips].copy()
+    faced = rotation.multiply(turns[0, hips], rotation.conjugate(clip.skeleton.rest_world[0][hips]))
     normal = rotation.rotate(faced, np.eye(3)[axis])
     normal[up] = 0.0
     size = float(np.linalg.norm(normal))
@@ -123,10 +114,7 @@ def world_plane(clip: Clip) -> Plane:
     if placement is None or not placement.counts:
         return Plane(point, normal)
     back = rotation.conjugate(turn_of(clip, placement))
-    about, up = np.array(placement.about), UP[clip.reading.up_axis]
-    left = (point - about - np.array(placement.move)) / placement.scale
-    left[up] = 0.0
-    return Plane(about + rotation.rotate(back, left), rotation.rotate(back, normal))
+    return Plane(unplaced_points(clip, placement, point), rotation.rotate(back, normal))
 
 
 def as_placed(clip: Clip, plane: Plane) -> Plane:

@@ -49,6 +49,14 @@ def placed_points(clip: Clip, placement: Placement, points: Floats) -> Floats:
     return np.asarray(about + _along(clip, placement) * turned + np.array(placement.move))
 
 
+def unplaced_points(clip: Clip, placement: Placement, points: Floats) -> Floats:
+    """Points ``(..., 3)`` as they are before the placement puts them there."""
+    about = np.array(placement.about)
+    left = (points - about - np.array(placement.move)) / _along(clip, placement)
+    back = rotation.conjugate(turn_of(clip, placement))
+    return np.asarray(about + rotation.rotate(back, left))
+
+
 def placed_moves(clip: Clip, moves: Floats) -> Floats:
     """Moves ``(..., 3)`` of a root in its own axes, as they are seen where it is placed."""
     placement = clip.placement
@@ -130,13 +138,11 @@ def unplaced_prop(clip: Clip, turns: Floats, points: Floats) -> tuple[Floats, Fl
     if placement is None or not placement.counts:
         return turns, points
     by = turn_of(clip, placement)
-    back, about = rotation.conjugate(by), np.array(placement.about)
+    back = rotation.conjugate(by)
     off = np.zeros(3)
     if placement.scale != 1.0:
         frames = np.arange(clip.frames, dtype=np.float64)
         root = placed_pose(clip, frames, [clip.skeleton.root]).translation
         off = rotation.rotate(back, _nearest(clip, points[:, None], root)[0])
-    left = (points - rotation.rotate(by, off) - about - np.array(placement.move)) / _along(
-        clip, placement
-    )
-    return rotation.multiply(back, turns), np.asarray(about + rotation.rotate(back, left) + off)
+    left = unplaced_points(clip, placement, points - rotation.rotate(by, off))
+    return rotation.multiply(back, turns), np.asarray(left + off)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import TypeVar
 
 import numpy as np
 
@@ -20,6 +22,8 @@ from leancurve.joining.seams import Seam
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
 from leancurve.time.resample import resampled
+
+Span = TypeVar("Span", Contact, Mark)
 
 BLEND_S = 0.3
 """How long before and after the seam one clip becomes the other: longer ones look no better."""
@@ -71,8 +75,11 @@ def joined(
     frames = b.frames + shift
     share = EASINGS[easing].at(np.linspace(0.0, 1.0, before + after + 1))
     curves: dict[TrackId, Curve] = {}
+    rotations = _rotations(one), _rotations(two)
     for joint in range(len(a.skeleton)):
-        curves |= _turned(one, two, joint, first, last, shift, seam, share)
+        q, p = (turns[:, joint] for turns in rotations)
+        p = -p if np.dot(q[seam.frame_a], p[seam.frame_b]) < 0.0 else p
+        curves |= _turned(one, two, joint, q, p, first, last, shift, share)
         curves |= _moved(one, two, joint, first, last, shift, share)
     at = seam.frame_a
     clip = replace(
@@ -82,41 +89,30 @@ def joined(
     return Joined(clip, first, seam.frame_a, last)
 
 
+def _rotations(clip: Clip) -> Floats:
+    """Of all joints ``(F, J, 4)``, neighbours on one side of the sphere."""
+    joints = range(len(clip.skeleton))
+    return rotation.hemisphere(base_pose(clip, times_of(clip, None), joints).rotation)
+
+
 def _turned(
-    one: Clip, two: Clip, joint: int, first: int, last: int, shift: int, seam: Seam, share: Floats
-) -> dict[TrackId, Curve]:
-    """A joint's angles: of the first clip, blended, and of the second."""
+    one: Clip, two: Clip, joint: int, q: Floats, p: Floats, first: int, last: int, shift: int,
+    share: Floats,
+) -> dict[TrackId, Curve]:  # fmt: skip
+    """A joint's angles, of rotations ``(F, 4)`` in both: one clip's, blended, the other's."""
     tracks, order = one.turns_of(joint), one.order(joint)
     if not tracks:
         return {}
     ours, theirs = (_angles(clip, tracks) for clip in (one, two))
-    q, p = (
-        rotation.hemisphere(base_pose(clip, times_of(clip, None), [joint]).rotation[:, 0])
-        for clip in (one, two)
-    )
-    if np.dot(q[seam.frame_a], p[seam.frame_b]) < 0.0:
-        p = -p
     blend = slice(first, last + 1)
     there = slice(first - shift, last + 1 - shift)
-    mixed = _led(q[blend], p[there], share)
+    mixed = rotation.great_arc(q[blend], p[there], share)  # by the side on which they are
     turns = np.concatenate([q[:first], mixed, p[last + 1 - shift :]])
     own = np.concatenate([ours[: last + 1], theirs[last + 1 - shift :]])
     moved = np.zeros(len(own), dtype=np.bool_)
     moved[blend] = True
     angles = said(own, turns, order, moved)
     return {t: SampledCurve(np.ascontiguousarray(angles[:, k])) for k, t in enumerate(tracks)}
-
-
-def _led(a: Floats, b: Floats, share: Floats) -> Floats:
-    """Rotations ``(n, 4)`` on the way from ones to others, by the side on which they are."""
-    dot = np.clip(np.sum(a * b, axis=1, keepdims=True), -1.0, 1.0)
-    angle = np.arccos(dot)
-    sine = np.sin(angle)
-    w = share[:, None]
-    straight = (1.0 - w) * a + w * b
-    with np.errstate(divide="ignore", invalid="ignore"):
-        round_ = (np.sin((1.0 - w) * angle) * a + np.sin(w * angle) * b) / sine
-    return rotation.normalise(np.where(np.abs(sine) > 1e-6, round_, straight))
 
 
 def _angles(clip: Clip, tracks: list[TrackId]) -> Floats:
@@ -145,14 +141,8 @@ def _moved(
 
 
 def _contacts(one: Clip, two: Clip, seam: int, shift: int) -> tuple[Contact, ...]:
-    """Of the first clip up to the seam, of the second after it; one where they meet."""
-    ours = [replace(c, last=min(c.last, seam)) for c in contacts_of(one) if c.first <= seam]
-    theirs = [
-        replace(c, first=max(c.first + shift, seam + 1), last=c.last + shift)
-        for c in contacts_of(two)
-        if c.last + shift > seam
-    ]
-    out = list(ours)
+    """One where those of both meet."""
+    out, theirs = _spans(contacts_of(one), contacts_of(two), seam, shift)
     for contact in theirs:
         meets = next(
             (k for k, c in enumerate(out) if (c.limb, c.last + 1) == (contact.limb, contact.first)),
@@ -166,10 +156,19 @@ def _contacts(one: Clip, two: Clip, seam: int, shift: int) -> tuple[Contact, ...
 
 
 def _marks(one: Clip, two: Clip, seam: int, shift: int) -> tuple[Mark, ...]:
-    ours = [replace(m, last=min(m.last, seam)) for m in one.marks if m.first <= seam]
-    theirs = [
-        replace(m, first=max(m.first + shift, seam + 1), last=m.last + shift)
-        for m in two.marks
-        if m.last + shift > seam
-    ]
+    ours, theirs = _spans(one.marks, two.marks, seam, shift)
     return tuple(sorted([*ours, *theirs]))
+
+
+def _spans(
+    ours: Sequence[Span], theirs: Sequence[Span], seam: int, shift: int
+) -> tuple[list[Span], list[Span]]:
+    """Of the first clip up to the seam, of the second after it."""
+    return (
+        [replace(s, last=min(s.last, seam)) for s in ours if s.first <= seam],
+        [
+            replace(s, first=max(s.first + shift, seam + 1), last=s.last + shift)
+            for s in theirs
+            if s.last + shift > seam
+        ],
+    )

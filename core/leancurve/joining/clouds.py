@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from leancurve.cleaning.contacts import support_of
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
-from leancurve.document.moves import Move
+from leancurve.document.moves import Move, point_of, turn_of
 from leancurve.errors import BadInput
 from leancurve.figure.body import SIDES, Body
 from leancurve.figure.skeleton import UP
@@ -59,11 +59,11 @@ def points_of(body: Body) -> list[int]:
     return out if len(out) >= FEWEST else list(range(len(body.joints)))
 
 
-def cloud(clip: Clip, joints: list[int] | None = None) -> Cloud:
-    """The points of a clip as it plays; of the ``joints`` that are named, or its body's."""
+def cloud(clip: Clip) -> Cloud:
+    """The points of a clip's body as it plays."""
     if not clip.frames:
         raise BadInput(f"{clip.name} has no frames to be joined")
-    joints = points_of(clip.body) if joints is None else joints
+    joints = points_of(clip.body)
     places = evaluate(clip).world(clip.skeleton)[1][:, joints] * clip.millimetres
     frames = np.arange(clip.frames)
     windows = []
@@ -126,6 +126,4 @@ def fit(a: Cloud, b: Cloud, frame_a: int, frame_b: int, up: int) -> Fit:
     moved[(up + 1) % 3], moved[(up + 2) % 3], moved[up] = by.real, by.imag, a.floor - b.floor
     degrees = float(np.degrees(np.angle(turn)))
     turned = rotation.from_axis("XYZ"[up], np.array(degrees))
-    x, y, z = (float(v) for v in moved)
-    q = [float(v) for v in turned]
-    return Fit(distance, degrees, Move((x, y, z), (q[0], q[1], q[2], q[3])))
+    return Fit(distance, degrees, Move(point_of(moved), turn_of(turned)))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -81,8 +81,8 @@ def minima(apart: Singles, rows: int, columns: int) -> list[tuple[int, int]]:
 
 
 def _part(whole: Cloud, part: slice) -> Cloud:
-    return Cloud(
-        whole.flat[part], whole.middle[part], whole.heights[part], whole.weights, whole.floor
+    return replace(
+        whole, flat=whole.flat[part], middle=whole.middle[part], heights=whole.heights[part]
     )
 
 

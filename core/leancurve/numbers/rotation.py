@@ -224,9 +224,13 @@ def hemisphere(q: Floats) -> Floats:
 def slerp(a: Floats, b: Floats, t: Floats | float) -> Floats:
     """Great-arc interpolation of unit quaternions ``(..., 4)``, the short way (Shoemake 1985)."""
     a, b = np.asarray(a, dtype=np.float64), np.asarray(b, dtype=np.float64)
-    t = np.asarray(t, dtype=np.float64)[..., None]
     dot = np.einsum("...k,...k->...", a, b)[..., None]
-    b = np.where(dot < 0, -b, b)
+    return great_arc(a, np.where(dot < 0, -b, b), t)
+
+
+def great_arc(a: Floats, b: Floats, t: Floats | float) -> Floats:
+    """The same by the signs that they have, which may be the long way."""
+    t = np.asarray(t, dtype=np.float64)[..., None]
     # atan2 of the chord and its complement stays exact where arccos loses half the digits.
     theta = 2.0 * np.arctan2(
         np.linalg.norm(b - a, axis=-1, keepdims=True), np.linalg.norm(b + a, axis=-1, keepdims=True)

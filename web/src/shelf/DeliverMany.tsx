@@ -30,17 +30,13 @@ export function DeliverMany({
     navigate(`/delivery/${handover.id}`)
   }
   const files = takes.length * chosen.size
+  // A file of spans or of several clips is not one of each clip: then clips are counted.
   const each = presets.data?.every((p) => !chosen.has(p.id) || p.values.files === 'whole')
+  const what = each ? counted(files, 'file') : counted(takes.length, 'clip')
   return (
     <Ask
       title={`Deliver ${counted(takes.length, 'clip')}`}
-      action={
-        !files
-          ? 'Choose a form'
-          : each
-            ? `Deliver ${counted(files, 'file')}`
-            : `Deliver ${counted(takes.length, 'clip')}`
-      }
+      action={files ? `Deliver ${what}` : 'Choose a form'}
       ready={files > 0}
       onStart={start}
       onClose={onClose}

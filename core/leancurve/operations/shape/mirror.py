@@ -135,11 +135,7 @@ def _turns(clip: Clip, joint: int, side: Side) -> Curves | None:
     if not order and not theirs:
         return {}
     if side.signs is not None and order == theirs:
-        sources = [base_track(side.source, f"r{a.lower()}") for a in order]
-        return {
-            base_track(joint, t.name): scaled(clip.curves[t], side.signs[AXES.index(t.name[1])])
-            for t in sources
-        }
+        return _by_signs(clip, clip.turns_of(side.source), joint, side.signs)
     if len(order) != 3 or len(theirs) != 3:
         return None
     sources = clip.turns_of(side.source)
@@ -176,6 +172,14 @@ def _moves(mirror: Mirror, joint: int, side: Side) -> Curves:
         moved = offsets[joint] + side.ways(places - offsets[side.source])
     values = clip.translation_values(joint, moved)
     return _fitted(clip, tracks, np.stack([values[t] for t in tracks], axis=-1), theirs)
+
+
+def _by_signs(clip: Clip, sources: Sequence[TrackId], joint: int, signs: Floats) -> Curves:
+    """A joint's curves that are those of its counterpart, or their negatives."""
+    return {
+        TrackId(t.owner, joint, t.name): scaled(clip.curves[t], signs[AXES.index(t.name[1])])
+        for t in sources
+    }
 
 
 def _fitted(
@@ -254,12 +258,7 @@ def _layered(mirror: Mirror, layer: Layer, source: int) -> Curves | None:
             half = mirror.plane.half if joint == root else mirror.carried(root)
         made = _by_vectors(clip, layer, joint, turns, half)
     elif side.signs is not None and clip.order(joint) == clip.order(side.source):
-        made = {
-            TrackId(layer.owner, joint, t.name): scaled(
-                clip.curves[t], side.signs[AXES.index(t.name[1])]
-            )
-            for t in turns
-        }
+        made = _by_signs(clip, turns, joint, side.signs)
     elif not turns:
         made = {}
     elif layer.kind == "override" and len(turns) == 3 == len(clip.order(joint)):
@@ -276,15 +275,12 @@ def _by_vectors(
     clip: Clip, layer: Layer, joint: int, turns: Sequence[TrackId], half: Floats
 ) -> Curves:
     """Rotation vectors turned by a half turn ``(4,)``."""
-    tracks = [TrackId(layer.owner, joint, f"r{a}") for a in AXES]
     if not turns:
         return {}
     signs = signs_of(half)
     if signs is not None:
-        return {
-            tracks[AXES.index(t.name[1])]: scaled(clip.curves[t], signs[AXES.index(t.name[1])])
-            for t in turns
-        }
+        return _by_signs(clip, turns, joint, signs)
+    tracks = [TrackId(layer.owner, joint, f"r{a}") for a in AXES]
     vectors = rotation.rotate(half, _in_three(clip, turns))
     return _fitted(clip, tracks, vectors, turns)
 
@@ -316,12 +312,7 @@ def _moved(
     clip = mirror.clip
     signs = side.way_signs
     if layer.kind != "override" and signs is not None:
-        return {
-            TrackId(layer.owner, joint, t.name): scaled(
-                clip.curves[t], signs[AXES.index(t.name[1])]
-            )
-            for t in moves
-        }
+        return _by_signs(clip, moves, joint, signs)
     if layer.kind == "override" and len(moves) < 3:
         return None
     values = _in_three(clip, moves)
