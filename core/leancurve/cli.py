@@ -10,7 +10,7 @@ import time
 from collections import Counter
 from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import asdict, replace
+from dataclasses import asdict
 from fractions import Fraction
 from pathlib import Path
 from typing import Any, get_args
@@ -27,13 +27,14 @@ from leancurve.formats.choices import AS_TOLD, Choices
 from leancurve.formats.evidence import KNOWN_RATES
 from leancurve.formats.files import SINGLE, chosen, read_takes, write_take
 from leancurve.formats.names import plain_name
-from leancurve.joining.blending import BLEND_S, alike, joined
-from leancurve.joining.seams import best_seams, seam_at
+from leancurve.joining.blending import BLEND_S
+from leancurve.joining.loops import loops_of
 from leancurve.measures.account import LineDrift, account
 from leancurve.measures.drift import drift
 from leancurve.measures.findings import find, work_left
 from leancurve.measures.gravity import told_by_gravity
 from leancurve.measures.layers import layer_changes
+from leancurve.measures.travel import Facing, round_of
 from leancurve.operations import OPERATIONS, apply_patch
 from leancurve.operations.describe import described
 from leancurve.operations.plant.figures import plant_figures
@@ -397,44 +398,27 @@ def join(args: argparse.Namespace) -> dict[str, Any]:
     *sources, out = args.files
     if len(sources) < 2:
         raise BadInput("join: expected two files to be joined at least, and one to be written")
-    clip = _read(sources[0]).clip
-    seams: list[dict[str, Any]] = []
-    for source in sources[1:]:
-        other = alike(clip, _read(source).clip)
-        clip, told = _joined(clip, other, args.at, args.blend)
-        seams.append({"clip": source, **told})
-    _write(clip, out)
-    return {"frames": clip.frames, "seams": seams}
-
-
-def _joined(
-    a: Clip, b: Clip, at: tuple[int, int] | None, blend_s: float
-) -> tuple[Clip, dict[str, Any]]:
-    """Two clips as one, and their seam in numbers."""
-    n = max(round(blend_s * float(a.rate)), 1)
-    if at is None:
-        # Late in the one and early in the other: more of both is kept.
-        rooms = (a.frames // 2, a.frames - 1 - n), (n, (b.frames - 1) // 2)
-        found = best_seams(a, b, *rooms)
-        if not found:
-            raise BadInput("join: no frames of them are alike")
-        seam = found[0]
-    else:
-        seam = seam_at(a, b, *at)
-    whole = joined(a, b, seam, n, n)
-    window = Scope(frames=(whole.first, whole.last))
-    planted = apply_patch(whole.clip, OPERATIONS["plant"].run(whole.clip, scope=window))
-    near = [c for c in planted.contacts or () if c.first <= whole.last and c.last >= whole.first]
-    slide = plant_figures(replace(planted, contacts=tuple(near)))
-    return planted, {
-        "frames": [seam.frame_a, seam.frame_b],
-        "blended": [whole.first, whole.last],
-        "distance_mm": round(seam.fit.distance_mm, 2),
-        "turned_deg": round(seam.fit.turned_deg, 3),
-        "slide_mm": slide["foot_slide_after_mm"],
-        "good": seam.good,
-        "unlike_contacts": list(seam.unlike),
-    }
+    clip, *others = (_read(source).clip for source in sources)
+    n = max(round(args.blend * float(clip.rate)), 1)
+    leave, enter = args.at or (None, None)
+    parts = [
+        {"name": other.name, "before": n, "past": n, "enter": enter, "leave": leave}
+        for other in others
+    ]
+    params = {"leave": leave, "parts": parts}
+    patch = OPERATIONS["join"].run(clip, params, inputs={"parts": others})
+    joined = apply_patch(clip, patch)
+    _write(joined, out)
+    seams = [
+        {
+            "clip": source, "frames": [seam["leave"], seam["enter"]], "at": seam["at"],
+            "blended": [seam["first"], seam["last"]],
+            "unlike_contacts": seam["unlike"],
+            **{name: seam[name] for name in ("distance_mm", "turned_deg", "slide_mm", "good")},
+        }
+        for source, seam in zip(sources[1:], patch.report["seams"], strict=True)
+    ]  # fmt: skip
+    return {"frames": joined.frames, "seams": seams}
 
 
 def _pair(text: str) -> tuple[int, int] | None:
@@ -476,6 +460,63 @@ def flatten(args: argparse.Namespace) -> dict[str, Any]:
 def mirror(args: argparse.Namespace) -> dict[str, Any]:
     """The left side's motion on the right, and the right's on the left."""
     return _changed(args, "mirror", {"across": args.across})
+
+
+def in_place(args: argparse.Namespace) -> dict[str, Any]:
+    """The figure kept where it stands, along some axes or all, for the clip or for spans of it."""
+    params = {"axes": args.axes, "facing": args.facing, "smooth": args.smooth, "ease": args.ease}
+    clip = _read(args.file).clip
+    reports = []
+    for span in args.spans or [None]:
+        patch = OPERATIONS["travel"].run(clip, params, Scope(frames=span))
+        clip = apply_patch(clip, patch)
+        reports.append(dict(patch.report))
+    _write(clip, args.out)
+    return {"frames": clip.frames, "spans": reports}
+
+
+def loop(args: argparse.Namespace) -> dict[str, Any]:
+    """The best loop of a take as a clip of its own, closed, as many times as wanted."""
+    clip = _read(args.file).clip
+    found = loops_of(clip, 0, clip.frames - 1)
+    if args.at is not None:
+        first, last = args.at
+    elif found:
+        first, last = found[0].first, found[0].last
+    else:
+        raise BadInput("loop: nothing in it comes back to where it began")
+    lines: list[tuple[str, dict[str, Any]]] = [
+        ("trim", {"first": first, "last": last, "calibration": False}),
+        ("close_loop", {"spread": max(last - first - 1, 1)}),
+    ]
+    if args.cycles > 1:
+        lines.append(("repeat", {"times": args.cycles, "offset": "way"}))
+    for name, params in lines:
+        clip = apply_patch(clip, OPERATIONS[name].run(clip, params))
+    cycle = last - first
+    goes_on = round_of(clip, 0, cycle)
+    _write(clip, args.out)
+    return {
+        "frames": clip.frames, "first": first, "last": last, "cycle_frames": cycle,
+        "travel_mm": round(goes_on.travel_mm, 3), "turned_deg": round(goes_on.turned_deg, 4),
+        "loops": [
+            {
+                "frames": [x.first, x.last], "distance_mm": round(x.distance_mm, 2),
+                "moves_mm": round(x.moves_mm, 1), "travel_mm": round(x.goes_on.travel_mm, 1),
+                "turned_deg": round(x.goes_on.turned_deg, 3),
+                "unlike_contacts": list(x.seam.unlike),
+            }
+            for x in found
+        ],
+    }  # fmt: skip
+
+
+def _span(text: str) -> list[tuple[int, int]]:
+    try:
+        pairs = [[int(n) for n in part.split("-")] for part in text.split(",")]
+        return [(first, last) for first, last in pairs]
+    except ValueError:
+        raise argparse.ArgumentTypeError("expected spans of frames such as 20-26,80-120") from None
 
 
 def _changed(args: argparse.Namespace, operation: str, params: dict[str, Any]) -> dict[str, Any]:
@@ -617,6 +658,18 @@ def _parser() -> argparse.ArgumentParser:
     mirrorer.add_argument(
         "--across", choices=("figure", "world"), default="figure", help="the plane it is behind"
     )
+    stayer = command("inplace", in_place, "file", "out")
+    stayer.add_argument(
+        "--axes", type=lambda text: text.split(","), default=[], metavar="x,z,heading",
+        help="what is taken away; all of it when absent",
+    )  # fmt: skip
+    stayer.add_argument("--spans", type=_span, metavar="A-B,…", help="these frames alone")
+    stayer.add_argument("--facing", choices=get_args(Facing), default="hips", help="what faces")
+    stayer.add_argument("--smooth", type=float, default=0.0, metavar="S", help="leaves the sway")
+    stayer.add_argument("--ease", type=int, default=12, metavar="N", help="frames to come and go")
+    looper = command("loop", loop, "file", "out")
+    looper.add_argument("--at", type=_pair, metavar="FRAME,FRAME", help="this span, not the best")
+    looper.add_argument("--cycles", type=int, default=1, metavar="N", help="as often in a row")
     command("layers", layers, "file")
     flattener = command("flatten", flatten, "file", "out")
     flattener.add_argument(

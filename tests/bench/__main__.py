@@ -16,6 +16,7 @@ from tests.bench import (
     cleaning_bench,
     core_bench,
     delivery_bench,
+    joining_bench,
     layers_bench,
     plants_bench,
     retarget_bench,
@@ -33,7 +34,8 @@ a third from run to run on a shared machine: the ratios are what to read.
 
 
 CORE = (
-    core_bench, cleaning_bench, plants_bench, retarget_bench, layers_bench, delivery_bench,
+    core_bench, cleaning_bench, plants_bench, retarget_bench, layers_bench, joining_bench,
+    delivery_bench,
 )  # fmt: skip
 
 

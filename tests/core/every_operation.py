@@ -35,6 +35,7 @@ WALK: dict[str, dict[str, Any]] = {
     "despike": {},
     "smooth": {"strength": 0.8},
     "mirror": {},
+    "travel": {"facing": "chest", "smooth": 0.2},
     "pull": {"part": "left hand", "y": 20.0},
     "mend_limbs": {"over": 0.01},
     "plant": {},
@@ -63,7 +64,11 @@ def outcomes() -> Iterator[tuple[str, Clip]]:
                 params = {**params, "layer": "low"}
             patch = kind.run(base, params, Scope(), inputs=inputs)
             yield f"{name}, {'keyed' if thinned else 'sampled'}", apply_patch(base, patch)
-    walk, target = resampled(captured(TAKES[2]).clip, first=400, last=430), heron_file()
+    deck = captured(TAKES[2]).clip
+    parts = [resampled(deck, first=a, last=a + 80) for a in (300, 350)]
+    joined = OPERATIONS["join"].run(parts[0], {}, inputs={"parts": parts[1:]})
+    yield "join, of two walks", apply_patch(parts[0], joined)
+    walk, target = resampled(deck, first=400, last=430), heron_file()
     for name, params in WALK.items():
         kind = OPERATIONS[name]
         walk = apply_patch(walk, kind.run(walk, params, inputs=dict.fromkeys(kind.inputs, target)))

@@ -2,8 +2,8 @@
 
 A figure with feet that have toes, joints of three, two, one and no rotation channels, rest
 rotations, a bone without length and a second root, with layers of every kind and space, placement,
-plants of every ease on the world, a joint and a prop, and props that are held: on sampled, keyed
-and mixed curves, on 1, 2 or 40 frames, Y or Z up, in centimetres or metres.
+plants of every ease on the world, a joint and a prop, props that are held, and partners: on
+sampled, keyed and mixed curves, on 1, 2 or 40 frames, Y or Z up, in centimetres or metres.
 """
 
 from __future__ import annotations
@@ -18,6 +18,7 @@ import numpy as np
 from leancurve.curves.curve import Curve, SampledCurve, keyed
 from leancurve.document.clip import Accepted, Clip, Contact, Mark, Placement, Reading
 from leancurve.document.layer import Layer
+from leancurve.document.partner import Partner
 from leancurve.document.plant import Ease, Plant
 from leancurve.document.prop import ORDER, Prop, prop_track
 from leancurve.document.track import TrackId, base_track
@@ -381,6 +382,10 @@ def laden(load: Load = FAMILY[0]) -> Clip:
         clip,
         contacts=(Contact("left foot", 0, end // 4), Contact("right toe", end // 3, end // 2)),
         accepted=(Accepted("gimbal", "Head", "", 0, end // 2),),
+        partners=(
+            Partner("second", "0f" * 32, 6, (800.0, 0.0, -400.0), 30.0),
+            Partner("third", "a1" * 32, -4, muted=True),
+        ),
         marks=(Mark(end // 2, end // 2, "lifts off"), Mark(0, end, "all of it")),
     )
 

@@ -35,8 +35,9 @@ GIVEN: dict[str, dict[str, Any]] = {
     "split_layer": {"layer": "high", "frame": 40},
 }
 OVER_LAYERS = {"merge_layers", "split_layer", "bring_layers"}
-OF_LIMBS = {"plant", "pull", "mend_limbs", "mirror"}
-"""They need a body: see test_planting.py, test_limbs_led.py and test_mirror.py."""
+OF_LIMBS = {"plant", "pull", "mend_limbs", "mirror", "travel", "join"}
+"""They need a body, or a root that moves: see test_planting.py, test_limbs_led.py, test_mirror.py,
+test_travel.py and test_joining.py."""
 KEYED_ALONE = {"match_times", "borrow_rhythm"}
 
 

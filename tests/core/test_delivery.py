@@ -18,7 +18,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from leancurve.cli import main
 from leancurve.curves.curve import KeyedCurve, SampledCurve
-from leancurve.delivery.axes import in_axes, turn_between
+from leancurve.delivery.axes import in_axes
 from leancurve.delivery.folder import put
 from leancurve.delivery.joints import Structure, names_of, restructured, structure_of
 from leancurve.delivery.making import made
@@ -34,7 +34,7 @@ from leancurve.document.evaluation import evaluate
 from leancurve.document.placement import placed_props
 from leancurve.errors import BadInput
 from leancurve.figure.drawn_skin import drawn_skin
-from leancurve.figure.skeleton import UPRIGHT
+from leancurve.figure.skeleton import UPRIGHT, turn_between
 from leancurve.figure.skin import Skin
 from leancurve.formats.bvh import read_bvh, write_bvh
 from leancurve.formats.choices import Choices

@@ -21,6 +21,7 @@ CHANGES: list[tuple[str, dict[str, Any]]] = [
     ("shift_from", {"frame": 40, "by": -6}),
     ("shift_from", {"frame": 40, "by": 6}),
     ("change_rate", {"rate": "30"}),
+    ("reverse", {}),
 ]  # fmt: skip
 
 
@@ -64,3 +65,12 @@ def test_what_is_no_more_stays_so() -> None:
     assert gone.at(49) == 49
     assert gone.at(50) is None
     assert TimeMap(()).at(0) is None
+
+
+def test_a_loop_that_begins_elsewhere_leads_there_and_back() -> None:
+    """Its first and its last frame are one pose: either may be meant by where both come."""
+    kind = OPERATIONS["begin_loop"]
+    after = kind.time_after(ClipTime(Fraction(60), FRAMES), kind.parsed({"frame": 30}))
+    made = TimeMap.of(after.moved, FRAMES)
+    assert [made.at(f) for f in (30, 60, 118, 1, 29)] == [0, 30, 88, 90, 118]
+    assert [made.inverse.at(f) for f in (0, 30, 88, 90, 118)] == [30, 60, 118, 1, 29]

@@ -264,3 +264,101 @@ def test_a_figure_on_its_side_and_one_without_sides_are_refused() -> None:
     still[base_track(0, "rz")] = SampledCurve(np.full(clip.frames, 90.0))
     with pytest.raises(BadInput, match="lies on its side"):
         mirrored(clip.with_curves(still))
+
+
+def within(clip: Clip, first: int, last: int, **scope: object) -> Clip:
+    return mirrored(clip, scope=Scope.model_validate({"frames": (first, last), **scope}))
+
+
+@pytest.mark.parametrize("kept", ["sampled", "keyed"])
+def test_a_span_goes_over_into_its_mirrored_self_and_back(kept: str) -> None:
+    """Before it nothing changes; after it the same motion goes on, moved by one constant."""
+    clip = TAKES[2].clean()
+    if kept == "keyed":
+        clip = apply_patch(clip, OPERATIONS["thin"].run(clip, {"tolerance_deg": 0.5}))
+    first, last = 300, 420
+    made = within(clip, first, last)
+    assert made.frames == clip.frames
+    ours, theirs = evaluate(clip), evaluate(made)
+    joints = [j for j, above in enumerate(clip.skeleton.parents) if above >= 0]
+    for track in clip.channels:
+        a, b = clip.curves[track], made.curves[track]
+        if isinstance(a, SampledCurve) and isinstance(b, SampledCurve):
+            assert np.array_equal(a.values[:first], b.values[:first])
+        if kept == "keyed":
+            assert isinstance(b, KeyedCurve)
+            assert np.array_equal(a.time[a.time < first - 1], b.time[b.time < first - 1])
+    assert (
+        rotation.geodesic_deg(ours.rotation[last:, joints], theirs.rotation[last:, joints]).max()
+        < 1e-6
+    )
+    turns, places = (
+        [pose.rotation[last:, 0] for pose in (ours, theirs)],
+        [pose.translation[last:, 0] for pose in (ours, theirs)],
+    )
+    on = rotation.multiply(turns[1], rotation.conjugate(turns[0]))
+    # A keyed root is said anew on keys of its own, as closely as a join promises.
+    most, most_cm = (1e-9, 1e-9) if kept == "sampled" else (0.2, 0.1)
+    assert rotation.geodesic_deg(on, on[0]).max() < most
+    moved = places[1] - rotation.rotate(on[0], places[0])
+    about = np.abs(places[0]).max() * np.radians(most)
+    assert np.abs(moved - moved[0]).max() < most_cm + about
+    middle = slice(first + 18, last - 17)
+    other = evaluate(mirrored(clip)).rotation[middle]
+    assert rotation.geodesic_deg(other[:, joints], theirs.rotation[middle][:, joints]).max() < 1e-6
+
+    steps = [np.abs(np.diff(p.world(clip.skeleton)[1], axis=0)).max() for p in (ours, theirs)]
+    assert steps[1] < 1.5 * steps[0], "nothing jumps"
+
+
+def test_a_span_of_chosen_joints_and_one_that_reaches_an_end() -> None:
+    clip = TAKES[2].clean()
+    arms = [n for n in clip.skeleton.names if "Arm" in n or "Hand" in n]
+    made = within(clip, 300, 420, joints=arms)
+    at = [clip.skeleton.index(n) for n in arms]
+    rest = [j for j in range(len(clip.skeleton)) if j not in at]
+    ours, theirs = evaluate(clip).rotation, evaluate(made).rotation
+    assert np.array_equal(ours[:, rest], theirs[:, rest])
+    assert np.array_equal(ours[:300], theirs[:300])
+    assert rotation.geodesic_deg(ours[421:, at], theirs[421:, at]).max() < 1e-6
+    both = evaluate(mirrored(clip)).rotation
+    assert rotation.geodesic_deg(both[330:390, at], theirs[330:390, at]).max() < 1e-6
+    to_end = within(clip, 500, clip.frames - 1)
+    assert rotation.geodesic_deg(evaluate(to_end).rotation[-1, at], both[-1, at]).max() < 1e-6
+    from_start = within(clip, 0, 200)
+    assert np.array_equal(evaluate(from_start).rotation[0], both[0])
+    with pytest.raises(BadInput, match="too few to go over and back"):
+        within(clip, 300, 301)
+
+
+@pytest.mark.parametrize("load", [Load(), Load("mixed", "z", 1.0)], ids=str)
+def test_a_mirrored_span_brings_along_what_a_clip_carries(load: Load) -> None:
+    """Sides change within the span: contacts there, and layers by weights that ramp."""
+    clip = replace(laden(load), contacts=(Contact("left foot", 0, 39),), placement=None, plants=())
+    made = within(clip, 8, 30)
+    limbs = {(c.limb, c.first > 4) for c in made.contacts or ()}
+    assert ("right foot", True) in limbs
+    assert ("left foot", False) in limbs
+    same(clip, made)
+    # What leads to poses is said with whole turns afterwards; without it all layers are one again.
+    plain = tuple(x for x in clip.layers if x.kind != "override")
+    gone = {x.owner for x in clip.layers} - {x.owner for x in plain}
+    curves = {t: c for t, c in clip.curves.items() if t.owner not in gone}
+    clip = replace(clip, layers=plain, curves=curves)
+    made = within(clip, 8, 30)
+    assert len(made.layers) == 2 * len(clip.layers)
+    same(clip, made)
+    for layer in clip.layers:
+        ours, theirs = (c.curves[layer.weight] for c in (clip, made))
+        assert isinstance(theirs, type(ours))
+        frames = np.r_[:8, 31.0:40.0]
+        assert np.abs(ours.at(frames) - theirs.at(frames)).max() < 1e-9
+
+
+def same(clip: Clip, made: Clip) -> None:
+    """Outside of frames 8 to 30 a clip is as it was: placed before, and posed after."""
+    ours, theirs = (evaluate(c).world(c.skeleton)[1] for c in (clip, made))
+    assert np.abs(ours[:8] - theirs[:8]).max() * clip.millimetres < 1e-6
+    joints = [j for j, above in enumerate(clip.skeleton.parents) if above >= 0]
+    turns = [evaluate(c).rotation[31:, joints] for c in (clip, made)]
+    assert rotation.geodesic_deg(*turns).max() < 1e-6

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from fractions import Fraction
 from typing import Any
 
 import numpy as np
@@ -320,3 +321,66 @@ def test_the_demos_crate_is_in_both_hands_while_it_is_carried_and_stands_before_
     # The hands are captured, the crate is true: what lies between is the capture's error.
     assert 0 < np.median(away) < 15
     assert read_clip(write_clip(clip)).clip.props == clip.props
+
+
+@pytest.mark.parametrize("up", ["y", "z"])
+def test_a_point_follows_a_joint_of_another_figure_wherever_that_is_laid(up: str) -> None:
+    """A quarter turn about the up axis and a move, said by hand; at twice the rate, in metres and
+    with another axis up it is the same motion."""
+    clip, other = (resampled(TAKES[k].clean(), Fraction(60), 0, 300) for k in (2, 1))
+    hand = other.skeleton.index("RightHand")
+    world = evaluate(other).world(other.skeleton)[1][:, hand] * other.millimetres
+    given = resampled(other, Fraction(120))
+    if up == "z":
+        from leancurve.delivery.axes import in_axes  # of a whole clip: another room
+
+        given = in_axes(given, "z", 1.0)
+    edit = {
+        "do": "add", "name": "their hand", "shape": "point", "joints": ["RightHand"], "other": 0,
+        "later": 40, "moved": [1000, 0, 200], "turned": 90,
+    }  # fmt: skip
+    run = OPERATIONS["edit_props"].run
+    made = apply_patch(clip, run(clip, {"edits": [edit]}, inputs={"others": [given]}))
+    place = prop_pose(made)[1][:, 0] * clip.millimetres
+    # A quarter turn about Y: z goes to x, and x to -z.
+    there = np.stack([world[:, 2] + 1000, world[:, 1], -world[:, 0] + 200], axis=1)
+    at = np.clip(np.arange(clip.frames) - 40, 0, other.frames - 1)
+    assert np.abs(place - there[at]).max() < 0.01
+    assert np.array_equal(place[:40], np.broadcast_to(place[40], (40, 3)))
+
+
+def test_a_hand_that_is_planted_with_anothers_stays_on_it() -> None:
+    """A handshake: within the hold the hand keeps its place on the point that follows the other's,
+    which it left by centimetres."""
+    clip = resampled(TAKES[1].clean(), Fraction(60), 0, 300)
+    edit = {
+        "do": "add", "name": "their hand", "joints": ["RightHand"], "other": 0, "later": 3,
+    }  # fmt: skip
+    made = apply_patch(
+        clip, OPERATIONS["edit_props"].run(clip, {"edits": [edit]}, inputs={"others": [clip]})
+    )
+    plant = {
+        "do": "add", "part": "right hand", "first": 100, "last": 160, "with_prop": "their hand",
+    }  # fmt: skip
+    held = apply_patch(made, OPERATIONS["edit_plants"].run(made, {"edits": [plant]}))
+
+    def strays(state: Clip) -> float:
+        turns, points = prop_pose(state)
+        hand = evaluate(state).world(state.skeleton)[1][:, state.skeleton.index("RightHand")]
+        on_it = rotation.rotate(rotation.conjugate(turns[:, 0]), hand - points[:, 0])[100:161]
+        return float(np.abs(on_it - on_it[0]).max()) * state.millimetres
+
+    assert strays(made) > 10.0
+    assert strays(held) < 0.1
+
+
+def test_another_figure_that_is_not_there_is_asked_for() -> None:
+    clip = TAKES[1].clean()
+    edit = {"do": "add", "name": "hand", "joints": ["RightHand"], "other": 1}
+    run = OPERATIONS["edit_props"].run
+    with pytest.raises(BadInput, match="choose the clip whose joints lead it"):
+        run(clip, {"edits": [edit]})
+    with pytest.raises(BadInput, match="there are 1 other clips, and none 1"):
+        run(clip, {"edits": [edit]}, inputs={"others": [clip]})
+    with pytest.raises(BadInput, match="no joint is named 'Fin'"):
+        run(clip, {"edits": [{**edit, "joints": ["Fin"], "other": 0}]}, inputs={"others": [clip]})

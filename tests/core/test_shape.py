@@ -301,7 +301,7 @@ def test_a_closed_loop_meets_in_value_and_slope(
     walk: Clip, thin: Clip, dense: bool, spread: int
 ) -> None:
     clip = walk if dense else thin
-    closed = apply_patch(clip, run(clip, "close_loop", {"spread": spread}))
+    closed = apply_patch(clip, run(clip, "close_loop", {"spread": spread, "heading": False}))
     for channel, curve in closed.curves.items():
         ends = curve.at(np.array([0.0, 899.0]))
         if channel not in (TX, base_track(0, "tz")):

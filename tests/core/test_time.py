@@ -22,8 +22,10 @@ from leancurve.curves.curve import (
 )
 from leancurve.curves.insertion import insert_key
 from leancurve.curves.plain import evaluate_plain
+from leancurve.curves.reversing import backwards
 from leancurve.document.clip import Accepted, Clip, Contact, Mark
 from leancurve.document.evaluation import evaluate
+from leancurve.document.placement import placed_props
 from leancurve.document.track import base_track
 from leancurve.errors import BadInput
 from leancurve.numbers import rotation
@@ -33,6 +35,7 @@ from leancurve.time.meaning import ClipTime
 from leancurve.time.warp import Warp
 from scipy.interpolate import CubicHermiteSpline
 
+from tests.core.laden import WHOLE, Load, laden
 from tests.core.test_curve import random_curve
 
 RX, RY, TX = base_track(0, "rx"), base_track(0, "ry"), base_track(0, "tx")
@@ -477,8 +480,10 @@ TIME_ITSELF = {"rate", "frames"}
 
 
 def test_the_changes_of_time_are_all_of_them() -> None:
-    """But repeat, which adds frames at the end: nothing that was there moves."""
-    assert {n for n, o in OPERATIONS.items() if o.retimes} == {*CHANGES, "repeat"}
+    """But repeat, which adds frames at the end: nothing that was there moves; and reverse and
+    begin_loop, which have tests of their own, and join, which takes other clips."""
+    moved = {*CHANGES, "repeat", "reverse", "begin_loop", "join"}
+    assert {n for n, o in OPERATIONS.items() if o.retimes} == moved
 
 
 @pytest.mark.parametrize("name", sorted(CHANGES))
@@ -553,3 +558,47 @@ def test_on_another_take_changes_of_time_mean_the_same_seconds() -> None:
     near, met = moved_lines([{**lines[0], "params": pins}], FULL, ClipTime(Fraction(12), 99))
     assert near[0]["params"]["pins"] == [[0, 0], [18, 18]]
     assert met[0]["pins"] == [1, 3]
+
+
+@pytest.mark.parametrize("load", WHOLE, ids=str)
+def test_backwards_the_last_pose_is_the_first(load: Load) -> None:
+    """Everything that plays is the other way round, plants and their eases too, and played
+    backwards once more it is what it was."""
+    clip = laden(load)
+    there = done(clip, "reverse", {})
+    again = done(there, "reverse", {})
+    turns, points = evaluate(clip).world(clip.skeleton)
+    turned, placed = evaluate(there).world(clip.skeleton)
+    size = clip.skeleton.rest_height
+    assert np.abs(placed[::-1] - points).max() < 1e-6 * size
+    assert rotation.geodesic_deg(turned[::-1], turns).max() < 1e-4
+    for before, after in zip(placed_props(clip), placed_props(there), strict=True):
+        assert np.abs(after[::-1] - before).max() < 1e-8 * size
+    assert again.key_count == clip.key_count
+    for part in ("contacts", "marks", "plants", "accepted"):
+        assert getattr(again, part) == getattr(clip, part), part
+    for track, curve in clip.curves.items():
+        for name, column in curve.columns.items():
+            assert np.allclose(again.curves[track].columns[name], column, atol=1e-9), (track, name)
+
+
+def test_what_holds_springs_bounces_or_is_muted_is_backwards_too() -> None:
+    """On every frame: what is held backwards comes from the later key, from the next frame on."""
+    base = keyed([0.0, 10, 17, 30, 41, 52.5, 60], [0.0, 5, -3, 8, 2, 6, 1])
+    frames = np.arange(61, dtype=np.float64)
+    kinds = [Segment.HOLD, Segment.CURVE, Segment.STRAIGHT, Segment.HOLD, Segment.CURVE,
+             Segment.HOLD, Segment.CURVE]  # fmt: skip
+    for changed in (
+        base.edited(segment=np.array(kinds, dtype=np.uint8)),
+        base.edited(flags=np.array([0, 0, KeyFlag.MUTED, 0, KeyFlag.MUTED, 0, 0], dtype=np.uint8),
+                    segment=np.array(kinds, dtype=np.uint8)),
+        replace(base, extend=(Extend.STRAIGHT, Extend.HOLD)),
+    ):  # fmt: skip
+        made = backwards(changed, 60)
+        assert np.abs(made.at(frames)[::-1] - changed.at(frames)).max() < 1e-9
+    swinging = base.edited(
+        segment=np.array([3, 0, 4, 0, 0, 0, 0], dtype=np.uint8),
+        swings=np.full(7, 2, dtype=np.uint8), decay=np.full(7, 1.4),
+    )  # fmt: skip
+    made = backwards(swinging, 60)
+    assert np.abs(made.at(frames)[::-1] - swinging.at(frames)).max() < 0.05

@@ -220,6 +220,13 @@ def fit_channel(channel: Channel, times: Ints | None = None, effort: Ints = USUA
         marks = _repaired(marks, channel.values, beyond)
 
 
+def few_keys(values: Floats, tolerance: float, times: Ints | None = None) -> KeyedCurve:
+    """Smooth keys of values ``(F,)`` within a tolerance, at ``times`` in any case; of what stands
+    still, one at each end."""
+    channel = Channel(values, tolerance, borders(values))
+    return fit_channel(channel.at_rest) if channel.still else fit_channel(channel, times)
+
+
 def _beyond(channel: Channel, curve: KeyedCurve) -> Ints:
     """The worst frame of each span in which a curve breaks the channel's tolerance."""
     error = np.abs(curve.at(np.arange(len(channel.values), dtype=np.float64)) - channel.values)

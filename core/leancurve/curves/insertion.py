@@ -33,15 +33,21 @@ def insert_key(curve: KeyedCurve, time: float, extent: Extent | None = None) -> 
     keys. Where the curve repeats on its other side only, one more key would change what is
     repeated: there it is written out over ``extent``, and :class:`BadInput` without one.
     """
+    made = _inserted(curve, time, extent)
+    return made if made is curve else made.checked()
+
+
+def _inserted(curve: KeyedCurve, time: float, extent: Extent | None) -> KeyedCurve:
+    """What :func:`insert_key` makes, not yet checked."""
     if curve.unmuted is not curve:
-        return with_muted(insert_key(curve.unmuted, time, extent), curve)
+        return with_muted(_inserted(curve.unmuted, time, extent), curve)
     if np.abs(curve.time - time).min() < SAME_TIME:
         return curve
     if not curve.time[0] < time < curve.time[-1]:
         return _insert_outside(curve, time, extent)
     k = int(np.searchsorted(curve.time, time)) - 1
     if curve.segment[k] >= Segment.SPRING:
-        return insert_key(written_out(curve, k), time, extent)
+        return _inserted(written_out(curve, k), time, extent)
     columns = _with_gap(curve, k + 1, time)
     new = k + 1
     columns["handle"][new] = Handle.FREE
@@ -51,7 +57,7 @@ def insert_key(curve: KeyedCurve, time: float, extent: Extent | None = None) -> 
         columns["slope_in"][new] = columns["slope_out"][new] = slope
     elif curve.segment[k] == Segment.CURVE:
         _split_segment(curve, k, time, columns)
-    return curve.edited(**columns).checked()
+    return curve.edited(**columns)
 
 
 def with_muted(changed: KeyedCurve, curve: KeyedCurve) -> KeyedCurve:
@@ -79,7 +85,8 @@ def insert_keys(
 
 def _with_gap(curve: KeyedCurve, at: int, time: float) -> dict[str, AnyArray]:
     """Columns with room for a key at index ``at``, on the curve at ``time``."""
-    columns = {n: np.insert(c, at, 0).astype(c.dtype) for n, c in curve.columns.items()}
+    gap = {n: np.zeros(1, dtype=c.dtype) for n, c in curve.columns.items()}
+    columns = {n: np.concatenate([c[:at], gap[n], c[at:]]) for n, c in curve.columns.items()}
     columns["id"][at] = int(curve.id.max()) + 1
     columns["time"][at], columns["value"][at] = time, float(curve.at(np.array([time]))[0])
     columns["length_in"][at] = columns["length_out"][at] = 1.0 / 3.0
@@ -271,7 +278,7 @@ def cut(curve: KeyedCurve, first: float, last: float) -> KeyedCurve:
         inside = (curve.time > first) & (curve.time < last)
         return with_muted(part, curve.only(inside)) if np.any(inside & ~curve.live) else part
     extent = (first, last)
-    whole = insert_key(insert_key(curve, first, extent), last, extent)
+    whole = _inserted(_inserted(curve, first, extent), last, extent)
     time = whole.time.copy()
     for border in (first, last):
         time[np.argmin(np.abs(time - border))] = border

@@ -14,17 +14,12 @@ from leancurve.document.prop import CHANNELS, ORDER, prop_track
 from leancurve.document.rotations import angles_afresh, quaternions
 from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput
-from leancurve.figure.skeleton import STRAIGHT, UPRIGHT, EndSite, Skeleton
+from leancurve.figure.skeleton import STRAIGHT, EndSite, Skeleton, turn_between
 from leancurve.figure.skin import Skin
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
 
 Axis: TypeAlias = Literal["x", "y", "z"]
-
-
-def turn_between(up: str, other: str) -> Floats:
-    """The turn ``(4,)`` that brings what stands along one up axis to stand along another."""
-    return rotation.multiply(rotation.conjugate(UPRIGHT[other]), UPRIGHT[up])
 
 
 def in_axes(clip: Clip, up: Axis, metres: float) -> Clip:

@@ -23,6 +23,7 @@ from leancurve.delivery.files import (
 from leancurve.delivery.making import Made, Stretch, made_together
 from leancurve.delivery.preset import Preset
 from leancurve.delivery.proof import Proof, of_all, proven
+from leancurve.delivery.report import goes_on
 from leancurve.document.clip import Clip
 from leancurve.errors import BadInput, short
 from leancurve.formats.bvh import Take
@@ -81,10 +82,12 @@ def _one(
         path = put(files[0].data, folder, name)
     except BadInput as trouble:
         return {**told, "failed": " ".join(trouble.message.split())}
+    ends = goes_on(clip, part.first, part.last)
     return {
         **told, "path": str(path), "sha256": proof.sha256, "bytes": proof.bytes,
         "frames": proof.frames, "joints": proof.joints, "keys": proof.keys,
         "max_error_deg": proof.max_deg, "max_error_mm": proof.max_mm, "verified": True,
+        "travel_mm": ends["mm"], "turned_deg": ends["deg"],
     }  # fmt: skip
 
 

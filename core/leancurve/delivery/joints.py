@@ -10,12 +10,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from leancurve.curves.curve import Curve, SampledCurve
+from leancurve.delivery.partners import is_partners
 from leancurve.delivery.preset import Preset
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.document.moves import point_of, turn_of
 from leancurve.document.parts.registry import without_figure
-from leancurve.document.root_motion import leading_root
+from leancurve.document.root_motion import RootMotion, leading_root
 from leancurve.document.rotations import angles_afresh, said
 from leancurve.document.track import BASE, TrackId, base_track
 from leancurve.errors import BadInput, short
@@ -27,9 +28,6 @@ from leancurve.numbers.arrays import Floats
 
 STILL = 1e-9
 """Share of the figure's height: a joint that moves by less has no position channels of its own."""
-UNSURE = 0.35
-"""Of a root's turn, how much of a twist about the up axis there is to be at least for it to say
-where the figure faces: less where it lies or stands on its head."""
 TURNS = {"x": "XYZ", "y": "YXZ", "z": "ZXY"}
 """The rotation order of a joint on the floor: its heading first."""
 
@@ -59,8 +57,8 @@ def structure_of(clip: Clip, preset: Preset) -> Structure:
     dropped = {role for kind in preset.without for role in left_out[kind]}
 
     def stays(joint: int, name: str) -> bool:
-        part = clip.body.joints[joint].part
-        return (not preset.joints or name in preset.joints) and part not in dropped
+        leaves = clip.body.joints[joint].part in dropped and not is_partners(clip, joint)
+        return (not preset.joints or name in preset.joints) and not leaves
 
     kept = tuple(j for j, name in enumerate(names) if stays(j, name))
     if not kept:
@@ -88,7 +86,7 @@ def restructured(clip: Clip, structure: Structure) -> Clip:
     up = UP[clip.reading.up_axis]
     lead = leading_root(clip)
     if structure.floor is not None:
-        ground, heading = _on_floor(turns[:, lead], places[:, lead], rest_turns[lead], up)
+        stands = RootMotion.of(turns[:, lead], places[:, lead], up, rest_turns[lead])
     names = [old.names[j] for j in structure.kept]
     parents, offsets, rests = [], [], []
     layout: list[tuple[str, ...]] = []
@@ -101,7 +99,7 @@ def restructured(clip: Clip, structure: Structure) -> Clip:
         rests.append(STRAIGHT)
         order = TURNS[clip.reading.up_axis]
         layout.append(("tx", "ty", "tz", *(f"r{a.lower()}" for a in order)))
-        local[0] = (heading, ground)
+        local[0] = (stands.heading, stands.path)
     for joint, over in zip(structure.kept, above, strict=True):
         own = at[joint]
         parents.append(at[over] if over >= 0 else structure.shift - 1)
@@ -117,7 +115,7 @@ def restructured(clip: Clip, structure: Structure) -> Clip:
             rest = _within(rest_turns[over], rest_places[over], *rest)
             moved = _within(turns[:, over], places[:, over], *moved)
         elif structure.floor is not None:
-            moved = _within(heading, ground, *moved)
+            moved = stands.taken_off(*moved)
         offsets.append(point_of(rest[1]))
         rests.append(_rest(rest[0]))
         layout.append(_channels(clip, joint, over, moved, rest))
@@ -155,25 +153,6 @@ def _within(turn: Floats, place: Floats, turns: Floats, places: Floats) -> tuple
     """What stands so in the world, relative to what stands as ``turn`` and ``place`` say."""
     back = rotation.conjugate(turn)
     return rotation.multiply(back, turns), rotation.rotate(back, places - place)
-
-
-def _on_floor(turns: Floats, places: Floats, rest: Floats, up: int) -> tuple[Floats, Floats]:
-    """Where a root stands on the floor ``(F, 3)``, and its heading ``(F, 4)``: turns about the up
-    axis. Where it lies or stands on its head, the heading goes on from before to after."""
-    ground = places.copy()
-    ground[:, up] = 0.0
-    faced = rotation.multiply(turns, rotation.conjugate(rest))
-    twist = np.stack([faced[:, up], faced[:, 3]])
-    angles = 2.0 * np.arctan2(twist[0], twist[1])
-    sure = np.linalg.norm(twist, axis=0) >= UNSURE
-    heading = np.zeros_like(turns)
-    if sure.any():
-        known = np.flatnonzero(sure)
-        angles = np.interp(np.arange(len(turns)), known, np.unwrap(angles[known]))
-        heading[:, up], heading[:, 3] = np.sin(angles / 2.0), np.cos(angles / 2.0)
-    else:
-        heading[:, 3] = 1.0
-    return ground, heading
 
 
 def _rest(turn: Floats) -> tuple[float, float, float, float]:

@@ -9,7 +9,7 @@ from typing import Any, TypeAlias
 import numpy as np
 
 from leancurve.curves.curve import KeyedCurve, Segment
-from leancurve.delivery.axes import in_axes, skin_in_axes, turn_between
+from leancurve.delivery.axes import in_axes, skin_in_axes
 from leancurve.delivery.joints import (
     Structure,
     names_of,
@@ -24,6 +24,7 @@ from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.document.track import BASE
 from leancurve.figure.drawn_skin import drawn_skin
+from leancurve.figure.skeleton import turn_between
 from leancurve.figure.skin import Skin
 from leancurve.formats.bvh import with_prop_roots
 from leancurve.formats.files import write_take

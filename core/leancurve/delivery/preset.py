@@ -44,6 +44,7 @@ class Preset(BaseModel):
     prefix: str = Field("", max_length=60, description="put before each joint's name")
     renamed: dict[Name, Name] = Field({}, max_length=2000, description="names by a table")
     props: bool = Field(True, description="props go along, as joints of their own where need be")
+    partners: bool = Field(False, description="partners go along, as figures with their own roots")
     body: Literal["own", "figure", "none"] = Field(
         "own", description="the skeleton's mesh; the drawn figure where it has none; or neither"
     )

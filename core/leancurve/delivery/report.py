@@ -20,6 +20,7 @@ from leancurve.measures.findings.base import Motion
 from leancurve.measures.findings.floor import inner_frames, slides_mm
 from leancurve.measures.layers import layer_changes
 from leancurve.measures.picture import Picture, picture
+from leancurve.measures.travel import round_of
 from leancurve.numbers.arrays import Floats
 
 POINTS = 240
@@ -103,6 +104,12 @@ def travelled(clip: Clip) -> float:
     flat = [a for a in range(3) if "xyz"[a] != clip.reading.up_axis]
     steps = np.diff(places[:, clip.skeleton.root][:, flat], axis=0)
     return float(np.linalg.norm(steps, axis=1).sum() * clip.reading.metres_per_unit)
+
+
+def goes_on(clip: Clip, first: int = 0, last: int | None = None) -> dict[str, float]:
+    """Where it ends, from where it begins: what a loop goes on by in each round."""
+    found = round_of(clip, first, max(clip.frames - 1, 0) if last is None else last)
+    return {"mm": round(found.travel_mm, 2), "deg": round(found.turned_deg, 3)}
 
 
 # --- the page -------------------------------------------------------------------------------------
@@ -197,6 +204,9 @@ def _facts(report: Mapping[str, Any]) -> str:
         ("Keys", f"{report['keys']['before']:,} before, {report['keys']['after']:,} after"),
         ("Way over the floor", f"{report['travelled_m']:.2f} m"),
     ]  # fmt: skip
+    if "goes_on" in report:
+        ends = report["goes_on"]
+        facts.append(("First to last frame", f"{ends['mm']:,.1f} mm, turned {ends['deg']:.1f}°"))
     return f"<dl>{''.join(f'<dt>{_t(k)}</dt><dd>{_t(v)}</dd>' for k, v in facts)}</dl>"
 
 

@@ -15,6 +15,7 @@ import numpy as np
 
 from leancurve.curves.curve import Curve
 from leancurve.document.layer import NOBODY, Layer, layer_of
+from leancurve.document.partner import Partner
 from leancurve.document.plant import Plant
 from leancurve.document.prop import PROP, Prop, prop_track
 from leancurve.document.track import TrackId, base_track
@@ -117,6 +118,7 @@ class Clip:
     marks: tuple[Mark, ...] = ()
     plants: tuple[Plant, ...] = ()
     props: tuple[Prop, ...] = ()
+    partners: tuple[Partner, ...] = ()
     layers: tuple[Layer, ...] = ()
     placement: Placement | None = None
 

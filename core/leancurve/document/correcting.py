@@ -1,4 +1,4 @@
-"""From how joints shall stand to a layer's numbers: the layers read backwards at one frame."""
+"""From how joints shall stand to what has to lie there: the layers read backwards."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from leancurve.document.base import base_pose, curve_values
+from leancurve.document.base import base_pose, curve_values, times_of
 from leancurve.document.clip import Clip
 from leancurve.document.layer import Layer
 from leancurve.document.layering import laid_over, live_layers
@@ -79,6 +79,39 @@ def layer_values(
             wanted = below.translation[0, joint] + wanted - offset
         out.setdefault(joint, {}).update(zip(MOVE, map(float, wanted), strict=True))
     return out
+
+
+def under_layers(clip: Clip, joint: int, turns: Floats, places: Floats) -> tuple[Floats, Floats]:
+    """What a root's own rotations ``(F, 4)`` and places ``(F, 3)`` have to be for it to stand so
+    with the clip's layers over it, before it is placed; :class:`BadInput` where a layer leads it
+    elsewhere, whatever lies below."""
+    turns, places = turns.copy(), places.copy()
+    times = times_of(clip, None)
+    for layer in reversed(live_layers(clip)):
+        share = layer.shares.get(joint, 0.0)
+        if not share:
+            continue
+        _require_added(clip, layer, joint)
+        tracks = {n: TrackId(layer.owner, joint, n) for n in layer.channels[joint]}
+        values = curve_values(clip, times, [layer.weight, *tracks.values()])
+        weight = share * values[layer.weight]
+        vectors = np.zeros((len(times), 3))
+        for k, (turn, move) in enumerate(zip(TURN, MOVE, strict=True)):
+            if turn in tracks:
+                vectors[:, k] = values[tracks[turn]]
+            if move in tracks:
+                places[:, k] -= weight * values[tracks[move]]
+        back = rotation.exp(-weight[:, None] * vectors)
+        inside = layer.space == "parent"
+        turns = rotation.multiply(turns, back) if inside else rotation.multiply(back, turns)
+    return turns, places
+
+
+def _require_added(clip: Clip, layer: Layer, joint: int) -> None:
+    turned = any(n in TURN for n in layer.channels[joint])
+    if layer.kind == "override" or (layer.kind == "channels" and turned):
+        name = clip.skeleton.names[joint]
+        raise BadInput(f"{layer.name} leads {name} by its own numbers: flatten it first")
 
 
 def _require_seen(clip: Clip, layer: Layer, joint: int, weight: float, frame: float) -> None:

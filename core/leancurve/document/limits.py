@@ -20,6 +20,8 @@ MOST_FRAMES = 500_000
 MOST_JOINTS = 5_000
 MOST_POSES = 12_000_000
 """Joints times frames: 65 joints for 25 minutes at 120 a second."""
+MOST_PAIRS = 60_000_000
+"""Frames of one clip times those of another: a minute of either at 120 a second."""
 MOST_VALUES = 40_000_000
 """Channels times frames, and keys in all."""
 LONGEST_NAME = 200
@@ -46,6 +48,15 @@ def require_room(joints: int, channels: int, frames: int, what: str = "the clip"
         raise BadInput(
             f"{what}: {frames:,} frames of {channels:,} channels are too many; "
             f"at most {MOST_VALUES // max(channels, 1):,} frames of so many channels"
+        )
+
+
+def require_pairs(first: int, second: int) -> None:
+    """Raise :class:`BadInput` where two clips have too many pairs of frames to look at them all."""
+    if first * second > MOST_PAIRS:
+        raise BadInput(
+            f"join: {first:,} times {second:,} frames are too many pairs; at most {MOST_PAIRS:,}: "
+            "trim the clips first, or say at which frames they meet"
         )
 
 

@@ -57,6 +57,11 @@ def unplaced_points(clip: Clip, placement: Placement, points: Floats) -> Floats:
     return np.asarray(about + rotation.rotate(back, left))
 
 
+def unplaced_turns(clip: Clip, placement: Placement, turns: Floats) -> Floats:
+    """Rotations ``(..., 4)`` of a root as they are before the placement turns it."""
+    return rotation.multiply(rotation.conjugate(turn_of(clip, placement)), turns)
+
+
 def placed_moves(clip: Clip, moves: Floats) -> Floats:
     """Moves ``(..., 3)`` of a root in its own axes, as they are seen where it is placed."""
     placement = clip.placement
@@ -145,4 +150,4 @@ def unplaced_prop(clip: Clip, turns: Floats, points: Floats) -> tuple[Floats, Fl
         root = placed_pose(clip, frames, [clip.skeleton.root]).translation
         off = rotation.rotate(back, _nearest(clip, points[:, None], root)[0])
     left = unplaced_points(clip, placement, points - rotation.rotate(by, off))
-    return rotation.multiply(back, turns), np.asarray(left + off)
+    return unplaced_turns(clip, placement, turns), np.asarray(left + off)

@@ -12,6 +12,7 @@ from leancurve.document.root_motion import heading
 from leancurve.document.rotations import angles_near, quaternions
 from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput
+from leancurve.figure.skeleton import UP
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
 
@@ -40,11 +41,25 @@ def side_axis(clip: Clip) -> int:
     return int(np.argmax(np.abs(left - right).mean(axis=0)))
 
 
-def _sides(clip: Clip) -> tuple[Floats, Floats]:
+def ahead(clip: Clip) -> Floats:
+    """Where the figure faces at rest, level ``(3,)``; :class:`BadInput` where it has no sides."""
+    left, right = _sides(clip, "travel")
+    roles = [clip.body.joints[a].role for a, _ in _pairs(clip)]
+    signs = np.array([1.0 if role.startswith("left ") else -1.0 for role in roles])
+    across = (signs[:, None] * (left - right)).mean(axis=0)
+    out = np.cross(across, np.eye(3)[UP[clip.reading.up_axis]])
+    return np.asarray(out / max(float(np.linalg.norm(out)), 1e-12))
+
+
+def _pairs(clip: Clip) -> list[tuple[int, int]]:
+    return [(a, b) for a, b in enumerate(opposites(clip)) if a < b]
+
+
+def _sides(clip: Clip, what: str = "mirror") -> tuple[Floats, Floats]:
     """Where joints of both sides rest ``(N, 3)``, each beside its counterpart."""
-    pairs = [(a, b) for a, b in enumerate(opposites(clip)) if a < b]
+    pairs = _pairs(clip)
     if not pairs:
-        raise BadInput("mirror: no joints of the left and the right side are known")
+        raise BadInput(f"{what}: no joints of the left and the right side are known")
     at = clip.skeleton.rest_positions
     return at[[a for a, _ in pairs]], at[[b for _, b in pairs]]
 

@@ -1,27 +1,26 @@
 """Root motion: the path and the heading with which a figure goes over the floor.
 
-It can be read off a clip, taken off it, so that the figure stays in place, and put back; and from
-one frame's stand to another's leads a rigid move. In the root's axes, which are the world's.
+Read off a root's motion, taken off it, so that the figure stays in place, and put on another; and
+from one frame's stand to another's leads a rigid move. In the root's axes, which are the world's.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
-from leancurve.curves.curve import Curve, SampledCurve
-from leancurve.document.base import base_pose, prop_pose, times_of
+from leancurve.document.base import base_pose, times_of
 from leancurve.document.clip import Clip
 from leancurve.document.moves import Move, point_of, turn_of
-from leancurve.document.prop import ORDER, prop_track
-from leancurve.document.rotations import said, written
-from leancurve.document.track import TrackId
-from leancurve.errors import BadInput
 from leancurve.figure.skeleton import UP
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
+
+UNSURE = 0.35
+"""Of a root's turn, how much of a twist about the up axis there is to be at least for it to say
+where the figure faces: less where it stands on its head."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -33,11 +32,15 @@ class RootMotion:
     heading: Floats
 
     @classmethod
-    def of(cls, turns: Floats, places: Floats, up: int) -> RootMotion:
-        """That of a root's rotations ``(F, 4)`` and places ``(F, 3)``."""
+    def of(
+        cls, turns: Floats, places: Floats, up: int, rest: Floats = rotation.IDENTITY
+    ) -> RootMotion:
+        """That of a root's rotations ``(F, 4)`` and places ``(F, 3)``; at rest it stands as
+        ``rest (4,)`` says."""
         path = np.array(places)
         path[:, up] = 0.0
-        return cls(path, heading(turns, up))
+        faced = rotation.multiply(turns, rotation.conjugate(rest))
+        return cls(path, about_up(headings(faced, up), up))
 
     def at(self, frame: int) -> Move:
         """From the middle of the floor, facing as at rest, to where it stands on a frame."""
@@ -54,6 +57,22 @@ class RootMotion:
             rotation.multiply(self.heading, turns),
             np.asarray(self.path + rotation.rotate(self.heading, places)),
         )
+
+
+def headings(faced: Floats, up: int) -> Floats:
+    """How far rotations ``(F, 4)`` from rest are turned about the up axis ``(F,)``: radians,
+    without a jump. Where that cannot be told, it goes on from before to after."""
+    twist = np.stack([faced[:, up], faced[:, 3]])
+    sure = np.flatnonzero(np.linalg.norm(twist, axis=0) >= UNSURE)
+    if not len(sure):
+        return np.zeros(len(faced))
+    angles = np.unwrap(2.0 * np.arctan2(twist[0, sure], twist[1, sure]))
+    return np.asarray(np.interp(np.arange(len(faced)), sure, angles))
+
+
+def about_up(angles: Floats, up: int) -> Floats:
+    """Turns ``(F, 4)`` about the up axis by angles ``(F,)`` in radians."""
+    return np.asarray(rotation.from_axis("XYZ"[up], np.degrees(angles)))
 
 
 def heading(turns: Floats, up: int) -> Floats:
@@ -73,45 +92,9 @@ def leading_root(clip: Clip) -> int:
 def root_motion(clip: Clip, frames: Sequence[int] | None = None) -> RootMotion:
     """That of a clip's own curves, on some of its frames or on all."""
     at = times_of(clip, None if frames is None else np.array(frames, dtype=np.float64))
-    pose = base_pose(clip, at, [leading_root(clip)])
-    return RootMotion.of(pose.rotation[:, 0], pose.translation[:, 0], UP[clip.reading.up_axis])
-
-
-def in_place(clip: Clip) -> tuple[Clip, RootMotion]:
-    """The clip with its root motion taken off its own curves, and that motion. Every root and every
-    prop goes along; what is planted in the world waits for it to be put back."""
-    motion = root_motion(clip)
-    return _over_roots(clip, motion.taken_off), motion
-
-
-def with_root_motion(clip: Clip, motion: RootMotion) -> Clip:
-    """The clip with a root motion put on: the way back from :func:`in_place`."""
-    if len(motion.path) != clip.frames:
-        raise BadInput(f"a root motion of {len(motion.path)} frames, a clip of {clip.frames}")
-    return _over_roots(clip, motion.put_on)
-
-
-def _over_roots(clip: Clip, moved: Callable[[Floats, Floats], tuple[Floats, Floats]]) -> Clip:
-    curves: dict[TrackId, Curve] = {}
-    frames = times_of(clip, None)
-    for root in clip.skeleton.roots:
-        if len(clip.order(root)) != 3 or not {"tx", "ty", "tz"} <= set(clip.layout[root]):
-            name = clip.skeleton.names[root]
-            raise BadInput(f"{name} has not three rotation and three position channels to be moved")
-        pose = base_pose(clip, frames, [root])
-        turns, places = moved(pose.rotation[:, 0], pose.translation[:, 0])
-        own = np.stack([clip.curves[t].at(frames) for t in clip.turns_of(root)], axis=-1)
-        curves |= written(clip, root, said(own, turns, clip.order(root)))
-        for track, values in clip.translation_values(root, places).items():
-            curves[track] = SampledCurve(np.ascontiguousarray(values))
-    turned, points = prop_pose(clip)
-    for k, prop in enumerate(clip.props):
-        turns, places = moved(turned[:, k], points[:, k])
-        tracks = [prop_track(prop.id, f"r{axis.lower()}") for axis in ORDER]
-        own = np.stack([clip.curves[t].at(frames) for t in tracks], axis=-1)
-        angles = said(own, turns, ORDER)
-        for n, track in enumerate(tracks):
-            curves[track] = SampledCurve(np.ascontiguousarray(angles[:, n]))
-        for n, name in enumerate(("tx", "ty", "tz")):
-            curves[prop_track(prop.id, name)] = SampledCurve(np.ascontiguousarray(places[:, n]))
-    return clip.with_curves(curves)
+    lead = leading_root(clip)
+    pose = base_pose(clip, at, [lead])
+    rest = clip.skeleton.rest_world[0][lead]
+    return RootMotion.of(
+        pose.rotation[:, 0], pose.translation[:, 0], UP[clip.reading.up_axis], rest
+    )

@@ -24,6 +24,11 @@ UPRIGHT: dict[str, Floats] = {
 """The turn ``(4,)`` that brings each of them up to Y."""
 
 
+def turn_between(up: str, other: str) -> Floats:
+    """The turn ``(4,)`` that brings what stands along one up axis to stand along another."""
+    return rotation.multiply(rotation.conjugate(UPRIGHT[other]), UPRIGHT[up])
+
+
 @dataclass(frozen=True)
 class EndSite:
     """A point at the tip of a joint: it has no channels of its own.

@@ -8,7 +8,7 @@ times stand for the window, as Gauss's rule has them, and thirteen points for th
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,7 +21,7 @@ from leancurve.errors import BadInput
 from leancurve.figure.body import SIDES, Body
 from leancurve.figure.skeleton import UP
 from leancurve.numbers import rotation
-from leancurve.numbers.arrays import Floats
+from leancurve.numbers.arrays import Floats, Ints
 
 WINDOW_S = 0.1
 """Half of the time about a frame that counts."""
@@ -48,6 +48,13 @@ class Cloud:
     weights: Floats
     floor: float
     """How high the floor is, mm."""
+
+
+def part_of_cloud(whole: Cloud, frames: slice | Ints) -> Cloud:
+    """Some of its frames."""
+    return replace(
+        whole, flat=whole.flat[frames], middle=whole.middle[frames], heights=whole.heights[frames]
+    )
 
 
 def points_of(body: Body) -> list[int]:

@@ -8,13 +8,19 @@ import numpy as np
 
 from leancurve.cleaning.contacts import contacts_of
 from leancurve.document.clip import Clip
-from leancurve.errors import BadInput
+from leancurve.document.evaluation import evaluate
+from leancurve.document.limits import require_pairs
+from leancurve.document.moves import Move, point_of
+from leancurve.errors import BadInput, short
 from leancurve.figure.skeleton import UP
-from leancurve.joining.clouds import Cloud, Fit, Singles, cloud, distances, fit
+from leancurve.joining.clouds import Cloud, Fit, Singles, cloud, distances, fit, part_of_cloud
+from leancurve.numbers import rotation
 
 TILE_S = 0.25
 """Minima are looked for so far apart."""
 SHOWN = 3
+MANY = 60
+"""Minima among which those that are shown are told apart."""
 NONE_GOOD_MM = 70.0
 """Above this no blend of tried takes looked right."""
 
@@ -38,7 +44,7 @@ class Seam:
 def seam_at(a: Clip, b: Clip, frame_a: int, frame_b: int) -> Seam:
     """The seam of a pair of frames that somebody chose."""
     _require_frames(a, b, frame_a, frame_b)
-    return _seam(a, b, cloud(a), cloud(b), frame_a, frame_b)
+    return seam_of(a, b, cloud(a), cloud(b), frame_a, frame_b)
 
 
 def best_seams(
@@ -51,10 +57,73 @@ def best_seams(
     if room_a[0] > room_a[1] or room_b[0] > room_b[1]:
         raise BadInput("join: the clips are too short for a blend: choose a shorter one")
     ours, theirs = cloud(a), cloud(b)
-    one, two = slice(room_a[0], room_a[1] + 1), slice(room_b[0], room_b[1] + 1)
-    apart = distances(_part(ours, one), _part(theirs, two))
+    apart = _between(ours, theirs, room_a, room_b)
+    return _nearest(a, b, ours, theirs, apart, (room_a[0], room_b[0]), most)
+
+
+def laid_by(a: Clip, b: Clip, seam: Seam, joint: str) -> Seam:
+    """A seam at which a joint stands on the floor's plane where it stood: turned as it fits."""
+    at = a.joint_called(joint)
+    if at is None:
+        raise BadInput(f"join: the skeleton has no joint {short(joint)}")
+    ends = [
+        evaluate(clip, np.array([float(frame)])).world(clip.skeleton)[1][0, at] * clip.millimetres
+        for clip, frame in ((a, seam.frame_a), (b, seam.frame_b))
+    ]
+    up = UP[a.reading.up_axis]
+    by = ends[0] - rotation.rotate(np.array(seam.fit.move.turn), ends[1])
+    by[up] = seam.fit.move.by[up]
+    return replace(seam, fit=replace(seam.fit, move=Move(point_of(by), seam.fit.move.turn)))
+
+
+@dataclass(frozen=True, eq=False)
+class Pairs:
+    """How far apart all frames of two clips are ``apart (H, W)``, millimetres: rows are the second
+    clip's frames ``0 … Fb - 1``, columns the first one's from where it begins, each the nearest of
+    those that a picture of this size has room for; and the seams that fit best."""
+
+    apart: Singles
+    best: list[Seam]
+
+
+def pairs_of(a: Clip, b: Clip, start: int, edges: tuple[int, int], size: tuple[int, int]) -> Pairs:
+    """All pairs of frames of two clips, the first one's from ``start`` on, as a picture of at most
+    ``size`` (width, height); the best seams have ``edges`` frames before and after them in both."""
+    _require_frames(a, b, start, 0)
+    ours, theirs = cloud(a), cloud(b)
+    apart = _between(ours, theirs, (start, a.frames - 1), (0, b.frames - 1))
+    before, after = edges
+    inside = apart[before : max(a.frames - start - after, 0), before : max(b.frames - after, 0)]
+    at = start + before, before
+    found = _nearest(a, b, ours, theirs, inside, at, MANY) if inside.size else []
+    columns, rows = (
+        np.arange(min(count, room)) * count // min(count, room)
+        for count, room in zip(apart.shape, size, strict=True)
+    )
+    shown = np.minimum.reduceat(np.minimum.reduceat(apart, columns, axis=0), rows, axis=1)
+    apart_by = round(TILE_S * float(a.rate))
+    best: list[Seam] = []
+    for seam in found:
+        by = seam.frame_a - seam.frame_b
+        # Two on which the second clip comes at the same time are one way of joining them.
+        if all(abs(by - s.frame_a + s.frame_b) > apart_by for s in best) and len(best) < SHOWN:
+            best.append(seam)
+    return Pairs(np.ascontiguousarray(shown.T), best)
+
+
+def _between(ours: Cloud, theirs: Cloud, a: tuple[int, int], b: tuple[int, int]) -> Singles:
+    """How far apart frames are, of spans that include both their ends."""
+    require_pairs(a[1] - a[0] + 1, b[1] - b[0] + 1)
+    one, two = (slice(first, last + 1) for first, last in (a, b))
+    return distances(part_of_cloud(ours, one), part_of_cloud(theirs, two))
+
+
+def _nearest(
+    a: Clip, b: Clip, ours: Cloud, theirs: Cloud, apart: Singles, at: tuple[int, int], most: int
+) -> list[Seam]:
+    """The best seams among distances that begin ``at`` a frame of either."""
     found = minima(apart, round(TILE_S * float(a.rate)), round(TILE_S * float(b.rate)))[:most]
-    return [_seam(a, b, ours, theirs, room_a[0] + i, room_b[0] + j) for i, j in found]
+    return [seam_of(a, b, ours, theirs, at[0] + i, at[1] + j) for i, j in found]
 
 
 def minima(apart: Singles, rows: int, columns: int) -> list[tuple[int, int]]:
@@ -80,13 +149,8 @@ def minima(apart: Singles, rows: int, columns: int) -> list[tuple[int, int]]:
     return [(i * rows + k // columns, j * columns + k % columns) for i, j, k in inside]
 
 
-def _part(whole: Cloud, part: slice) -> Cloud:
-    return replace(
-        whole, flat=whole.flat[part], middle=whole.middle[part], heights=whole.heights[part]
-    )
-
-
-def _seam(a: Clip, b: Clip, ours: Cloud, theirs: Cloud, frame_a: int, frame_b: int) -> Seam:
+def seam_of(a: Clip, b: Clip, ours: Cloud, theirs: Cloud, frame_a: int, frame_b: int) -> Seam:
+    """The seam of a pair of frames, whose clips' clouds are at hand."""
     held = [
         {c.limb for c in contacts_of(clip) if c.first <= frame <= c.last}
         for clip, frame in ((a, frame_a), (b, frame_b))

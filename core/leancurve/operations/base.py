@@ -17,6 +17,7 @@ from leancurve.curves.curve import Curve, SampledCurve
 from leancurve.document.clip import Accepted, Clip, Contact, Mark, Placement, Reading
 from leancurve.document.layer import NOBODY, Layer
 from leancurve.document.limits import require_room
+from leancurve.document.partner import Partner
 from leancurve.document.plant import Plant
 from leancurve.document.prop import PROP, Prop
 from leancurve.document.scope import Scope
@@ -83,6 +84,7 @@ class Patch:
     marks: tuple[Mark, ...] | None = None
     plants: tuple[Plant, ...] | None = None
     props: tuple[Prop, ...] | None = None
+    partners: tuple[Partner, ...] | None = None
     layers: tuple[Layer, ...] | None = None
     placement: Placement | None = None
     unset: frozenset[Literal["contacts"]] = frozenset()
@@ -133,6 +135,16 @@ def _patched(clip: Clip, patch: Patch) -> Clip:
     return changed
 
 
+def patch_to(clip: Clip, whole: Clip) -> Patch:
+    """What makes a clip one of the same skeleton and rate, with all of its curves and its parts; a
+    placement that is no more is one that puts nothing elsewhere."""
+    kept = {n: getattr(whole, n) for n in ("contacts", "accepted", "marks", "plants", "props")}
+    placement = None if clip.placement is None else whole.placement or Placement()
+    return Patch(
+        curves=whole.curves, frames=whole.frames, layers=whole.layers, placement=placement, **kept
+    )
+
+
 def continuous_patch(clip: Clip, patch: Patch) -> Patch:
     """The patch with its rotations said without a flip that the clip did not have: in goes a
     clip free of flips, out comes one. No pose changes by it."""
@@ -170,18 +182,34 @@ __all__ = [
     "apply_patch",
     "continuous_patch",
     "counted",
+    "digests_of",
     "number",
+    "patch_to",
     "silent",
     "timed",
 ]
 
 P = TypeVar("P", bound=BaseModel)
 
-InputKind: TypeAlias = Literal["take", "hand", "clip", "skeleton"]
+InputKind: TypeAlias = Literal["take", "hand", "clip", "skeleton", "digest"]
 """The take as read, on the line's own time; the clip before and after each line of hand work, in
-turns; another clip's revision; a skeleton. All but the take are named in the line, by the digests
-of what was chosen."""
-Inputs: TypeAlias = Mapping[str, Clip | Skeleton | Sequence[Clip]]
+turns; another clip's revision; a skeleton; another clip's revision of which the digest alone is
+wanted. All but the take are named in the line, by the digests of what was chosen."""
+Inputs: TypeAlias = Mapping[str, Clip | Skeleton | Sequence[Clip] | Sequence[str]]
+
+
+def clips_of(given: Clip | Skeleton | Sequence[Clip] | Sequence[str] | None) -> list[Clip]:
+    """The clips of an input that may be one, several or none."""
+    if isinstance(given, Clip):
+        return [given]
+    return [] if isinstance(given, Skeleton) else [x for x in given or () if isinstance(x, Clip)]
+
+
+def digests_of(given: Clip | Skeleton | Sequence[Clip] | Sequence[str] | None) -> list[str]:
+    """The digests of an input of several clips that are only named."""
+    if isinstance(given, Clip | Skeleton):
+        return []
+    return [x for x in given or () if isinstance(x, str)]
 
 
 @dataclass(frozen=True)
@@ -203,6 +231,7 @@ KIND_OF_STEP: Mapping[str, Kind] = {
     "plant": "plant",
     "retarget": "retarget",
     "shape": "hand",
+    "join": "continuity",
 }
 
 
@@ -290,7 +319,7 @@ class Operation(ABC, Generic[P]):
         parsed = self.parsed(params or {})
         self._require_room(clip, parsed)
         given = {name: found for name, found in (inputs or {}).items() if name in self.inputs}
-        self._require_inputs(given, parsed)
+        self.require_inputs(given, parsed)
         patch = self.apply_with(clip, given, scope, in_own_unit(parsed, clip.millimetres), progress)
         patch = done = _in_few_digits(clip, patch, self.retimes)
         self._require_open(clip, patch)
@@ -364,7 +393,8 @@ class Operation(ABC, Generic[P]):
         """The inputs that it needs with these parameters: all that are not optional."""
         return frozenset(n for n, declared in self.inputs.items() if not declared.optional)
 
-    def _require_inputs(self, given: Inputs, params: P) -> None:
+    def require_inputs(self, given: Inputs, params: P) -> None:
+        """Raise :class:`BadInput` where an input is missing that these parameters need."""
         none = {n for n, found in given.items() if isinstance(found, Sequence) and not found}
         missing = sorted(self.needs(params) - (set(given) - none))
         if missing:

@@ -75,6 +75,15 @@ LABELS = {
     "repeat.offset": "What goes on",
     "close_loop.spread": "Spread over",
     "close_loop.travel": "Root motion stays",
+    "close_loop.heading": "Heading stays",
+    "begin_loop.frame": "Begins at",
+    "travel.way": "Travel",
+    "travel.axes": "What is led",
+    "travel.facing": "Faces by",
+    "travel.smooth": "Sway below",
+    "travel.ease": "Comes and goes over",
+    "travel.aside": "Direction",
+    "travel.turn": "Turns in all",
     "lean.amount": "How far",
     "flow.stops": "Stop where it turns back",
     "slide.by": "Later by",
@@ -111,6 +120,7 @@ def described(operation: Operation[Any]) -> dict[str, Any]:
         "keyed": operation.keyed,
         "retimes": operation.retimes,
         "over_all": operation.over_all,
+        "scoped": operation.scoped,
         # What is common to several operations, such as ramps, comes after their own.
         "params": sorted(
             (
@@ -132,8 +142,10 @@ def _param(operation: str, name: str, field: dict[str, Any]) -> dict[str, Any]:
     """A parameter's JSON schema as one flat entry."""
     options = [o for o in field.get("anyOf", [field]) if o.get("type") != "null"]
     shape = {**field, **(options[0] if len(options) == 1 else {})}
-    choices = [str(c) for c in shape.get("enum", [])]
+    several = shape.get("items", {}).get("enum", [])
+    choices = [str(c) for c in shape.get("enum", several)]
     kind = "choice" if choices else CONTROLS.get(str(shape.get("type")), "other")
+    kind = "several" if several else kind
     least = shape.get("minimum", shape.get("exclusiveMinimum"))
     most = shape.get("maximum", shape.get("exclusiveMaximum"))
     return {

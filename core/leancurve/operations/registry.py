@@ -19,6 +19,7 @@ from leancurve.operations.calm.trim import Trim
 from leancurve.operations.inspect.accept import Accept
 from leancurve.operations.inspect.check import Check
 from leancurve.operations.inspect.contacts import EditContacts, FindContacts
+from leancurve.operations.join.join import Join
 from leancurve.operations.layers.bring import BringLayers
 from leancurve.operations.layers.edit import EditLayers
 from leancurve.operations.layers.extract import Extract
@@ -32,6 +33,7 @@ from leancurve.operations.layers.split import SplitLayer
 from leancurve.operations.plant.bake import BakePlants
 from leancurve.operations.plant.edit import EditPlants
 from leancurve.operations.plant.mend_limbs import MendLimbs
+from leancurve.operations.plant.partners import EditPartners
 from leancurve.operations.plant.plant import PlantFeet
 from leancurve.operations.plant.props import EditProps
 from leancurve.operations.retarget.bring_over import BringOver
@@ -42,16 +44,18 @@ from leancurve.operations.shape.edit import Edit
 from leancurve.operations.shape.frames import InsertFrames, RemoveSpan, ShiftFrom
 from leancurve.operations.shape.gain import Gain, Offset
 from leancurve.operations.shape.lag import Lag
-from leancurve.operations.shape.loops import CloseLoop, Repeat
+from leancurve.operations.shape.loops import BeginLoop, CloseLoop, Repeat
 from leancurve.operations.shape.marks import EditMarks
 from leancurve.operations.shape.mirror import MirrorSides
 from leancurve.operations.shape.noise import Noise
 from leancurve.operations.shape.pose import Flow, Lean, Level
 from leancurve.operations.shape.pull import Pull
 from leancurve.operations.shape.retime import Retime, ScaleSpan
+from leancurve.operations.shape.reverse import Reverse
 from leancurve.operations.shape.slide import Slide
 from leancurve.operations.shape.spacing import BorrowRhythm, Even, MatchTimes
 from leancurve.operations.shape.swap import Swap
+from leancurve.operations.shape.travel import SetTravel
 from leancurve.operations.thin.densify import Densify
 from leancurve.operations.thin.thin import Thin
 from leancurve.operations.unflip.mend_snaps import MendSnaps
@@ -83,6 +87,7 @@ OPERATIONS: dict[str, Operation[Any]] = {
         PlantFeet(),
         EditPlants(),
         EditProps(),
+        EditPartners(),
         BakePlants(),
         MendLimbs(),
         EditLayers(),
@@ -95,6 +100,7 @@ OPERATIONS: dict[str, Operation[Any]] = {
         Extract(),
         Lift(),
         LoadLayer(),
+        Join(),
         Retarget(),
         BringOver(),
         Edit(),
@@ -111,12 +117,15 @@ OPERATIONS: dict[str, Operation[Any]] = {
         BorrowRhythm(),
         Repeat(),
         CloseLoop(),
+        BeginLoop(),
+        SetTravel(),
         Lean(),
         Level(),
         Flow(),
         Slide(),
         Retime(),
         ScaleSpan(),
+        Reverse(),
         RemoveSpan(),
         InsertFrames(),
         ShiftFrom(),

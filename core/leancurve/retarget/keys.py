@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from leancurve.cleaning.thinning import Channel, borders, fit_channel
+from leancurve.cleaning.thinning import few_keys
 from leancurve.curves.curve import Curve, KeyedCurve
 from leancurve.document.clip import Clip
 from leancurve.document.track import TrackId
@@ -39,11 +39,8 @@ def keyed_as(source: Clip, done: Retargeted, tolerance_deg: float, tolerance_mm:
         curve = clip.curves[track]
         if times is None or isinstance(curve, KeyedCurve) or clip.frames < 2:
             continue
-        values = curve.values
         tolerance = tolerance_deg if track.turns else tolerance_mm / clip.millimetres
-        channel = Channel(values, tolerance, borders(values))
-        fitted = fit_channel(channel.at_rest) if channel.still else fit_channel(channel, times)
-        curves[track] = fitted
+        curves[track] = fitted = few_keys(curve.values, tolerance, times)
         there = int(np.isin(fitted.time.astype(np.int64), times).sum())
         kept, added = kept + there, added + fitted.key_count - there
     return Kept(curves, kept, added)

@@ -16,8 +16,9 @@ STRAIGHT = 0.01
 
 @dataclass(frozen=True)
 class TimeMap:
-    """Straight pieces, ascending on both sides. What lies in none of them is no more: frames that
-    were taken out; and, on the way back, frames that were put in."""
+    """Straight pieces, in the order of the frames that they come from; one that runs backwards
+    comes to lie from a later frame to an earlier one. What lies in none of them is no more: frames
+    that were taken out; and, on the way back, frames that were put in."""
 
     pieces: tuple[Piece, ...]
 
@@ -35,7 +36,7 @@ class TimeMap:
             a, b, c = found[k], found[k + 1], found[k + 2]
             if a is None or b is None or c is None:
                 continue
-            halves = (b - a, c - b)
+            halves = (abs(b - a), abs(c - b))
             if max(halves) > 1.0 and max(halves) > 3.0 * min(halves):
                 joined[k + (0 if halves[0] > halves[1] else 1)] = False
         pieces: list[Piece] = []
@@ -72,9 +73,11 @@ class TimeMap:
         for first, last, there, end in self.pieces:
             if end - there > 0.0:
                 turned.append((there, end, first, last))
+            elif end - there < 0.0:
+                turned.append((end, there, last, first))
             elif not turned or turned[-1][1] < there:
                 turned.append((there, there, first, first))
-        return TimeMap(tuple(turned))
+        return TimeMap(tuple(sorted(turned)))
 
 
 def _straight(times: Sequence[float], found: Sequence[float | None]) -> list[Piece]:

@@ -17,11 +17,19 @@ At: TypeAlias = Callable[[float], float]
 @dataclass(frozen=True)
 class Retimed:
     """A change of time: a first frame comes to lie at ``begins(frame)``, a last one at
-    ``ends(frame)``, which differ at a gap, in a clip of so many ``frames`` then."""
+    ``ends(frame)``, which differ at a gap, in a clip of so many ``frames`` then. Where it runs
+    ``backwards``, what was first is last."""
 
     begins: At
     ends: At
     frames: int
+    backwards: bool = False
+
+    def span(self, first: int, last: int) -> tuple[int, int]:
+        """Where a span comes to lie, before it is cut to the clip's frames."""
+        if self.backwards:
+            first, last = last, first
+        return round(self.begins(first)), round(self.ends(last))
 
 
 def plain(item: Any) -> Values:
@@ -43,7 +51,8 @@ class Part(Generic[Item]):
 
     What ``spans`` lies in time, from its ``first`` to its ``last`` frame, both included: it follows
     changes of time and is repeated with what it lies on. ``lengths`` brings what else an item has
-    in frames to the new time, ``apart`` settles items that have come to overlap. ``moved`` is how
+    in frames to the new time, ``apart`` settles items that have come to overlap. ``retimed`` is how
+    what spans nothing follows a change of time, None of what does not. ``moved`` is how
     it goes along when the whole clip is moved; None of what has no place in the world.
     ``of_figure`` marks what means one skeleton and does not come along to another.
     """
@@ -65,6 +74,7 @@ class Part(Generic[Item]):
     spans: bool = False
     lengths: Callable[[Item, Retimed], Item] | None = None
     apart: Callable[[Iterable[Item]], tuple[Item, ...]] | None = None
+    retimed: Callable[[Item, Retimed], Item] | None = None
     moved: Callable[[Clip, tuple[Item, ...], Move], tuple[Item, ...]] | None = None
 
     def of(self, clip: Clip) -> tuple[Item, ...]:

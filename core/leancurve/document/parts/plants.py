@@ -63,6 +63,8 @@ def told_apart(plants: Iterable[Plant]) -> tuple[Plant, ...]:
 def _eased(plant: Plant, time: Retimed) -> Plant:
     """A plant with its eases on the new time, its frames on the old one: what it takes to come and
     go takes its share of the new time."""
+    if time.backwards:
+        return replace(plant, ease_in=plant.ease_out, ease_out=plant.ease_in)
     coming = time.begins(plant.first) - time.begins(plant.first - plant.ease_in)
     going = time.ends(plant.last + plant.ease_out) - time.ends(plant.last)
     return replace(plant, ease_in=max(0, round(coming)), ease_out=max(0, round(going)))

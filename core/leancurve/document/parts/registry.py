@@ -15,13 +15,23 @@ from leancurve.document.limits import require_count
 from leancurve.document.moves import Move
 from leancurve.document.parts.base import Part, Retimed
 from leancurve.document.parts.layers import LAYERS
+from leancurve.document.parts.partners import PARTNERS
 from leancurve.document.parts.placement import PLACEMENT
 from leancurve.document.parts.plants import PLANTS
 from leancurve.document.parts.props import PROPS
 from leancurve.document.parts.spans import ACCEPTED, CONTACTS, MARKS
 from leancurve.document.track import BASE
 
-PARTS: tuple[Part[Any], ...] = (CONTACTS, ACCEPTED, MARKS, PLANTS, PROPS, PLACEMENT, LAYERS)
+PARTS: tuple[Part[Any], ...] = (
+    CONTACTS,
+    ACCEPTED,
+    MARKS,
+    PLANTS,
+    PROPS,
+    PARTNERS,
+    PLACEMENT,
+    LAYERS,
+)
 
 Touched: TypeAlias = tuple[str, Hashable]
 """A part's name and which of its items: what two changes may have in common."""
@@ -112,20 +122,22 @@ def public_parts(clip: Clip) -> dict[str, Any]:
 
 
 def retimed_parts(clip: Clip, time: Retimed) -> dict[str, Any]:
-    """The clip's spans under a change of time, as parts of a patch: with their frames moved and cut
-    to the clip's; what falls outside goes."""
+    """What of the clip lies in time, under a change of it, as parts of a patch: spans with their
+    frames moved and cut to the clip's; what falls outside goes."""
     return {
         part.name: part.whole(_retimed(part, part.of(clip), time))
         for part in PARTS
-        if part.spans and getattr(clip, part.name) is not None
+        if (part.spans or part.retimed is not None) and getattr(clip, part.name) is not None
     }
 
 
 def _retimed(part: Part[Any], items: Sequence[Any], time: Retimed) -> Sequence[Any]:
+    if part.retimed is not None:
+        return [part.retimed(item, time) for item in items]
     out = []
     for item in items:
         span = item if part.lengths is None else part.lengths(item, time)
-        first, last = round(time.begins(item.first)), round(time.ends(item.last))
+        first, last = time.span(item.first, item.last)
         if last >= max(first, 0) and first < time.frames:
             out.append(replace(span, first=max(0, first), last=min(last, time.frames - 1)))
     return out if part.apart is None else part.apart(out)

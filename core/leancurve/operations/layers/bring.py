@@ -28,7 +28,7 @@ from leancurve.operations.base import (
     silent,
 )
 from leancurve.operations.identity import identity
-from leancurve.operations.layers.edit import free_name, fresh_id
+from leancurve.operations.layers.edit import free_layer_name, fresh_id
 from leancurve.operations.layers.writing import KeyedParams, key_times, written
 from leancurve.retarget.rest import RestFigure
 
@@ -89,7 +89,7 @@ class BringLayers(Operation[BringLayersParams]):
             made = replace(
                 given,
                 id=fresh_id(clip, layers, new_id),
-                name=free_name(clip, layer.name, layers),
+                name=free_layer_name(clip, layer.name, layers),
             )
             curves[made.weight] = there.on_time(source.curves[layer.weight])
             for joint, channels in made.layout:

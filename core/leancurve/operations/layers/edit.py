@@ -11,6 +11,7 @@ from pydantic import Field
 from leancurve.curves.curve import Curve, keyed
 from leancurve.document.clip import Clip
 from leancurve.document.layer import KINDS_ONCE, Layer, LayerKind, LayerSpace
+from leancurve.document.names import free_name
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
 from leancurve.operations.base import (
@@ -95,7 +96,7 @@ class EditLayers(Operation[EditLayersParams]):
                 curves = {t: c for t, c in curves.items() if t.owner != gone.owner}
                 continue
             elif edit.do == "copy":
-                name = edit.new_name or free_name(clip, f"{layers[at].name}, copy", layers)
+                name = edit.new_name or free_layer_name(clip, f"{layers[at].name}, copy", layers)
                 made = replace(layers[at], id=fresh_id(clip, layers, edit.new_id), name=name)
                 old = layers[at]
                 for theirs, own in zip(old.tracks, made.tracks, strict=True):
@@ -178,13 +179,9 @@ def fresh_id(clip: Clip, layers: Sequence[Layer] = (), wanted: int | None = None
     return wanted
 
 
-def free_name(clip: Clip, name: str, layers: Sequence[Layer] | None = None) -> str:
+def free_layer_name(clip: Clip, name: str, layers: Sequence[Layer] | None = None) -> str:
     """The name, or with a number behind it, so that no layer has it."""
-    taken = {x.name for x in (clip.layers if layers is None else layers)}
-    out, n = name, 2
-    while out in taken:
-        out, n = f"{name} {n}", n + 1
-    return out
+    return free_name(name, {x.name for x in (clip.layers if layers is None else layers)})
 
 
 def _set(clip: Clip, layers: list[Layer], at: int, edit: LayerEdit) -> Layer:

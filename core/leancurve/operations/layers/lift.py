@@ -31,7 +31,7 @@ from leancurve.operations.base import (
     silent,
 )
 from leancurve.operations.identity import identity
-from leancurve.operations.layers.edit import free_name, fresh_id
+from leancurve.operations.layers.edit import free_layer_name, fresh_id
 
 LEAST_DEG, LEAST_MM = 1e-3, 1e-3
 """A joint that never differs by more is no part of the layer."""
@@ -206,7 +206,7 @@ def sampled_layer(
         )
         for j in sorted({*vectors, *moves})
     )
-    layer = Layer(fresh_id(clip, wanted=new_id), free_name(clip, name), layout=layout)
+    layer = Layer(fresh_id(clip, wanted=new_id), free_layer_name(clip, name), layout=layout)
     curves: dict[TrackId, Curve] = {layer.weight: keyed([0.0], [1.0])}
     for letter, found in (("r", vectors), ("t", moves)):
         for joint, values in found.items():

@@ -34,7 +34,7 @@ from leancurve.operations.base import (
     timed,
 )
 from leancurve.operations.identity import identity
-from leancurve.operations.layers.edit import free_name, fresh_id
+from leancurve.operations.layers.edit import free_layer_name, fresh_id
 from leancurve.operations.layers.lift import LEAST_DEG, sampled_layer
 from leancurve.operations.retarget.bring_over import given_joints, source_times
 from leancurve.operations.retarget.retarget import ChainParams, pairs_of, require_joints
@@ -201,7 +201,7 @@ def _poses(
     """A layer that leads to rotations ``(F, J, 4)``, said in the clip's own orders."""
     layout = tuple((j, tuple(f"r{a.lower()}" for a in clip.order(j))) for j in sorted(joints))
     made = fresh_id(clip, wanted=params.new_id)
-    layer = Layer(made, free_name(clip, params.name), "override", layout=layout)
+    layer = Layer(made, free_layer_name(clip, params.name), "override", layout=layout)
     curves: dict[TrackId, Curve] = {}
     for k, joint in enumerate(joints):
         order = clip.order(joint)

@@ -25,7 +25,7 @@ from leancurve.operations.base import (
     timed,
 )
 from leancurve.operations.identity import identity, meant
-from leancurve.operations.layers.edit import free_name, fresh_id, layer_meant
+from leancurve.operations.layers.edit import free_layer_name, fresh_id, layer_meant
 
 
 class SplitLayerParams(Params):
@@ -58,7 +58,9 @@ class SplitLayer(Operation[SplitLayerParams]):
         if bool(params.joints) == (params.frame is not None):
             raise BadInput("split_layer: name joints, or a frame")
         name = params.name or f"{layer.name}, split"
-        made = replace(layer, id=fresh_id(clip, wanted=params.new_id), name=free_name(clip, name))
+        made = replace(
+            layer, id=fresh_id(clip, wanted=params.new_id), name=free_layer_name(clip, name)
+        )
         if params.frame is None:
             kept, made, curves = _by_joints(clip, layer, made, params.joints)
         else:

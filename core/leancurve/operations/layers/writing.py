@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 from pydantic import Field
 
-from leancurve.cleaning.thinning import Channel, borders, fit_channel
+from leancurve.cleaning.thinning import few_keys
 from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve
 from leancurve.document.clip import Clip
 from leancurve.document.layer import Layer
@@ -57,5 +57,4 @@ def written(
     if times is None or clip.frames < 2:
         return SampledCurve(values)
     mm = params.tolerance_mm / clip.millimetres
-    channel = Channel(values, params.tolerance_deg if track.turns else mm, borders(values))
-    return fit_channel(channel.at_rest) if channel.still else fit_channel(channel, times)
+    return few_keys(values, params.tolerance_deg if track.turns else mm, times)

@@ -77,34 +77,39 @@ class PlantFeet(Operation[PlantParams]):
     def apply(
         self, clip: Clip, scope: Scope, params: PlantParams, progress: Progress = silent
     ) -> Patch:
-        contacts = contacts_of(clip)
-        wanted = _wanted(clip, scope, params)
-        inside = scope.mask(clip)
-        stood = standing(clip)
-        progress(0.3)
-        made: list[Plant] = []
-        for contact in contacts:
-            span = held_span(clip, contact)
-            if span is None or not inside[contact.first : contact.last + 1].any():
-                continue
-            for part in _points(clip, contact):
-                if part in wanted:
-                    made.append(_made(stood, part, span, params))
-        made = fitted_feet(stood, made)
-        kept = [p for p in clip.plants if not any(_meets(p, m) for m in made)]
-        plants = tuple(sorted([*kept, *made]))
+        plants, made = planted_feet(clip, scope, params)
         progress(0.6)
-        after = replace(clip, plants=plants, contacts=contacts)
+        after = replace(clip, plants=plants, contacts=contacts_of(clip))
         by_part = Counter(p.part for p in made)
         return Patch(
             plants=plants,
-            contacts=contacts,
+            contacts=after.contacts,
             report={"made": len(made), "by_part": dict(by_part), **plant_figures(after)},
         )
 
     def told(self, params: Mapping[str, Any]) -> str:
         parts = params.get("parts") or ()
         return f"Plant {', '.join(parts)}" if parts else "Plant the feet"
+
+
+def planted_feet(
+    clip: Clip, scope: Scope, params: PlantParams
+) -> tuple[tuple[Plant, ...], list[Plant]]:
+    """The clip's plants with one for each contact within the scope, and the new ones."""
+    wanted = _wanted(clip, scope, params)
+    inside = scope.mask(clip)
+    stood = standing(clip)
+    made: list[Plant] = []
+    for contact in contacts_of(clip):
+        span = held_span(clip, contact)
+        if span is None or not inside[contact.first : contact.last + 1].any():
+            continue
+        for part in _points(clip, contact):
+            if part in wanted:
+                made.append(_made(stood, part, span, params))
+    made = fitted_feet(stood, made)
+    kept = [p for p in clip.plants if not any(_meets(p, m) for m in made)]
+    return tuple(sorted([*kept, *made])), made
 
 
 def _wanted(clip: Clip, scope: Scope, params: PlantParams) -> set[str]:

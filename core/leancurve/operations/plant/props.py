@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any, ClassVar, Literal
 
@@ -18,16 +18,21 @@ from leancurve.document.prop import CHANNELS, ORDER, Prop, Shape, prop_track
 from leancurve.document.rotations import angles_afresh
 from leancurve.document.track import TrackId
 from leancurve.errors import BadInput
-from leancurve.figure.skeleton import UP
+from leancurve.figure.skeleton import UP, Skeleton
+from leancurve.joining.beside import Stand, pose_beside
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
 from leancurve.operations.base import (
+    Input,
+    Inputs,
     Operation,
     Params,
     Patch,
     Progress,
     Scope,
+    clips_of,
     counted,
+    number,
     silent,
     timed,
 )
@@ -40,17 +45,33 @@ Three = tuple[float, float, float]
 class PropEdit(Params):
     """One change of a prop. ``add`` makes one, ``set`` changes its name, shape or size, ``key``
     sets keys on its channels at a frame, ``follow`` leads it by a joint or by the middle of two on
-    every frame, ``thin`` makes few keys of such a motion, ``remove`` takes it out."""
+    every frame, ``hand_over`` does so from a frame on, as it lies in the hand there, ``thin`` makes
+    few keys of such a motion, ``remove`` takes it out. The joints may be those of another clip that
+    is laid in this one's scene: a partner's hand that is held, or met half way."""
 
-    do: Literal["add", "set", "key", "follow", "thin", "remove"]
+    do: Literal["add", "set", "key", "follow", "hand_over", "thin", "remove"]
     name: str = Field(min_length=1, max_length=60)
     new_name: str | None = Field(None, min_length=1, max_length=60)
     shape: Shape | None = None
     size: Three | None = Field(None, description="millimetres along its own axes")
-    frame: int | None = timed(None, time="frame", description="where keys are set", ge=0)
+    frame: int | None = timed(
+        None, time="frame", description="where keys are set, or it is handed over", ge=0
+    )
     place: Three | None = length(None, "where its middle is")
     turn: Three | None = Field(None, description="how it is turned: Z, X, Y in degrees, intrinsic")
     joints: tuple[str, ...] = Field((), description="one or two joints that lead it", max_length=2)
+    other: int | None = Field(
+        None, ge=0, description="which of the other clips given leads it; this one where absent"
+    )
+    later: int = number(0, "frames", "how much later the other clip plays here", time="length")
+    moved: Three = length(
+        (0.0, 0.0, 0.0), "how far the other clip is moved here, before the clip's placement"
+    )
+    turned: float = number(0.0, "degrees", "how far it is turned about the up axis before")
+    half: str | None = Field(
+        None, max_length=255,
+        description="a joint of this clip, before its plants: half way to it from the other's",
+    )  # fmt: skip
     within_mm: float = Field(1.0, gt=0, description="of thinning: how far a move may lie off")
     within_deg: float = Field(0.25, gt=0, description="of thinning: how far a turn may lie off")
 
@@ -70,11 +91,24 @@ class EditProps(Operation[EditPropsParams]):
     part = "props"
     version = 2
     scoped = False
+    inputs: ClassVar[Mapping[str, Input]] = {
+        "others": Input("clip", "choose the clip whose joints lead it", optional=True)
+    }
     Params: ClassVar[type[EditPropsParams]] = EditPropsParams
 
-    def apply(
-        self, clip: Clip, scope: Scope, params: EditPropsParams, progress: Progress = silent
+    def needs(self, params: EditPropsParams) -> frozenset[str]:
+        led = any(edit.other is not None for edit in params.edits)
+        return frozenset({"others"} if led else ())
+
+    def apply_with(
+        self,
+        clip: Clip,
+        inputs: Inputs,
+        scope: Scope,
+        params: EditPropsParams,
+        progress: Progress = silent,
     ) -> Patch:
+        others = clips_of(inputs.get("others"))
         props = {p.name: p for p in clip.props}
         plants = list(clip.plants)
         curves: dict[TrackId, Curve] = {}
@@ -106,8 +140,11 @@ class EditProps(Operation[EditPropsParams]):
                     replace(p, with_prop=new.name) if p.with_prop == prop.name else p
                     for p in plants
                 ]
-            if edit.joints:
-                curves |= _following(clip, prop, edit.joints)
+            if edit.do == "hand_over":
+                curves |= _handed_over(clip, prop, edit, others, curves)
+            elif edit.joints:
+                led = _led(clip, prop, edit, others)
+                curves |= _on_curves(prop, *unplaced_prop(clip, *led))
             elif edit.do == "key":
                 curves |= _keyed(clip, prop, edit, curves)
             elif edit.do == "thin":
@@ -134,7 +171,10 @@ class EditProps(Operation[EditPropsParams]):
         edits = params["edits"]
         if len(edits) > 1:
             return f"Edit {counted(len(edits), 'prop')}"
-        verbs = {"add": "Make", "set": "Change", "key": "Key", "follow": "Lead", "thin": "Thin"}
+        verbs = {
+            "add": "Make", "set": "Change", "key": "Key", "follow": "Lead", "thin": "Thin",
+            "hand_over": "Hand over",
+        }  # fmt: skip
         return f"{verbs.get(edits[0]['do'], 'Delete')} {edits[0]['name']}"
 
 
@@ -161,22 +201,69 @@ def _still(clip: Clip, prop: Prop, edit: PropEdit) -> dict[TrackId, Curve]:
     }
 
 
-def _following(clip: Clip, prop: Prop, joints: tuple[str, ...]) -> dict[TrackId, Curve]:
-    """A prop led by one joint, or by the middle of two and the line between them, on each frame."""
-    unknown = [j for j in joints if j not in clip.skeleton.names]
-    if unknown:
-        raise BadInput(f"{prop.name}: no joint is named {unknown[0]!r}")
-    turns, points = evaluate(clip).world(clip.skeleton)
-    at = [clip.skeleton.index(j) for j in joints]
+def _leader(
+    clip: Clip, prop: Prop, edit: PropEdit, others: Sequence[Clip]
+) -> tuple[Skeleton, Floats, Floats]:
+    """The skeleton whose joints lead a prop, how they are turned and where they are on the clip's
+    frames: the clip's own, or that of another clip as it is laid in the clip's scene."""
+    if edit.other is None:
+        return clip.skeleton, *evaluate(clip).world(clip.skeleton)
+    if edit.other >= len(others):
+        raise BadInput(f"{prop.name}: there are {len(others)} other clips, and none {edit.other}")
+    other = others[edit.other]
+    stand = Stand(edit.later, edit.moved, edit.turned).placed(clip)
+    return other.skeleton, *pose_beside(clip, other, stand).world(other.skeleton)
+
+
+def _led(clip: Clip, prop: Prop, edit: PropEdit, others: Sequence[Clip]) -> tuple[Floats, Floats]:
+    """How a prop is turned ``(F, 4)`` and where it is ``(F, 3)`` in the world on each frame, led by
+    one joint, or by the middle of two and the line between them; or half way to a joint of the
+    clip's own, and turned as that is."""
+    skeleton, turns, points = _leader(clip, prop, edit, others)
+    at = [_joint(skeleton, prop, joint) for joint in edit.joints]
     if len(at) == 1:
-        place, turn = points[:, at[0]], turns[:, at[0]]
+        turn, place = turns[:, at[0]], points[:, at[0]]
     else:
         place = 0.5 * (points[:, at[0]] + points[:, at[1]])
         up = np.eye(3)[UP[clip.reading.up_axis]]
         turn = _along(points[:, at[0]] - points[:, at[1]], turns[:, at[0]], turns[:, at[1]], up)
-    turn, place = unplaced_prop(clip, turn, place)
-    angles = angles_afresh(turn, ORDER)
-    columns = np.concatenate([place, angles], axis=1)
+    if edit.half is None:
+        return turn, place
+    own = _joint(clip.skeleton, prop, edit.half)
+    turns, points = evaluate(clip.unplanted).world(clip.skeleton)
+    return turns[:, own], 0.5 * (place + points[:, own])
+
+
+def _joint(skeleton: Skeleton, prop: Prop, name: str) -> int:
+    if name not in skeleton.names:
+        raise BadInput(f"{prop.name}: no joint is named {name!r}")
+    return skeleton.index(name)
+
+
+def _handed_over(
+    clip: Clip,
+    prop: Prop,
+    edit: PropEdit,
+    others: Sequence[Clip],
+    made: Mapping[TrackId, Curve],
+) -> dict[TrackId, Curve]:
+    """A prop that goes with another holder from a frame on, as it lies to it there."""
+    if not edit.joints or edit.frame is None:
+        raise BadInput(f"{prop.name}: expected the joints that it is handed over to, and a frame")
+    if edit.frame > max(clip.frames - 1, 0):
+        raise BadInput(f"{prop.name}: expected a frame within 0 to {clip.frames - 1}")
+    stands = replace(clip, props=(prop,), curves={**clip.curves, **made})
+    turns, places = (values[:, 0].copy() for values in placed_props(stands))
+    led, where = _led(clip, prop, edit, others)
+    at = edit.frame
+    on = rotation.multiply(led[at:], rotation.conjugate(led[at]))
+    places[at:] = where[at:] + rotation.rotate(on, places[at] - where[at])
+    turns[at:] = rotation.multiply(on, turns[at])
+    return _on_curves(prop, *unplaced_prop(clip, turns, places))
+
+
+def _on_curves(prop: Prop, turns: Floats, places: Floats) -> dict[TrackId, Curve]:
+    columns = np.concatenate([places, angles_afresh(turns, ORDER)], axis=1)
     return {
         prop_track(prop.id, name): SampledCurve(np.ascontiguousarray(columns[:, k]))
         for k, name in enumerate(CHANNELS)

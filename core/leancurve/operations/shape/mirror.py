@@ -9,7 +9,9 @@ from typing import Any, ClassVar, Literal, TypeAlias
 import numpy as np
 from pydantic import Field
 
-from leancurve.curves.curve import Curve, SampledCurve
+from leancurve.curves import splice
+from leancurve.curves.curve import Curve, KeyedCurve, SampledCurve
+from leancurve.curves.insertion import cut
 from leancurve.document.base import base_pose, curve_values, prop_pose, times_of
 from leancurve.document.clip import Clip
 from leancurve.document.layer import Layer
@@ -24,6 +26,7 @@ from leancurve.document.mirroring import (
     world_plane,
 )
 from leancurve.document.moves import point_of, turn_of
+from leancurve.document.parts.registry import bare
 from leancurve.document.plant import Plant
 from leancurve.document.planting.parts import limb_of
 from leancurve.document.prop import CHANNELS, ORDER, prop_track
@@ -31,11 +34,23 @@ from leancurve.document.rotations import angles_afresh, quaternions
 from leancurve.document.scope import Scope
 from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput
+from leancurve.joining.blending import BLEND_S, Blend, joined
+from leancurve.joining.seams import seam_at
 from leancurve.numbers import rotation
-from leancurve.numbers.arrays import Floats
-from leancurve.operations.base import Operation, Params, Patch, Progress, silent
+from leancurve.numbers.arrays import Floats, runs
+from leancurve.operations.base import (
+    Operation,
+    Params,
+    Patch,
+    Progress,
+    apply_patch,
+    patch_to,
+    silent,
+)
+from leancurve.operations.identity import drawn
 from leancurve.operations.layers.writing import KeyedParams, key_times, written
 from leancurve.operations.shaping import change_report
+from leancurve.progress import part_of
 
 Curves: TypeAlias = dict[TrackId, Curve]
 AXES = "xyz"
@@ -57,12 +72,16 @@ class MirrorSides(Operation[MirrorParams]):
     Of the whole figure everything goes along: contacts, marks that name a side, plants, layers and
     props. Chosen joints get what their counterparts do, within the bones that carry them: both
     arms change sides, one of them becomes the other's double.
+
+    Within a span it goes over into its mirrored self at both ends, on up to 0.3 s of the span;
+    before it nothing changes, and after it the same motion goes on from where it ended.
     """
 
     name = "mirror"
     title = "Mirror"
     step = "shape"
     part = "pose"
+    ranged = True
     over_all = True
     Params: ClassVar[type[MirrorParams]] = MirrorParams
 
@@ -73,11 +92,28 @@ class MirrorSides(Operation[MirrorParams]):
             return Patch(report={"channels": 0})
         plane = own_plane(clip, 0) if params.across == "figure" else world_plane(clip)
         mirror = Mirror(clip, plane)
+        spans = [] if scope.whole_time else runs(scope.mask(clip))
         if not scope.whole_figure:
             chosen = set(scope.resolve(clip))
-            whole, missed = _of_figure(mirror, {t.joint for t in chosen})
-            curves = {t: c for t, c in whole.items() if t in chosen}
+            if not spans:
+                whole, missed = _of_figure(mirror, {t.joint for t in chosen})
+                curves = {t: c for t, c in whole.items() if t in chosen}
+                return Patch(curves=curves, report=_report(mirror, curves, missed))
+            # A figure's curves without what lies over them: its joints say the same in both.
+            alone = bare(clip)
+            within, missed = _within(alone, spans, self._whole(Mirror(alone, plane), silent))
+            curves = {t: c for t, c in within.curves.items() if t in chosen}
+            missed &= {t.joint for t in chosen}
             return Patch(curves=curves, report=_report(mirror, curves, missed))
+        made = self._whole(mirror, part_of(progress, 0.0, 0.5))
+        if not spans and scope.whole_time:
+            return made
+        within, missed = _within(clip, spans, made)
+        return replace(patch_to(clip, within), report=_report(mirror, dict(within.curves), missed))
+
+    def _whole(self, mirror: Mirror, progress: Progress) -> Patch:
+        """All of a clip mirrored."""
+        clip = mirror.clip
         curves, missed = _of_figure(mirror, set(range(len(clip.skeleton))))
         progress(0.5)
         layers, of_layers, missed_there = _layers(mirror)
@@ -91,6 +127,66 @@ class MirrorSides(Operation[MirrorParams]):
 
     def told(self, params: Mapping[str, Any]) -> str:
         return "Mirror across the world" if params.get("across") == "world" else "Mirror"
+
+
+def _within(clip: Clip, spans: Sequence[tuple[int, int]], made: Patch) -> tuple[Clip, set[int]]:
+    """A clip that is mirrored within spans alone, as a patch ``made`` of it says: joined to its
+    mirrored self at the beginning of each, and to itself at its end. Which joints stay as well."""
+    there = apply_patch(clip, made)
+    names = clip.skeleton.names
+    missed = {names.index(gone["joint"]) for gone in made.report.get("unplaced", ())}
+    out, end = clip, clip.frames - 1
+    for k, (first, last) in enumerate(spans):
+        most = min(round(BLEND_S * float(clip.rate)), (last - first) // 2)
+        if most < 1:
+            raise BadInput(f"mirror: frames {first} to {last} are too few to go over and back")
+        # At an end of the clip nothing is gone over from, or back to.
+        coming, going = (0 if first == 0 else most), (0 if last == end else most)
+        if first == 0:
+            out = there
+        else:
+            out = _gone_over(out, there, first, Blend(0, coming), 2 * k)
+        if last < end:
+            out = _gone_over(out, clip, last, Blend(going, 0), 2 * k + 1)
+    return out, missed
+
+
+def _gone_over(a: Clip, b: Clip, frame: int, blend: Blend, part: int) -> Clip:
+    """One clip up to a frame, the other from there on, laid as it fits. Layers that are the same in
+    both are one, if all are: they work on one another in their order."""
+    ids = {x.id: drawn({y.id for y in a.layers}, f"{part} {x.id}".encode())() for x in b.layers}
+    out = joined(a, b, seam_at(a, b, frame, frame), blend, ids).clip
+    fewer = out
+    for layer in b.layers:
+        fewer = _as_one(fewer, layer.id, ids[layer.id])
+    return fewer if len(fewer.layers) == len(a.layers) else out
+
+
+def _as_one(clip: Clip, first: int, second: int) -> Clip:
+    """A clip whose two layers, if they do the same, are one that counts as much as both."""
+    one, two = (next((x for x in clip.layers if x.id == i), None) for i in (first, second))
+    if one is None or two is None or replace(two, id=one.id, name=one.name) != one:
+        return clip
+    frames = np.arange(clip.frames, dtype=np.float64)
+    weight, *pairs = [
+        (clip.curves[t], clip.curves[u]) for t, u in zip(one.tracks, two.tracks, strict=True)
+    ]
+    if not all(np.array_equal(x.at(frames), y.at(frames)) for x, y in pairs):
+        return clip
+    values = [curve.at(frames) for curve in weight]
+    rests = np.flatnonzero((values[0] == 0.0) & (values[1] == 0.0))
+    if not len(rests) or values[0][rests[0] :].any() or values[1][: rests[0]].any():
+        return clip
+    both: Curve = SampledCurve(values[0] + values[1])
+    before, after = weight
+    if isinstance(before, KeyedCurve) and isinstance(after, KeyedCurve):
+        # At rest between the two: the keys of either stand on their side of it.
+        at, end = float(rests[0]), max(float(after.time[-1]), clip.frames - 1.0)
+        parts = [cut(before, min(0.0, float(before.time[0])), at), cut(after, at, end)]
+        both = replace(splice.joined(parts), extend=after.extend)
+    curves = {t: c for t, c in clip.curves.items() if t.owner != two.owner}
+    layers = tuple(x for x in clip.layers if x.id != second)
+    return replace(clip, layers=layers, curves={**curves, one.weight: both})
 
 
 def _report(mirror: Mirror, curves: Curves, missed: Iterable[int]) -> dict[str, Any]:

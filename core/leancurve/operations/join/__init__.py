@@ -1,0 +1,1 @@
+"""Clips one after another."""
