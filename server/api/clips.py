@@ -10,7 +10,16 @@ from django.shortcuts import get_object_or_404
 from documents.models import State
 from documents.packing import skeleton_blob
 from documents.store import load_clip, stored_bytes
-from editing import company, history, outcomes, preparing, retargeting, undoing
+from editing import (
+    company,
+    history,
+    outcomes,
+    parting,
+    preparing,
+    retargeting,
+    undoing,
+    versions,
+)
 from editing.asking import asked_line
 from editing.inputs import require_ours
 from editing.models import Clip, Revision
@@ -28,7 +37,7 @@ from library.models import Skeleton, Take
 from ninja import Router, Status
 from studio import bins
 
-from api.access import clip_for, revision_for
+from api.access import clip_for, revision_for, seen
 from api.messages import mark_of
 from api.recipes import kept_recipe
 from api.schemas import clips as schemas
@@ -100,6 +109,7 @@ def clip_out(clip: Clip) -> dict[str, Any]:
         "reading": asdict(document.reading),
         **public_parts(document),
         "retargeted": _retargeted(take),
+        "newer_take": _newer(clip),
         "camera": clip.camera,
         "evaluation": EVALUATION,
         "notes": take.notes,
@@ -124,6 +134,12 @@ def _retargeted(take: Take) -> dict[str, Any] | None:
         "target": made.target_id,
         "newest": retargeting.newer_than(made),
     }
+
+
+def _newer(clip: Clip) -> dict[str, Any] | None:
+    """A newer version of the take that a clip lies on, which it may go on from."""
+    take = versions.offered(clip)
+    return None if take is None else {"id": take.pk, "name": take.name}
 
 
 @router.get("clips/{int:clip_id}", response=shared.ClipOut)
@@ -253,6 +269,40 @@ def prepare(request: HttpRequest, clip_id: int, wanted: schemas.PrepareIn) -> An
     assert wanted.line is not None
     require_ours(revision.clip.workspace, wanted.line.operation, wanted.line.inputs, revision)
     return preparing.start(revision, _line(wanted.line, revision), wanted.in_place_of)
+
+
+@router.post("clips/{int:clip_id}/parts", response=list[schemas.PartOut])
+def parts(request: HttpRequest, clip_id: int, wanted: schemas.PartsIn) -> Any:
+    """Spans of a revision as clips of their own: each may go its own way from there."""
+    revision = revision_for(request, clip_id, wanted.revision)
+    spans = [parting.Span(s.first, s.last, s.name, s.loop) for s in wanted.spans]
+    made = parting.clips_of(revision, spans, wanted.request_id, request.user)
+    return [{"clip": clip.pk, "name": clip.name} for clip in made]
+
+
+@router.post("clips/{int:clip_id}/version", response=schemas.VersionOut)
+def version(request: HttpRequest, clip_id: int, wanted: schemas.VersionIn) -> Any:
+    """Make a revision the next version of the take that it lies on: who may go on from it?"""
+    revision = revision_for(request, clip_id, wanted.revision)
+    return version_out(versions.next_version(revision, wanted.request_id))
+
+
+@router.post("takes/{int:take_id}/version/swaps", response=schemas.VersionOut)
+def swap_to_version(request: HttpRequest, take_id: int, wanted: schemas.SwapsIn) -> Any:
+    """Let clips go on from a newer version of the take that they lie on; those that are left."""
+    take = seen(request, Take.objects.seen_by(request.user).select_related("state__header"),
+                pk=take_id)  # fmt: skip
+    there = {clip.pk: clip for clip in versions.on_older(take)}
+    gone = [pk for pk in wanted.clips if pk not in there]
+    if gone:
+        raise BadInput("clips: one of them does not lie on an older version of the take any more")
+    versions.swap_all(take, [there[pk] for pk in wanted.clips], wanted.request_id, request.user)
+    return version_out(take)
+
+
+def version_out(take: Take) -> dict[str, Any]:
+    clips = [{"clip": clip.pk, "name": clip.name} for clip in versions.on_older(take)]
+    return {"take": take.pk, "name": take.name, "clips": clips}
 
 
 @router.post("clips/{int:clip_id}/refit", response=schemas.RefitOut)

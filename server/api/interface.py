@@ -35,6 +35,7 @@ from api.clips import router as clips
 from api.deliveries import router as deliveries
 from api.guard import StrictParser
 from api.inspections import router as inspections
+from api.joining import router as joining
 from api.motion import router as motion
 from api.plants import router as plants
 from api.previews import router as previews
@@ -74,6 +75,7 @@ api = NinjaAPI(
 api.add_router("", takes)
 api.add_router("", clips)
 api.add_router("", motion)
+api.add_router("", joining)
 api.add_router("", inspections)
 api.add_router("", previews)
 api.add_router("", plants)

@@ -17,6 +17,7 @@ from leancurve.document.posing import mirrored
 from leancurve.document.track import BASE, base_track
 from leancurve.document.tracks import curves_near
 from leancurve.errors import BadInput
+from leancurve.joining.loops import loops_of
 from leancurve.measures.cycles import whole_cycles
 from leancurve.measures.drift import drift, world_track
 from leancurve.measures.layers import layer_changes
@@ -120,6 +121,20 @@ def cycles(request: HttpRequest, clip_id: int, revision: int, first: int, last: 
         raise BadInput(f"expected a span of frames within 0 to {clip.frames - 1}")
     found = whole_cycles(clip, first, last)
     return None if found is None else asdict(found)
+
+
+@router.get("clips/{int:clip_id}/loops", response=list[schemas.LoopOut])
+def loops(request: HttpRequest, clip_id: int, revision: int, first: int, last: int) -> Any:
+    """The spans within some frames that make the best loops, best first."""
+    clip = load_clip(revision_for(request, clip_id, revision).state)
+    return [
+        {
+            "first": found.first, "last": found.last, "distance_mm": found.distance_mm,
+            "travel_mm": found.goes_on.travel_mm, "turned_deg": found.goes_on.turned_deg,
+            "unlike": list(found.seam.unlike),
+        }
+        for found in loops_of(clip, first, last)
+    ]  # fmt: skip
 
 
 @router.get("clips/{int:clip_id}/drift", response=schemas.DriftOut)

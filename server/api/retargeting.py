@@ -10,7 +10,7 @@ from computing.wanted import while_wanted
 from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse
 from documents.store import load_clip
-from editing import retargeting
+from editing import joining, retargeting
 from editing.models import Revision
 from leancurve.document.clip import Clip as Document
 from leancurve.document.evaluation import posed
@@ -137,6 +137,18 @@ def retarget_many(request: HttpRequest, workspace_id: int, wanted: schemas.Retar
             retargeting.newest_of(take, request.user), [target], wanted.params, request.user
         )
     ]
+
+
+@router.post("workspaces/{int:workspace_id}/join", response=shared.JobOut)
+def join_many(request: HttpRequest, workspace_id: int, wanted: schemas.JoinManyIn) -> Any:
+    """Join what was last worked on of several takes, in their order, as a clip of its own."""
+    workspace = workspace_for(request, workspace_id)
+    takes = _takes(request).filter(workspace=workspace).select_related("workspace")
+    there = takes.in_bulk(wanted.takes)
+    if len(there) < len(set(wanted.takes)):
+        raise BadInput("takes: one of them is not here any more")
+    newest = [retargeting.newest_of(there[pk], request.user) for pk in wanted.takes]
+    return joining.start(workspace, newest, request.user)
 
 
 @router.post("clips/{int:clip_id}/retarget/preview/whole")

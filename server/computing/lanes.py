@@ -14,11 +14,12 @@ from django.http import HttpRequest
 Lane = Literal["quick", "whole"]
 
 _CLIP = re.compile(r"/api/clips/\d+(?:/(?P<what>[a-z/]+))?")
-LIGHT = frozenset({"history", "storage", "prepare", "deliveries", "here"})
+LIGHT = frozenset({"history", "storage", "prepare", "deliveries", "here", "sources"})
 WHOLE = frozenset(
     {
-        "preview/whole", "findings", "tolerances", "account", "account/frames", "drift", "orders",
-        "cycles", "plants", "retarget/preview/whole",
+        "preview/whole", "preview/seams", "findings", "tolerances", "account", "account/frames",
+        "drift", "orders", "cycles", "loops", "parts", "plants", "retarget/preview/whole",
+        "version",
     }
 )  # fmt: skip
 
@@ -29,6 +30,8 @@ ELSE: tuple[tuple[str, re.Pattern[str], Lane], ...] = (
     ("POST", re.compile(r"/api/clips/\d+/stored/\d+/pose"), "quick"),
     ("POST", re.compile(r"/api/clips/\d+/deliveries"), "quick"),
     ("POST", re.compile(r"/api/workspaces/\d+/retarget"), "whole"),
+    ("POST", re.compile(r"/api/workspaces/\d+/join"), "whole"),
+    ("POST", re.compile(r"/api/takes/\d+/version/swaps"), "whole"),
     ("POST", re.compile(r"/api/workspaces/\d+/handovers"), "whole"),
 )
 """Addresses of other forms, and listings by a method alone, that compute as well."""

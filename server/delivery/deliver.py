@@ -8,12 +8,13 @@ from typing import Any
 
 from django.conf import settings
 from django.db import transaction
-from documents.models import Blob
+from documents.models import Blob, State
 from documents.packing import skeleton_blob, skin_of
 from documents.store import load_clip
 from editing.accounts import account_of, summary_of
 from leancurve.delivery.folder import put
 from leancurve.delivery.making import Made, Stretch, made_together
+from leancurve.delivery.partners import staged
 from leancurve.delivery.preset import Preset, preset_of
 from leancurve.delivery.proof import Proof, of_all, proven
 from leancurve.document.clip import Clip as Document
@@ -42,16 +43,17 @@ def deliver(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
     if handed.report is not None:
         return _result(handed)
     clip = _named(handed)
-    skin = _body_of(handed)
+    skin, others = _body_of(handed), _partners_of(clip)
     done: list[Delivery] = []
     refused: list[dict[str, Any]] = list(handed.refused)
     own = [told for told in handed.plan if "in" not in told]
     for k, told in enumerate(own):
         within = part_of(report, 0.9 * k / len(own), 0.9 / len(own))
         preset = preset_of(handed.handover.presets[told["preset"]]["values"])
-        stretches = [Stretch(clip, told["first"], told["last"]), *_others(told)]
         try:
             within(0.0)
+            scene = staged(clip, preset, others)
+            stretches = [Stretch(scene, told["first"], told["last"]), *_others(told)]
             files = made_together(stretches, preset, handed.revision.recipe, skin)
             proof = _proof(told["name"], files, stretches, part_of(within, 0.5, 0.5))
         except BadInput as trouble:
@@ -79,6 +81,13 @@ def deliver(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
 def _named(handed: Handed) -> Document:
     """The clip as it is called now: the take it came from may have had another name."""
     return replace(load_clip(handed.revision.state), name=handed.clip.name)
+
+
+def _partners_of(clip: Document) -> dict[str, Document]:
+    """The clips of a document's partners by their digests, as far as they are still kept."""
+    digests = {partner.digest for partner in clip.partners}
+    found = State.objects.select_related("header").filter(hash__among=digests)
+    return {state.hash: load_clip(state) for state in found}
 
 
 def _others(told: dict[str, Any]) -> list[Stretch]:

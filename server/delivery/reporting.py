@@ -12,7 +12,7 @@ from editing.baseline import baseline_of
 from editing.models import Revision
 from editing.outcomes import take_of
 from editing.recipes import replay, title
-from leancurve.delivery.report import key_poses, layers_told, series, travelled
+from leancurve.delivery.report import goes_on, key_poses, layers_told, series, travelled
 from leancurve.document.clip import Clip
 from library.models import StoredFile
 
@@ -41,6 +41,7 @@ def report_of(
         "frames": clip.frames,
         "rate": float(clip.rate),
         "travelled_m": travelled(clip),
+        "goes_on": goes_on(clip),
         "keys": {"before": take.keys, "after": clip.key_count},
         "lines": _lines(revision, told.lines),
         "findings": {

@@ -37,7 +37,6 @@ from editing.models import Chosen, Clip, Revision
 from editing.moving import between
 from editing.outcomes import Change, Result, outcome_of, take_state_of
 from editing.recipes import (
-    Line,
     begin,
     compute,
     new_line,
@@ -84,12 +83,18 @@ def open_clip(take: Take, user: AbstractBaseUser) -> Clip:
         )
         clip.head = clip.tip = first
         clip.save(update_fields=["head", "tip"])
+        _keep_chosen(clip, _partners(take))
     return clip
 
 
 def clip_of(take: Take, user: AbstractBaseUser) -> Clip:
     """The clip last worked on from a take, made if there is none."""
     return take.worked_on.filter(binned=None).order_by("-id").first() or open_clip(take, user)
+
+
+def first_clip(take: Take, user: AbstractBaseUser) -> Clip:
+    """The clip that was made of a take first, made if there is none."""
+    return take.clips.filter(binned=None).order_by("id").first() or open_clip(take, user)
 
 
 def write(
@@ -298,15 +303,20 @@ def _commit(
             author=user,
             request_id=request_id,
         )
-        _keep_chosen(locked, result.recipe)
+        named = {sha for line in result.recipe for sha in named_states(line)}
+        _keep_chosen(locked, named | _partners(result.take))
         locked.head = locked.tip = revision
         locked.beneath_id = revision.take_id or locked.take_id
         locked.save(update_fields=["head", "tip", "beneath", "opened"])
     return revision
 
 
-def _keep_chosen(clip: Clip, recipe: Sequence[Line]) -> None:
-    """What lines name by digest stays as long as the clip does."""
-    named = {sha for line in recipe for sha in named_states(line)}
+def _partners(take: Take | None) -> set[str]:
+    """Digests of the partners that a take was kept with."""
+    return set() if take is None else {p.digest for p in load_clip(take.state).partners}
+
+
+def _keep_chosen(clip: Clip, named: set[str]) -> None:
+    """What a clip's lines and its take name by digest stays as long as the clip does."""
     for state in State.objects.filter(hash__among=named):
         Chosen.objects.get_or_create(clip=clip, state=state)

@@ -4,7 +4,8 @@ Whatever is named by its digest is looked up among what the workspace refers to.
 has, and what nobody has, is answered alike.
 """
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
+from typing import Any
 
 from django.db.models import Q
 from documents.models import State
@@ -48,6 +49,43 @@ def is_ours(workspace: Workspace, state: str) -> bool:
             Chosen.objects.filter(clip__in=clips, state=state),
         )
     )
+
+
+def sources_of(clip: Clip, named: Iterable[tuple[str, str]]) -> list[dict[str, Any]]:
+    """The other clips of a workspace that documents were taken from, each by its state and the name
+    it goes by: of each ``state`` the ``clip``, its ``name``, the ``revision`` that stands so, and
+    the ``newest`` state, another one where it has changed since.
+
+    Of clips that all stand so, or once did, the one that is called so, and else one that still
+    does: one file may have been brought in twice.
+    """
+    names: dict[str, set[str]] = {}
+    for state, name in named:
+        names.setdefault(state, set()).add(name)
+    found = (
+        Revision.objects.filter(
+            clip__workspace=clip.workspace, clip__binned=None, state__among=set(names)
+        )
+        .exclude(clip=clip)
+        .select_related("clip__head")
+        .order_by("-pk")
+    )
+    best: dict[str, tuple[tuple[bool, bool], Revision]] = {}
+    for revision in found:
+        state, head = revision.state_id, revision.clip.head
+        if head is None:
+            continue
+        fits = revision.clip.name in names[state], head.state_id == state
+        if state not in best or fits > best[state][0]:
+            best[state] = fits, revision
+    return [
+        {
+            "state": state, "clip": revision.clip_id, "name": revision.clip.name,
+            "revision": revision.pk, "newest": revision.clip.head.state_id,
+        }
+        for state, (_, revision) in best.items()
+        if revision.clip.head is not None
+    ]  # fmt: skip
 
 
 def _between(base: Revision, state: str) -> bool:

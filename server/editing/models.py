@@ -106,14 +106,18 @@ class Chosen(models.Model):
 
 
 class Retargeted(models.Model):
-    """A take made of a revision of another clip, to be retargeted onto a skeleton: the take holds
-    all of it, and stays what it is when the source goes on. ``request`` is what asked for it."""
+    """A take made of a revision of another clip: the take holds all of it, and stays what it is
+    when the source goes on. It is to be retargeted onto a skeleton, the ``target``'s; or cut; or it
+    is ``version_of`` the take that the source lies on. ``request`` is what asked for it."""
 
     take = models.OneToOneField(Take, on_delete=models.CASCADE, related_name="retargeted")
     source = models.ForeignKey(
         Revision, null=True, on_delete=models.SET_NULL, related_name="retargeted"
     )
     target = models.ForeignKey(Take, null=True, on_delete=models.SET_NULL, related_name="+")
+    version_of = models.ForeignKey(
+        Take, null=True, on_delete=models.SET_NULL, related_name="versions"
+    )
     request = models.UUIDField(unique=True)
 
 

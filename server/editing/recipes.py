@@ -138,7 +138,7 @@ def trail(take: State, recipe: Sequence[Line]) -> list[str]:
     return out
 
 
-Given = State | list[State] | str
+Given = State | list[State] | list[str] | str
 
 
 def _inputs(line: Line, take: State) -> dict[str, Given]:
@@ -152,6 +152,10 @@ def _inputs(line: Line, take: State) -> dict[str, Given]:
             continue
         elif declared.kind == "skeleton":
             out[name] = chosen[name]
+        elif declared.kind == "digest":
+            given = chosen[name]
+            states = _there(line, name, [given] if isinstance(given, str) else given)
+            out[name] = [state.hash for state in states]
         elif isinstance(chosen[name], str):
             out[name] = _there(line, name, [chosen[name]])[0]
         else:
@@ -167,6 +171,11 @@ def _there(line: Line, name: str, digests: Sequence[str]) -> list[State]:
     return [known[digest] for digest in digests]
 
 
+def inputs_of(line: Line, take: State) -> Inputs:
+    """What a line works with beside the clip."""
+    return _loaded(_inputs(line, take))
+
+
 def _loaded(inputs: Mapping[str, Given]) -> Inputs:
     out: dict[str, Any] = {}
     for name, given in inputs.items():
@@ -174,7 +183,7 @@ def _loaded(inputs: Mapping[str, Given]) -> Inputs:
             out[name] = load_clip(given)
             continue
         if isinstance(given, list):
-            out[name] = [load_clip(state) for state in given]
+            out[name] = [x if isinstance(x, str) else load_clip(x) for x in given]
             continue
         try:
             out[name] = load_skeleton(given)
@@ -191,7 +200,7 @@ def work_key(line: Line, before: State, take: State) -> str:
 
 def _name_of(given: Given) -> str | list[str]:
     if isinstance(given, list):
-        return [state.hash for state in given]
+        return [x if isinstance(x, str) else x.hash for x in given]
     return given.hash if isinstance(given, State) else given
 
 
@@ -227,7 +236,7 @@ def _done(line: Line, before: State, take: State, progress: Progress = silent) -
         kind.upgraded(line["version"], line["params"]),
         kind.scope_of(line["scope"]),
         progress,
-        _loaded(_inputs(line, take)),
+        inputs_of(line, take),
     )
 
 
@@ -280,7 +289,7 @@ def _moved_take(line: Line, report: Mapping[str, Any], take: State) -> State:
     if not kind.takes_along:
         return take
     params = kind.as_done(kind.upgraded(line["version"], line["params"]), report)
-    return store_patch(take, kind.run(load_clip(take), params, inputs=_loaded(_inputs(line, take))))
+    return store_patch(take, kind.run(load_clip(take), params, inputs=inputs_of(line, take)))
 
 
 def made_anew(state: State) -> Patch:

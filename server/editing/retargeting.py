@@ -113,10 +113,10 @@ def retarget(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
     )
     target = Take.objects.select_related("state").get(pk=given["target"])
     user = source.clip.workspace.members.get(pk=given["user"])
-    name = _free_name(source, f"{source.clip.name} · {target.name}")
+    name = free_name(source, f"{source.clip.name} · {target.name}")
     take = take_of_revision(source, target, uuid.UUID(given["request"]), name)
     report(0.4)
-    clip = take.clips.filter(binned=None).order_by("id").first() or history.open_clip(take, user)
+    clip = history.first_clip(take, user)
     assert clip.head_id is not None
     line = new_line("retarget", given["params"], {}, {"target": target.state_id})
     revision = history.write(
@@ -128,7 +128,7 @@ def retarget(job: Job, report: Callable[[float], None]) -> dict[str, Any]:
     return {"clip": clip.pk, "take": take.pk, "report": revision.report}
 
 
-def _free_name(source: Revision, name: str) -> str:
+def free_name(source: Revision, name: str) -> str:
     """A name that no take of the workspace has: a second one says so."""
     taken = set(
         Take.objects.filter(
@@ -142,7 +142,13 @@ def _free_name(source: Revision, name: str) -> str:
     return free
 
 
-def take_of_revision(source: Revision, target: Take | None, request: uuid.UUID, name: str) -> Take:
+def take_of_revision(
+    source: Revision,
+    target: Take | None,
+    request: uuid.UUID,
+    name: str,
+    version_of: Take | None = None,
+) -> Take:
     """A take that is a revision as it stands, made once a request."""
     there = Retargeted.objects.filter(request=request).select_related("take").first()
     if there is not None:
@@ -157,12 +163,14 @@ def take_of_revision(source: Revision, target: Take | None, request: uuid.UUID, 
             workspace=workspace, name=file_name, data=data, size=len(data)
         )
         take = store_take(workspace, stored, looked, name)
-        Retargeted.objects.create(take=take, source=source, target=target, request=request)
+        Retargeted.objects.create(
+            take=take, source=source, target=target, version_of=version_of, request=request
+        )
     return take
 
 
 def show(take: Take, state: State) -> None:
-    """The take's picture is of the figure that it was retargeted onto."""
+    """The take's picture is of what the lines of its clip make of it."""
     take.picture = picture(load_clip(state))
     take.save(update_fields=["picture"])
 

@@ -364,6 +364,7 @@ def _check_references(told: Told) -> None:
         if take.retargeted is not None:
             fine = fine and take.retargeted.source in revisions | {None}
             fine = fine and take.retargeted.target in takes | {None}
+            fine = fine and take.retargeted.version_of in takes | {None}
     if not fine or not named - {None} <= known:
         raise BadInput("workspace.json: something in it refers to what is not there")
     for name in told.states:

@@ -264,6 +264,7 @@ def _told_retargeted(
     return ToldRetargeted(
         source=made.source_id if made.source_id in revisions else None,
         target=made.target_id if made.target_id in takes else None,
+        version_of=made.version_of_id if made.version_of_id in takes else None,
     )
 
 
@@ -465,6 +466,7 @@ def _bring_retargeted(
         take=takes[take.id],
         source=None if told.source is None else revisions[told.source],
         target=None if told.target is None else takes[told.target],
+        version_of=None if told.version_of is None else takes[told.version_of],
         request=uuid.uuid4(),
     )
 

@@ -9,10 +9,10 @@ from leancurve.delivery.preset import Preset
 from pydantic import AliasChoices, AwareDatetime, BaseModel, ConfigDict, Field
 
 WHAT = "Lean Curve workspace"
-VERSION = 3
-READ = (1, 2, 3)
+VERSION = 4
+READ = range(1, VERSION + 1)
 """Versions that are read: 1 had no joint maps and did not say what a clip was retargeted from; 2
-had no bodies."""
+had no bodies, 3 no versions of takes."""
 LARGEST = 2**31 - 1
 
 Name = Annotated[str, Field(max_length=300)]
@@ -93,10 +93,12 @@ class ToldStored(_Part):
 
 
 class ToldRetargeted(_Part):
-    """What a take was made of to be retargeted: a revision, and onto which take's skeleton."""
+    """What a take was made of: a revision, onto which take's skeleton if it was to be retargeted,
+    and which take it is the next version of, if it is one."""
 
     source: Id | None
     target: Id | None
+    version_of: Id | None = None
 
 
 class ToldChoices(_Part):

@@ -107,6 +107,8 @@ def test_what_nobody_has_looked_at_is_not_remembered(asked: dict[str, Any]) -> N
         ("GET", "/api/clips/1/deliveries", None),
         ("POST", "/api/clips/1/retarget", "quick"),
         ("POST", "/api/workspaces/1/retarget", "whole"),
+        ("POST", "/api/clips/1/preview/seams", "whole"),
+        ("GET", "/api/clips/1/sources", None),
     ],
 )
 def test_what_computes_leaves_the_web_process(method: str, path: str, lane: str | None) -> None:

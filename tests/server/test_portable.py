@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import shutil
+import uuid
 import zipfile
 from collections.abc import Callable
 from datetime import timedelta
@@ -414,12 +415,16 @@ def test_what_was_set_between_skeletons_and_what_was_retargeted_come_along(
     ).json()
     kinds.run(job["id"])
     assert Job.objects.get(pk=job["id"]).state == "done", Job.objects.get(pk=job["id"]).message
+    asked = {"revision": clip["head"]["id"], "request_id": str(uuid.uuid4())}
+    api.post(f"clips/{clip['id']}/version", asked)
     call_command("export_workspace", "Crew", str(tmp_path / "crew.zip"), stdout=StringIO())
     call_command("import_workspace", str(tmp_path / "crew.zip"), owner="mate", stdout=StringIO())
     new = Workspace.objects.get(name="Crew 2")
     kept = JointMap.objects.get(workspace=new)
     assert (kept.joints, kept.rest) == ({"pelvis": "Hips"}, {"pelvis": [0.0, 12.5, 0.0]})
-    made = Retargeted.objects.get(take__workspace=new)
+    version = Retargeted.objects.get(take__workspace=new, target=None)
+    assert version.version_of == version.source.clip.take
+    made = Retargeted.objects.get(take__workspace=new, version_of=None)
     assert made.source.clip.workspace == made.target.workspace == new
     back = api.get(f"clips/{made.take.worked_on.get().pk}").json()
     assert back["retargeted"]["clip"] == made.source.clip_id
@@ -428,10 +433,12 @@ def test_what_was_set_between_skeletons_and_what_was_retargeted_come_along(
     def older(said: dict[str, Any]) -> None:
         for told in said["takes"]:
             told["carried"] = told.pop("retargeted")
+            if told["carried"]:
+                told["carried"].pop("version_of")
 
     file = changed(tmp_path / "crew.zip", tmp_path / "older.zip", in_text(older))
     call_command("import_workspace", str(file), owner="mate", stdout=StringIO())
-    assert Retargeted.objects.filter(take__workspace__name="Crew 3").count() == 1
+    assert Retargeted.objects.filter(take__workspace__name="Crew 3").count() == 2
 
 
 def test_a_clip_that_lies_on_a_take_in_no_bin_comes_along_with_it(

@@ -96,6 +96,48 @@ class MovedOut(Schema):
     frames: list[int | None] = Field(description="where each lies; null where it is no more")
 
 
+class SpanIn(Schema):
+    first: int = Field(ge=0)
+    last: int = Field(ge=0)
+    name: str = Field("", max_length=200)
+    loop: bool = Field(False, description="closed over all of it, to be gone round")
+
+
+class PartsIn(Schema):
+    """Spans of a clip that shall be clips of their own; ``request_id`` makes it safe to send
+    twice."""
+
+    revision: int
+    request_id: UUID
+    spans: list[SpanIn] = Field(min_length=1, max_length=20)
+
+
+class PartOut(Schema):
+    clip: int
+    name: str
+
+
+class VersionIn(Schema):
+    """A revision that shall be the take's next version; ``request_id`` makes it safe to send
+    twice."""
+
+    revision: int
+    request_id: UUID
+
+
+class VersionOut(Schema):
+    """A version of a take, and the clips that lie on an older one."""
+
+    take: int
+    name: str
+    clips: list[PartOut]
+
+
+class SwapsIn(Schema):
+    clips: list[int] = Field(min_length=1, max_length=200)
+    request_id: UUID
+
+
 class OnRevision(Schema):
     revision: int
 

@@ -39,7 +39,7 @@ class ParamOut(Schema):
 
     name: str
     label: str = Field(description="its name in words")
-    kind: Literal["number", "integer", "switch", "choice", "text", "other"]
+    kind: Literal["number", "integer", "switch", "choice", "several", "text", "other"]
     description: str
     unit: str
     when: dict[str, list[Any]] = Field(description="values of others with which it counts")
@@ -61,6 +61,7 @@ class OperationOut(Schema):
     keyed: bool = Field(description="whether it can be limited to single keys")
     retimes: bool = Field(description="whether it moves time")
     over_all: bool = Field(description="whether it is meant for the whole figure at first")
+    scoped: bool = Field(description="whether it can be limited to some joints")
     params: list[ParamOut]
 
 

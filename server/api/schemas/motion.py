@@ -14,6 +14,18 @@ class CyclesOut(Schema):
     gap_deg: float
 
 
+class LoopOut(Schema):
+    """A span that goes over into its beginning: how far its ends are apart, mm over a short window,
+    what it goes on by in each round, and limbs that are held at one end alone."""
+
+    first: int
+    last: int
+    distance_mm: float
+    travel_mm: float
+    turned_deg: float
+    unlike: list[str]
+
+
 class MirrorIn(Schema):
     """A pose's values by joint index and channel, to be had for the other side of the body."""
 

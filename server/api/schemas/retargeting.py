@@ -84,6 +84,10 @@ class RetargetManyIn(Schema):
     params: dict[str, Any] = {}
 
 
+class JoinManyIn(Schema):
+    takes: list[int] = Field(min_length=2, max_length=50)
+
+
 class RetargetPreviewIn(Schema):
     revision: int
     target: int | None = Field(None, description="the one it is retargeted onto where absent")

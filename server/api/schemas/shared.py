@@ -130,6 +130,17 @@ class PropOut(Schema):
     size: list[float]
 
 
+class PartnerOut(Schema):
+    """The figure of another clip in the scene: see :class:`leancurve.document.partner.Partner`."""
+
+    name: str
+    digest: str
+    later: int
+    moved: list[float]
+    turned: float
+    muted: bool
+
+
 class PlantOut(Schema):
     """A part held for a time: see :class:`leancurve.document.plant.Plant`."""
 
@@ -164,6 +175,11 @@ class RetargetedOut(Schema):
     revision: int | None
     target: int | None
     newest: int | None
+
+
+class NewerTakeOut(Schema):
+    id: int
+    name: str
 
 
 class LayerOut(Schema):
@@ -210,9 +226,13 @@ class ClipOut(Schema):
     marks: list[MarkOut]
     plants: list[PlantOut]
     props: list[PropOut]
+    partners: list[PartnerOut]
     layers: list[LayerOut] = Field(description="correction layers, bottom to top")
     placement: PlacementOut | None = Field(description="where all of it is put, over its layers")
     retargeted: RetargetedOut | None = Field(description="what it was retargeted from, if it was")
+    newer_take: NewerTakeOut | None = Field(
+        description="a newer version of the take beneath, which it may go on from"
+    )
     camera: CameraIO | None
     notes: list[str]
     warnings: list[str]
