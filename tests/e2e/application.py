@@ -103,7 +103,7 @@ class Application:
         gunicorn = Path(sys.executable).parent / "gunicorn"
         self.web = self._spawn(
             "web", gunicorn, "config.wsgi", "--bind", f"127.0.0.1:{self.port}", "--threads", 48,
-            "--no-control-socket", "--log-level", "warning",
+            "--no-control-socket", "--keep-alive", 75, "--log-level", "warning",
         )  # fmt: skip
 
     def _start_worker(self) -> None:

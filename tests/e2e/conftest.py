@@ -143,13 +143,13 @@ def open_take(page: Page, name: str) -> None:
     """A take of the shelf; a page that is nowhere yet goes there first."""
     if page.url.endswith(NOWHERE):
         to_shelf(page)
-    page.get_by_role("button", name=re.compile(f"^(Open|Go on): .*{re.escape(name)}")).click()
+    page.get_by_role("button", name=re.compile(f"^(Open|Go on): {re.escape(name)}$")).click()
     is_open(page, name)
 
 
 def is_open(page: Page, name: str) -> None:
     """Until a clip of that name is on the bench, with its numbers."""
-    page.get_by_role("heading", name=name).wait_for()
+    page.get_by_role("heading", level=1, name=name).wait_for()
     drift = "document.querySelector('[data-testid=drift]')?.textContent"
     loaded = f"() => /largest change \\d/.test({drift})"
     page.wait_for_function(loaded)

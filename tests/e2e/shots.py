@@ -238,10 +238,11 @@ def take_pictures(page: Page, application: Application) -> None:
     page.get_by_text("3 done").wait_for()
     shot(page, "batch")
     delivering(page, application)
+    joining(page, application)
 
 
 def delivering(page: Page, application: Application) -> None:
-    """Three clips in two forms, and a report."""
+    """Three clips in two forms."""
     page.goto(application.url)
     for name in ("Crate over the coaming", "Rolling deck walk", "Signal lamp"):
         page.get_by_label(f"Choose {name}").check()
@@ -251,13 +252,20 @@ def delivering(page: Page, application: Application) -> None:
     page.get_by_role("button", name="Deliver 6 files").click()
     page.get_by_text("3 done").wait_for()
     shot(page, "delivery")
-    row = page.get_by_role("row").filter(has_text="Rolling deck walk")
-    with page.expect_popup() as popup:
-        row.get_by_role("link", name="Report").click()
-    report = popup.value
-    report.set_viewport_size({"width": 900, "height": 1270})
-    shot(report, "delivery-report")
-    report.close()
+
+
+def joining(page: Page, application: Application) -> None:
+    """Two takes, and all pairs of frames at which they may meet."""
+    page.goto(application.url)
+    open_take(page, "Rolling deck walk, take 07")
+    page.keyboard.press("Alt+J")
+    page.get_by_label("Clip to join").select_option(label="Crate over the coaming, take 02")
+    page.get_by_role("button", name="Seams to").click()
+    page.get_by_test_id("pairs").wait_for()
+    page.get_by_role("list", name="Best seams").get_by_role("button").first.click()
+    at_rest(page)
+    page.wait_for_timeout(1500)
+    shot(page, "bench-join")
 
 
 def main() -> None:

@@ -71,10 +71,11 @@ class Lean:
                 continue
         return [pid for _, pid in sorted(out)]
 
-    def ended(self) -> bool:
+    def left(self) -> list[str]:
+        """What still runs of it, once it has had its time to end: nothing, if all is well."""
         until = time.monotonic() + patient(20)
-        while time.monotonic() < until:
-            if not self.pids("gunicorn config.wsgi") and not self.pids("manage.py worker"):
-                return True
+        while left := self.pids("gunicorn config.wsgi") + self.pids("manage.py worker"):
+            if time.monotonic() > until:
+                return [Path(f"/proc/{pid}/stat").read_text() for pid in left]
             time.sleep(0.2)
-        return False
+        return []

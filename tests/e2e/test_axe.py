@@ -118,6 +118,11 @@ def test_axe_finds_nothing_on_any_screen_pop_over_or_dialog(page: Page) -> None:
     for step in "123456789":
         page.keyboard.press(f"Alt+{step}")
         is_clean(f"step {step}")
+    page.keyboard.press("Alt+J")
+    page.get_by_label("Clip to join").select_option(index=1)
+    page.get_by_role("button", name=re.compile("^Seams to")).click()
+    page.get_by_test_id("pairs").wait_for()
+    is_clean("joining")
     page.keyboard.press("Alt+2")
     for tab in ("Contacts", "Body", "Findings"):
         page.get_by_role("tab", name=tab).click()

@@ -150,7 +150,7 @@ def test_a_reload_and_the_shelf_and_back_go_on_where_it_was_left(page: Page) -> 
 
     settled(page)
     page.reload()
-    page.get_by_role("heading", name=LAMP).wait_for()
+    page.get_by_role("heading", level=1, name=LAMP).wait_for()
     is_as_it_was()
     page.get_by_role("link", name="Shelf").click()
     open_take(page, LAMP)

@@ -202,7 +202,7 @@ def test_the_shelf_sorts_by_what_needs_work_most(page: Page) -> None:
     bring_in(page, "rough_walk", write_bvh(captured(TAKES[2]).clip))
     to_shelf(page)
     page.get_by_label("Sort").select_option("most work first")
-    expect(page.get_by_role("heading", name="clean_walk")).to_be_visible()
+    expect(page.get_by_role("heading", name="clean_walk", exact=True)).to_be_visible()
     names = page.locator("main h2").all_inner_texts()
     assert names.index("rough_walk") < names.index("clean_walk")
     page.get_by_label("Sort").select_option("by name")

@@ -41,7 +41,7 @@ def mate(page: Page, browser: Browser, application: Application) -> Iterator[Pag
     other.get_by_label("Name").fill("second mate")
     other.get_by_label("Password").fill("rope-and-fender")
     other.get_by_role("button", name="Sign in").click()
-    other.get_by_role("heading", name=WALK).wait_for()
+    other.get_by_role("heading", name=WALK, exact=True).wait_for()
     # Nobody but whoever runs the studio is led to its page.
     assert not other.get_by_role("link", name="The studio").count()
     yield other
@@ -99,7 +99,7 @@ def test_what_was_deleted_lies_in_the_bin_and_comes_back(page: Page) -> None:
     store(crate, write_bvh(captured(TAKES[1]).clip), "bvh")
     to_shelf(page)
     page.get_by_role("button", name=f"Delete {crate}").click()
-    expect(page.get_by_role("heading", name=crate)).to_be_hidden()
+    expect(page.get_by_role("heading", name=crate, exact=True)).to_be_hidden()
     page.get_by_role("button", name="Open the bin").click()
     bin_ = page.get_by_role("dialog", name="Bin")
     expect(bin_).to_contain_text(re.compile(r"take · \d+\.\d MB · goes for good on \d+ \w+ 20\d\d"))
@@ -109,4 +109,4 @@ def test_what_was_deleted_lies_in_the_bin_and_comes_back(page: Page) -> None:
     bin_.get_by_role("button", name=f"Put back: {crate}").click()
     expect(bin_).to_contain_text("The bin is empty.")
     page.keyboard.press("Escape")
-    expect(page.get_by_role("heading", name=crate)).to_be_visible()
+    expect(page.get_by_role("heading", name=crate, exact=True)).to_be_visible()

@@ -233,7 +233,7 @@ def test_another_clips_answer_does_not_replace_the_open_one(page: Page) -> None:
     page.evaluate("() => window.release()")
     page.keyboard.press("Alt+8")
     pick_channel(page, "turn Y")
-    expect(page.get_by_role("heading", name="second")).to_be_visible()
+    expect(page.get_by_role("heading", level=1, name="second")).to_be_visible()
     assert page.get_by_text("revision 1").is_visible()
     select_key(page, 80, -4)
     page.keyboard.press("Control+ArrowDown")

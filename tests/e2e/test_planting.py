@@ -20,7 +20,7 @@ from tests.e2e.conftest import clip_now, delivered, settled
 from tests.e2e.takes import bring_walk, short_walk
 from tests.e2e.test_cleaning import LANE, RULER, STRIP_LABELS, STRIP_LEFT, card, revision
 from tests.e2e.test_shaping import drag, place
-from tests.e2e.test_the_whole_job import box
+from tests.e2e.test_the_whole_job import box, stage_picture
 from tests.e2e.test_timing import gizmo
 from tests.pace import patient
 
@@ -353,6 +353,48 @@ def test_a_crate_is_made_between_two_hands_that_hold_on_to_it_and_is_delivered(
     middle = at[:, hands].mean(axis=1)
     free = np.r_[0 : plant["first"] - plant["ease_in"], plant["last"] + plant["ease_out"] + 1 : 560]
     assert np.abs(at[free, -1] - middle[free]).max() < 0.01
+
+
+def test_another_figures_hand_is_followed_and_held(page: Page) -> None:
+    """By pointer: it stands beside this one, where it is laid; a point goes with its hand, and a
+    hand is planted with that."""
+    bring_walk(page, "walk_to_meet")
+    page.keyboard.press("Alt+6")
+    settled(page)
+    alone = stage_picture(page)
+    page.get_by_label("Add a partner").select_option(label="walk_to_meet")
+    other = page.get_by_role("region", name="Partners")
+    expect(other.get_by_label("Joint of the partner")).to_have_value("RightHand")
+    for k, (label, value) in enumerate(
+        (
+            ("The partner plays later, frames", "20"),
+            ("The partner is moved along X, cm", "60"),
+            ("The partner is turned, degrees", "10"),
+        )
+    ):
+        field = other.get_by_label(label)
+        field.fill(value)
+        field.press("Enter")
+        revision(page, 3 + k)
+    settled(page)
+    assert stage_picture(page) != alone
+    other.get_by_role("button", name="Follow the joint").click()
+    revision(page, 6)
+    settled(page)
+    clip = clip_now(page)
+    (prop,) = clip["props"]
+    line = clip["head"]["recipe"][-1]
+    assert len(line["inputs"]["others"]) == 1
+    (edit,) = line["params"]["edits"]
+    assert (edit["later"], edit["moved"], edit["turned"]) == (20, [600, 0, 0], 10)
+    page.get_by_label("Part to hold").select_option("left hand")
+    page.get_by_role("button", name="Hold it here").click()
+    revision(page, 7)
+    settled(page)
+    page.get_by_label("What it is held with").select_option(f"prop:{prop['name']}")
+    settled(page)
+    (plant,) = clip_now(page)["plants"]
+    assert plant["with_prop"] == prop["name"]
 
 
 def prop_curve(page: Page, channel: str) -> KeyedCurve:

@@ -68,7 +68,7 @@ def test_a_take_is_retargeted_to_heron_shaped_worked_on_and_delivered(
     made = page.get_by_role("link", name=RETARGETED)
     expect(made).to_be_visible()
     made.click()
-    page.get_by_role("heading", name=RETARGETED).wait_for()
+    page.get_by_role("heading", level=1, name=RETARGETED).wait_for()
     settled(page)
     clip = clip_now(page)
     assert [j["name"] for j in clip["joints"]] == list(heron().names)
@@ -134,7 +134,7 @@ def test_the_source_goes_on_and_the_retargeted_clip_is_retargeted_again(page: Pa
 
     page.keyboard.press("Alt+7")
     made.click()
-    page.get_by_role("heading", name="· Wren").wait_for()
+    page.get_by_role("heading", level=1, name="· Wren").wait_for()
     settled(page)
     expect(page.get_by_text("The source has gone on since.")).to_be_visible()
     page.get_by_role("button", name="Retarget again").click()
@@ -151,7 +151,7 @@ def test_the_source_goes_on_and_the_retargeted_clip_is_retargeted_again(page: Pa
     settled(page)
     assert clip_now(page)["head"]["recipe"][1]["params"]["clavicles"] == 0
     page.get_by_label("Where it comes from").get_by_role("link").click()
-    page.get_by_role("heading", name="walk_that_goes_on", exact=True).wait_for()
+    page.get_by_role("heading", level=1, name="walk_that_goes_on").wait_for()
     assert page.url == source
 
 
@@ -166,10 +166,10 @@ def test_chosen_takes_are_retargeted_onto_a_character_from_the_shelf(page: Page)
     page.get_by_label("Onto").select_option(label="Wren")
     page.get_by_role("button", name="Retarget", exact=True).click()
     for name in ("one_to_retarget", "two_to_retarget"):
-        card = page.get_by_role("heading", name=f"{name} · Wren")
+        card = page.get_by_role("heading", name=f"{name} · Wren", exact=True)
         expect(card).to_be_visible()
     page.get_by_role("button", name=re.compile("^(Open|Go on): two_to_retarget · Wren")).click()
-    page.get_by_role("heading", name="two_to_retarget · Wren").wait_for()
+    page.get_by_role("heading", level=1, name="two_to_retarget · Wren").wait_for()
     settled(page)
     assert len(clip_now(page)["joints"]) == 52
 

@@ -484,3 +484,93 @@ def test_the_whole_performance_is_mirrored(page: Page) -> None:
     revision(page, 3)
     settled(page)
     assert contacts() == before
+
+
+def test_a_loop_is_found_made_a_clip_and_kept_in_place(page: Page) -> None:
+    """By pointer: find it, make it a clip, open that, begin it elsewhere, keep it in place."""
+    takes.bring_walk(page, "walk_looped")
+    page.keyboard.press("Alt+8")
+    page.get_by_role("tab", name="Time").click()
+    loops = page.get_by_role("region", name="Loops")
+    loops.get_by_role("button", name="Find loops").click()
+    found = loops.get_by_role("list", name="Loops found").get_by_role("listitem")
+    expect(found.first).to_contain_text("mm apart", timeout=60_000)
+    expect(found.first).to_contain_text("each round")
+    loops.get_by_role("button", name="Range").first.click()
+    first, last = (
+        int(page.get_by_label(f"{end} frame of the range").input_value())
+        for end in ("First", "Last")
+    )
+    assert 20 < last - first < 300
+    loops.get_by_role("button", name="Make").first.click()
+    made = loops.get_by_role("link", name=f"loop of {first} – {last}")
+    expect(made).to_be_visible(timeout=60_000)
+    made.click()
+    page.wait_for_url("**/clip/*")
+    settled(page)
+    clip = page.url.replace("/clip/", "/api/clips/")
+    assert page.request.get(clip).json()["frames"] == last - first + 1
+
+    page.get_by_role("button", name="1×", exact=True).click()
+    page.get_by_role("button", name="Rounds go on").click()
+    page.keyboard.press("Escape")
+    page.get_by_test_id("play").click()
+    page.wait_for_timeout(4_000)
+    page.get_by_test_id("play").click()
+    expect(page.get_by_role("button", name="Bring the figure back into view")).to_be_hidden()
+
+    page.keyboard.press("Alt+8")
+    page.get_by_role("tab", name="Time").click()
+    page.get_by_test_id("frame").fill("20")
+    page.get_by_test_id("frame").press("Enter")
+    page.get_by_role("button", name="Begin the loop elsewhere").click()
+    begin = page.get_by_role("region", name="Begin the loop elsewhere")
+    expect(begin).to_contain_text("At frame 20, now.")
+    before = page.request.get(clip).json()["head"]["number"]
+    begin.get_by_role("button", name="Apply").click()
+    revision(page, before + 1)
+    settled(page)
+
+    page.get_by_role("button", name="Travel", exact=True).click()
+    travel = page.get_by_role("region", name="Travel", exact=True)
+    expect(travel.get_by_label("Which frames")).to_have_value("all")
+    expect(travel.get_by_label("Which joints")).to_have_count(0)
+    expect(travel.get_by_role("button", name="Y", exact=True)).to_have_count(0)
+    travel.get_by_role("button", name="Z", exact=True).click()
+    expect(travel.get_by_test_id("preview-numbers")).to_contain_text("Most moved", timeout=60_000)
+    travel.get_by_role("button", name="Apply").click()
+    revision(page, before + 2)
+    settled(page)
+    line = page.request.get(clip).json()["head"]["recipe"][-1]
+    assert line["operation"] == "travel"
+    assert line["params"]["axes"] == ["z"]
+    assert page.request.get(clip).json()["head"]["report"]["most_moved_mm"] > 300.0
+
+
+def test_a_clip_is_split_at_now(page: Page) -> None:
+    takes.bring_walk(page, "walk_split")
+    clip = page.url.replace("/clip/", "/api/clips/")
+    frames = page.request.get(clip).json()["frames"]
+    page.keyboard.press("Alt+8")
+    page.get_by_role("tab", name="Time").click()
+    page.get_by_test_id("frame").fill("120")
+    page.get_by_test_id("frame").press("Enter")
+    parts = page.get_by_role("region", name="Parts of the clip")
+    parts.get_by_role("button", name="Split at now").click()
+    links = parts.get_by_role("link")
+    expect(links).to_have_count(2, timeout=60_000)
+    names = ["walk_split, 0 – 120", f"walk_split, 120 – {frames - 1}"]
+    assert links.all_inner_texts() == names
+    page.keyboard.press("Alt+1")
+    page.get_by_role("button", name="Make the next version").click()
+    expect(page.get_by_text("Made: walk_split, version 2.")).to_be_visible()
+    page.keyboard.press("Alt+8")
+    page.get_by_role("tab", name="Time").click()
+    parts.get_by_role("button", name="Range as a clip").click()
+    expect(links).to_have_count(1)
+    links.first.click()
+    page.wait_for_url("**/clip/*")
+    settled(page)
+    there = page.request.get(page.url.replace("/clip/", "/api/clips/")).json()
+    assert there["frames"] == frames
+    assert there["head"]["recipe"][-1]["operation"] == "trim"

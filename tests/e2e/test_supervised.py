@@ -32,7 +32,7 @@ def lean(tmp_path: Path) -> Iterator[Lean]:
         if made.process is not None and made.process.poll() is None:
             made.process.send_signal(signal.SIGKILL)
             made.process.wait()
-        made.ended()
+        made.left()
         prepared.drop(name)
 
 
@@ -63,13 +63,13 @@ def test_parts_that_die_are_started_again_and_a_second_start_is_told_of_the_firs
     assert lean.process is not None
     lean.process.send_signal(signal.SIGKILL)
     lean.process.wait()
-    assert lean.ended()
+    assert not lean.left()
     port = _held(urlsplit(lean.url).port or 0)
     threading.Timer(2, port.close).start()
     again = lean.start()
     again.send_signal(signal.SIGTERM)
-    assert again.wait(30) == 143
-    assert lean.ended()
+    assert again.wait(patient(30)) == 143
+    assert not lean.left()
 
 
 def _held(port: int) -> socket.socket:

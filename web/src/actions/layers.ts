@@ -12,6 +12,7 @@ import { NO_RAMPS, type Ramps, type Shown, useLayers } from '../view/layerChoice
 import { clearKeys } from '../view/selection'
 import { transport } from '../view/transport'
 import { inMillimetres } from './lengths'
+import { freeName } from './names'
 
 export const KINDS = {
   additive: 'additive rotation',
@@ -101,9 +102,8 @@ const named = ({ id, name }: Layer) => ({ id, name })
 const edit = (...edits: object[]): Promise<boolean> => apply('edit_layers', { edits })
 
 export async function newLayer(name: string, kind: Kind): Promise<void> {
-  const taken = new Set(useBench.getState().clip?.layers.map((x) => x.name))
-  let free = name.trim() || 'layer'
-  for (let n = 2; taken.has(free); n++) free = `${name.trim() || 'layer'} ${n}`
+  const taken = useBench.getState().clip?.layers.map((x) => x.name) ?? []
+  const free = freeName(name.trim() || 'layer', taken)
   if (!(await edit({ do: 'add', name: free, kind }))) return
   const made = useBench.getState().clip?.layers.find((x) => x.name === free)
   chooseLayer(made?.id ?? null)

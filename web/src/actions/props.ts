@@ -53,6 +53,10 @@ export const changeProp = (prop: Prop, change: object): Promise<boolean> =>
 export const leadProp = (prop: Prop, joints: string[]): Promise<boolean> =>
   edit({ do: 'follow', name: prop.name, joints })
 
+/** Lead it by other joints from now on, as it lies to them. */
+export const handOver = (prop: Prop, joints: string[]): Promise<boolean> =>
+  edit({ do: 'hand_over', name: prop.name, frame: transport.frame, joints })
+
 /** Set keys on a prop at now, where it shall be. */
 export const keyProp = (clip: Clip, prop: Prop, place: number[]): Promise<boolean> =>
   edit({

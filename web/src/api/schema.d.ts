@@ -441,6 +441,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clips/{clip_id}/loops": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Loops
+         * @description The spans within some frames that make the best loops, best first.
+         */
+        get: operations["api_motion_loops"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clips/{clip_id}/map": {
         parameters: {
             query?: never;
@@ -515,6 +535,47 @@ export interface paths {
         get: operations["api_inspections_orders"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/partners/meet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Meet
+         * @description Hold a hand of the clip and one of a partner's at a place half way between them: in the
+         *     partner's clip too, which is written as well.
+         */
+        post: operations["api_joining_meet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Parts
+         * @description Spans of a revision as clips of their own: each may go its own way from there.
+         */
+        post: operations["api_clips_parts"];
         delete?: never;
         options?: never;
         head?: never;
@@ -638,6 +699,29 @@ export interface paths {
          * @description What an operation would make of a few joints' curves. Nothing is saved; latest wins.
          */
         post: operations["api_previews_preview_joints"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/preview/seams": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Seams
+         * @description How far apart all frames on both sides of a seam are, ``mm (H, W)``: columns are the frames
+         *     of what comes before it, rows those of what comes after; the poses of both come along.
+         *     ``points`` are the joints that are compared, ``best`` the seams that fit best. Nothing is
+         *     saved.
+         */
+        post: operations["api_joining_seams"];
         delete?: never;
         options?: never;
         head?: never;
@@ -822,6 +906,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clips/{clip_id}/sources": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sources
+         * @description The clips that the parts of a join and the partners were taken from, as far as they are
+         *     still here.
+         */
+        get: operations["api_joining_sources"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clips/{clip_id}/storage": {
         parameters: {
             query?: never;
@@ -950,6 +1055,26 @@ export interface paths {
         put?: never;
         /** Undo */
         post: operations["api_clips_undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/version": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Version
+         * @description Make a revision the next version of the take that it lies on: who may go on from it?
+         */
+        post: operations["api_clips_version"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1520,6 +1645,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take_id}/version/swaps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Swap To Version
+         * @description Let clips go on from a newer version of the take that they lie on; those that are left.
+         */
+        post: operations["api_clips_swap_to_version"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/workspaces/{workspace_id}/batches": {
         parameters: {
             query?: never;
@@ -1677,6 +1822,26 @@ export interface paths {
         get: operations["api_takes_list_jobs"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workspaces/{workspace_id}/join": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Join Many
+         * @description Join what was last worked on of several takes, in their order, as a clip of its own.
+         */
+        post: operations["api_retargeting_join_many"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2209,8 +2374,12 @@ export interface components {
             marks: components["schemas"]["MarkOut"][];
             /** Name */
             name: string;
+            /** @description a newer version of the take beneath, which it may go on from */
+            newer_take: components["schemas"]["NewerTakeOut"] | null;
             /** Notes */
             notes: string[];
+            /** Partners */
+            partners: components["schemas"]["PartnerOut"][];
             /** @description where all of it is put, over its layers */
             placement: components["schemas"]["PlacementOut"] | null;
             /** Plants */
@@ -2363,6 +2532,12 @@ export interface components {
             joints: string[];
             /** Last */
             last: number;
+            /**
+             * Partners
+             * @description partners go along, as figures with their own roots
+             * @default false
+             */
+            partners: boolean;
             /**
              * Pattern
              * @description the file's name
@@ -2851,6 +3026,11 @@ export interface components {
             /** Title */
             title: string;
         };
+        /** JoinManyIn */
+        JoinManyIn: {
+            /** Takes */
+            takes: number[];
+        };
         /** JointOrdersOut */
         JointOrdersOut: {
             /** Joint */
@@ -3087,6 +3267,25 @@ export interface components {
             word: string;
         };
         /**
+         * LoopOut
+         * @description A span that goes over into its beginning: how far its ends are apart, mm over a short window,
+         *     what it goes on by in each round, and limbs that are held at one end alone.
+         */
+        LoopOut: {
+            /** Distance Mm */
+            distance_mm: number;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Travel Mm */
+            travel_mm: number;
+            /** Turned Deg */
+            turned_deg: number;
+            /** Unlike */
+            unlike: string[];
+        };
+        /**
          * MadeOut
          * @description A clip that was made of another one by retargeting it.
          */
@@ -3164,6 +3363,38 @@ export interface components {
             last: number;
             /** Name */
             name: string;
+        };
+        /** MeetIn */
+        MeetIn: {
+            /**
+             * First
+             * @description the clip's frames on which both are held, both included
+             */
+            first: number;
+            /**
+             * Joint
+             * @description the hand of this clip's figure
+             */
+            joint: string;
+            /** Last */
+            last: number;
+            /**
+             * Partner
+             * @description the name of the clip's partner
+             */
+            partner: string;
+            /**
+             * Request Id
+             * Format: uuid
+             */
+            request_id: string;
+            /** Revision */
+            revision: number;
+            /**
+             * Theirs
+             * @description the hand of the partner's
+             */
+            theirs: string;
         };
         /** MemberIn */
         MemberIn: {
@@ -3251,6 +3482,13 @@ export interface components {
              */
             frames: (number | null)[];
         };
+        /** NewerTakeOut */
+        NewerTakeOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
         /**
          * NowOut
          * @description A take's clip as it stands.
@@ -3300,6 +3538,11 @@ export interface components {
              * @description whether it moves time
              */
             retimes: boolean;
+            /**
+             * Scoped
+             * @description whether it can be limited to some joints
+             */
+            scoped: boolean;
             /** Step */
             step: string;
             /** Title */
@@ -3367,7 +3610,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "number" | "integer" | "switch" | "choice" | "text" | "other";
+            kind: "number" | "integer" | "switch" | "choice" | "several" | "text" | "other";
             /**
              * Label
              * @description its name in words
@@ -3390,6 +3633,66 @@ export interface components {
             when: {
                 [key: string]: unknown[];
             };
+        };
+        /** PartOut */
+        PartOut: {
+            /** Clip */
+            clip: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * PartSourceOut
+         * @description The clip that a document was taken from, and what stands in it now.
+         */
+        PartSourceOut: {
+            /** Clip */
+            clip: number;
+            /** Name */
+            name: string;
+            /** Newest */
+            newest: string;
+            /**
+             * Revision
+             * @description one of the clip's that stands so
+             */
+            revision: number;
+            /** State */
+            state: string;
+        };
+        /**
+         * PartnerOut
+         * @description The figure of another clip in the scene: see :class:`leancurve.document.partner.Partner`.
+         */
+        PartnerOut: {
+            /** Digest */
+            digest: string;
+            /** Later */
+            later: number;
+            /** Moved */
+            moved: number[];
+            /** Muted */
+            muted: boolean;
+            /** Name */
+            name: string;
+            /** Turned */
+            turned: number;
+        };
+        /**
+         * PartsIn
+         * @description Spans of a clip that shall be clips of their own; ``request_id`` makes it safe to send
+         *     twice.
+         */
+        PartsIn: {
+            /**
+             * Request Id
+             * Format: uuid
+             */
+            request_id: string;
+            /** Revision */
+            revision: number;
+            /** Spans */
+            spans: components["schemas"]["SpanIn"][];
         };
         /** PasswordIn */
         PasswordIn: {
@@ -3641,6 +3944,12 @@ export interface components {
              * @default []
              */
             joints: string[];
+            /**
+             * Partners
+             * @description partners go along, as figures with their own roots
+             * @default false
+             */
+            partners: boolean;
             /**
              * Pattern
              * @description the file's name
@@ -4096,6 +4405,36 @@ export interface components {
             /** Owner */
             owner?: string | null;
         };
+        /** SeamsIn */
+        SeamsIn: {
+            /**
+             * Inputs
+             * @description digests of the clips that follow: parts
+             */
+            inputs: {
+                [key: string]: string[];
+            };
+            /**
+             * Line
+             * @description the line of the recipe that joins, to be changed
+             */
+            line?: string | null;
+            /**
+             * Params
+             * @default {}
+             */
+            params: {
+                [key: string]: unknown;
+            };
+            /** Revision */
+            revision: number;
+            /**
+             * Seam
+             * @description which seam, the first one being 0
+             * @default 0
+             */
+            seam: number;
+        };
         /** SessionOut */
         SessionOut: {
             /**
@@ -4159,6 +4498,24 @@ export interface components {
             name: string;
             /** Take */
             take: number;
+        };
+        /** SpanIn */
+        SpanIn: {
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /**
+             * Loop
+             * @description closed over all of it, to be gone round
+             * @default false
+             */
+            loop: boolean;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
         };
         /**
          * StorageOut
@@ -4276,6 +4633,16 @@ export interface components {
              * @description whole lines of the recipe, in words
              */
             lines: string[];
+        };
+        /** SwapsIn */
+        SwapsIn: {
+            /** Clips */
+            clips: number[];
+            /**
+             * Request Id
+             * Format: uuid
+             */
+            request_id: string;
         };
         /** TakeOut */
         TakeOut: {
@@ -4408,6 +4775,32 @@ export interface components {
             nearly_full: boolean;
             /** Takes */
             takes: number;
+        };
+        /**
+         * VersionIn
+         * @description A revision that shall be the take's next version; ``request_id`` makes it safe to send
+         *     twice.
+         */
+        VersionIn: {
+            /**
+             * Request Id
+             * Format: uuid
+             */
+            request_id: string;
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * VersionOut
+         * @description A version of a take, and the clips that lie on an older one.
+         */
+        VersionOut: {
+            /** Clips */
+            clips: components["schemas"]["PartOut"][];
+            /** Name */
+            name: string;
+            /** Take */
+            take: number;
         };
         /** WorkspaceIn */
         WorkspaceIn: {
@@ -5098,6 +5491,32 @@ export interface operations {
             };
         };
     };
+    api_motion_loops: {
+        parameters: {
+            query: {
+                revision: number;
+                first: number;
+                last: number;
+            };
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LoopOut"][];
+                };
+            };
+        };
+    };
     api_retargeting_joint_map: {
         parameters: {
             query?: never;
@@ -5197,6 +5616,58 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JointOrdersOut"][];
+                };
+            };
+        };
+    };
+    api_joining_meet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeetIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipOut"];
+                };
+            };
+        };
+    };
+    api_clips_parts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartOut"][];
                 };
             };
         };
@@ -5337,6 +5808,30 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PreviewIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    api_joining_seams: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeamsIn"];
             };
         };
         responses: {
@@ -5591,6 +6086,30 @@ export interface operations {
             };
         };
     };
+    api_joining_sources: {
+        parameters: {
+            query: {
+                revision: number;
+            };
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartSourceOut"][];
+                };
+            };
+        };
+    };
     api_clips_clip_storage: {
         parameters: {
             query?: never;
@@ -5769,6 +6288,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ConflictOut"];
+                };
+            };
+        };
+    };
+    api_clips_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionOut"];
                 };
             };
         };
@@ -6613,6 +7158,32 @@ export interface operations {
             };
         };
     };
+    api_clips_swap_to_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SwapsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionOut"];
+                };
+            };
+        };
+    };
     api_recipes_list_batches: {
         parameters: {
             query?: never;
@@ -6876,6 +7447,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"][];
+                };
+            };
+        };
+    };
+    api_retargeting_join_many: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinManyIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };

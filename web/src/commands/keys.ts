@@ -4,7 +4,7 @@ import { usePainting } from '../actions/painting'
 import { useSession } from '../session/session'
 import { takeBrush, useBrush } from '../sheet/brushState'
 import { sheetRef } from '../sheet/SheetView'
-import { handRef, placeHandRef } from '../stage/refs'
+import { handRef, meetHandRef, placeHandRef } from '../stage/refs'
 import { review, useReview } from '../stage/review'
 import { stripRef } from '../strip/StripView'
 import { timingRef } from '../timing/TimingView'
@@ -73,8 +73,8 @@ export function useKeys(): void {
       if (event.defaultPrevented || document.querySelector('[role=dialog]')) return
       if (event.key === 'Escape') {
         // What is being dragged is put back; else nothing is selected any more.
-        const held = [sheetRef, timingRef, stripRef, handRef, placeHandRef].some((ref) =>
-          ref.current?.cancel(),
+        const held = [sheetRef, timingRef, stripRef, handRef, placeHandRef, meetHandRef].some(
+          (ref) => ref.current?.cancel(),
         )
         if (!held && useReview.getState().on) review(false)
         if (held) event.preventDefault()

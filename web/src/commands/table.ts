@@ -433,23 +433,23 @@ export const COMMANDS: readonly Command[] = [
   ...PANEL_COMMANDS,
   ...(
     [
-      ['bring-in', 'Bring in'],
-      ['inspect', 'Inspect'],
-      ['unflip', 'Unflip'],
-      ['calm', 'Calm'],
-      ['thin', 'Thin'],
-      ['plant', 'Plant'],
-      ['retarget', 'Retarget'],
-      ['shape', 'Shape'],
-      ['deliver', 'Deliver'],
-      ['recipe', 'Recipe'],
+      ['bring-in', 'Bring in', '1'],
+      ['inspect', 'Inspect', '2'],
+      ['unflip', 'Unflip', '3'],
+      ['calm', 'Calm', '4'],
+      ['thin', 'Thin', '5'],
+      ['plant', 'Plant', '6'],
+      ['retarget', 'Retarget', '7'],
+      ['shape', 'Shape', '8'],
+      ['join', 'Join', 'J'],
+      ['deliver', 'Deliver', '9'],
+      ['recipe', 'Recipe', '0'],
     ] as const
-  ).map(([name, title], k) => ({
+  ).map(([name, title, key]) => ({
     id: `step-${name}`,
     title: `Step: ${title}`,
     group: 'Steps' as const,
-    // Ten keys in a row: the last of them is 0.
-    key: `Alt+${(k + 1) % 10}`,
+    key: `Alt+${key}`,
     run: () => setStep(name),
   })),
   {

@@ -16,6 +16,7 @@ import { RetargetMany } from './RetargetMany'
 import { RunRecipe } from './RunRecipe'
 import { TablesOnto } from './TablesOnto'
 import { TakeCard } from './TakeCard'
+import { Trim } from './Trim'
 
 /** Takes in their order, those that were retargeted from a clip of one right after it. */
 function underTheirSources(takes: readonly Take[]): Take[] {
@@ -56,6 +57,7 @@ const DOING: Record<string, string> = {
   import: 'reading',
   read: 'reading',
   retarget: 'retargeting',
+  join: 'joining',
 }
 
 function JobRow({ job, onDone }: { job: Job; onDone: () => void }) {
@@ -213,6 +215,7 @@ export function Shelf() {
   const [running, setRunning] = useState(false)
   const [retargeting, setRetargeting] = useState(false)
   const [delivering, setDelivering] = useState(false)
+  const [trimming, setTrimming] = useState<Take | null>(null)
   const [order, setOrder] = useState<keyof typeof ORDERS>('newest')
   const [over, setOver] = useState(false)
   const [refused, setRefused] = useState<string[]>([])
@@ -264,6 +267,14 @@ export function Shelf() {
   useEffect(() => {
     void queries.invalidateQueries({ queryKey: ['takes'] })
   }, [busy, queries])
+
+  const joinChosen = useMutation({
+    mutationFn: (takes: number[]) =>
+      answer(
+        client.POST('/api/workspaces/{workspace_id}/join', { params: { path }, body: { takes } }),
+      ),
+    onSettled: () => queries.invalidateQueries({ queryKey: ['jobs'] }),
+  })
 
   const upload = useMutation({
     mutationFn: ({ files, onto }: { files: File[]; onto?: string }) =>
@@ -328,6 +339,7 @@ export function Shelf() {
         setPicked(next)
       }}
       onOpen={() => void open(take)}
+      onTrim={changes && take.frames > 2 ? () => setTrimming(take) : null}
       onDelete={changes ? () => remove.mutate(take) : null}
     />
   )
@@ -489,6 +501,13 @@ export function Shelf() {
                   Retarget {picked.size} onto a character
                 </Button>
               )}
+              {picked.size > 1 && changes && (
+                <Tip text="In the order in which they were chosen, each blended into the next">
+                  <Button onClick={() => joinChosen.mutate([...picked])}>
+                    Join {picked.size} in this order
+                  </Button>
+                </Tip>
+              )}
               {picked.size > 0 && changes && (
                 <Button onClick={() => setDelivering(true)}>Deliver {picked.size}</Button>
               )}
@@ -514,6 +533,11 @@ export function Shelf() {
                 </select>
               </label>
             </div>
+          )}
+          {joinChosen.error && (
+            <p role="alert" className="text-right text-bad">
+              {joinChosen.error.message}
+            </p>
           )}
           {tables.length > 0 && (
             <TablesOnto
@@ -542,6 +566,7 @@ export function Shelf() {
           {delivering && (
             <DeliverMany workspace={id} takes={[...picked]} onClose={() => setDelivering(false)} />
           )}
+          {trimming && <Trim take={trimming} onDone={moved} onClose={() => setTrimming(null)} />}
           {(batches.data?.length ?? 0) > 0 && <Batches batches={batches.data!} />}
           {(handovers.data?.length ?? 0) > 0 && <Handovers handovers={handovers.data!} />}
           <ul className={CARDS}>

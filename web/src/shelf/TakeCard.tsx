@@ -1,9 +1,10 @@
 /** A take on the shelf: its motion in small, its figures, what stands out. */
-import { Trash2, TriangleAlert } from 'lucide-react'
+import { Scissors, Trash2, TriangleAlert } from 'lucide-react'
 import type { Schemas } from '../api/client'
 import { Button, Tip } from '../ui/controls'
 import { counted, grouped, rateOf, seconds } from '../ui/numbers'
 import { Picture } from '../ui/Picture'
+import { CARRIED } from '../view/carried'
 
 /** Kinds whose plural is not theirs with an s. */
 const PLURAL: Record<string, string> = {
@@ -40,12 +41,15 @@ export function TakeCard({
   picked,
   onPick,
   onOpen,
+  onTrim,
   onDelete,
 }: {
   take: Schemas['TakeOut']
   picked: boolean
   onPick: (on: boolean) => void
   onOpen: () => void
+  /** Its ends cut off; null where nothing can be. */
+  onTrim: (() => void) | null
   /** Into the bin; null for whoever changes nothing here. */
   onDelete: (() => void) | null
 }) {
@@ -53,6 +57,8 @@ export function TakeCard({
   const found = Object.keys(left).some((kind) => kind !== 'idle')
   return (
     <li
+      draggable
+      onDragStart={(e) => e.dataTransfer.setData(CARRIED, String(take.id))}
       className={`relative flex flex-col overflow-hidden rounded-md border bg-raised ${picked ? 'border-calm' : 'border-rule-2'}`}
     >
       <label className="absolute top-1 left-1 grid size-7 cursor-pointer place-items-center">
@@ -109,6 +115,13 @@ export function TakeCard({
             )}
           </span>
           <span className="flex-1" />
+          {onTrim && (
+            <Tip text="Cut off what comes before and after, without opening it">
+              <Button kind="quiet" aria-label={`Trim ${take.name}`} onClick={onTrim}>
+                <Scissors size={14} aria-hidden />
+              </Button>
+            </Tip>
+          )}
           {onDelete && (
             <Tip text="Into the bin, with its clips: it can be put back for 30 days.">
               <Button kind="quiet" aria-label={`Delete ${take.name}`} onClick={onDelete}>

@@ -35,6 +35,8 @@ export interface Look {
   roles: readonly (string | null)[] | null
   /** Lines and dots alone. */
   bare: boolean
+  /** In a lighter ink than the figure itself. */
+  pale?: boolean
 }
 
 const LIGHT = new Vector3(0.35, 0.85, 0.4).normalize()
@@ -92,6 +94,7 @@ export class Figure {
   private share: Float32Array
   private hatchInk = { value: new Color() }
   private bare: boolean
+  private pale: boolean
 
   constructor(
     private clip: Drawn,
@@ -107,6 +110,7 @@ export class Figure {
       ? new Own(skin, look.roles)
       : new Drawing(solidsOf(clip, this.bones, look.roles))
     this.bare = look.bare
+    this.pale = look.pale ?? false
     const ghost = opacity < 1
     // A ghost lies behind the figure where both are in one place.
     const behind = { polygonOffset: ghost, polygonOffsetFactor: 6, polygonOffsetUnits: 6 }
@@ -234,7 +238,7 @@ export class Figure {
 
   colour(selected: ReadonlySet<number>): void {
     const paper = new Color(token('raised'))
-    const ink = new Color(token(this.opacity < 1 ? 'ghost' : 'ink'))
+    const ink = new Color(token(this.pale || this.opacity < 1 ? 'ghost' : 'ink'))
     const calm = new Color(token('calm'))
     const soft = paper.clone().lerp(calm, 0.62)
     this.hatchInk.value.copy(ink)

@@ -1,5 +1,6 @@
 /** Another figure on the stage, beside this one or over it. */
 import { type Group, Quaternion, Vector3 } from 'three'
+import type { Fit } from '../evaluation/fit'
 import type { Clip } from '../evaluation/model'
 import type { Poses, WorldPose } from '../evaluation/poses'
 import type { Skin } from '../evaluation/skin'
@@ -16,16 +17,29 @@ export function upright({ reading }: { reading: Pick<Clip['reading'], 'up_axis'>
   return turn
 }
 
+/** Where it is laid, by a turn about the up axis and a move in this clip's unit; and at which of its
+ * frames, if that does not follow time. */
+export interface Stand {
+  frame?: number
+  fit: Fit
+}
+
 /** What it is drawn from, its poses, how much later it is, and metres
  * to the side at which it stands. */
 export interface Beside {
   clip: Drawn
   poses: Poses
   offset: number
+  /** Frames of its own on each of this clip's. */
+  pace?: number
   beside: number
   roles?: (string | null)[]
   /** Its own body, where it is drawn as that. */
   skin?: Skin | null
+  /** Where it is laid on the floor by itself, over this figure or away from it. */
+  stand?: Stand
+  /** A figure of the scene itself: a body of its own, in a lighter ink. */
+  partner?: boolean
 }
 
 export class Guest {
@@ -36,9 +50,13 @@ export class Guest {
   private hips: number
   private poses: Poses
   private offset: number
+  private stands: Stand | null
+  private pace: number
+  /** As it is turned where it stands by itself. */
+  private upright: Quaternion
 
   constructor(
-    { clip: own, poses, offset, beside, roles, skin }: Beside,
+    { clip: own, poses, offset, pace, beside, roles, skin, stand, partner }: Beside,
     clip: Clip,
     private space: Group,
     look: Look,
@@ -46,8 +64,8 @@ export class Guest {
     this.poses = poses
     this.offset = offset
     // One whose parts are known is drawn as a body of its own, but over this one as a ghost.
-    const whole = roles !== undefined && beside > 0
-    const drawn = { roles: roles ?? null, bare: look.bare }
+    const whole = partner || (roles !== undefined && beside > 0)
+    const drawn = { roles: roles ?? null, bare: look.bare, pale: partner }
     this.figure = new Figure(own, drawn, whole ? 1 : OVER, skin ?? null)
     const { group } = this.figure
     group.scale.setScalar(own.reading.metres_per_unit / clip.reading.metres_per_unit)
@@ -57,7 +75,10 @@ export class Guest {
       .set(beside / clip.reading.metres_per_unit, 0, 0)
       .applyQuaternion(space.quaternion.clone().invert())
     this.units = clip.reading.metres_per_unit / own.reading.metres_per_unit
-    this.hips = roles && beside === 0 ? Math.max(0, roles.indexOf('hips')) : -1
+    this.stands = stand ?? null
+    this.pace = pace ?? 1
+    this.upright = group.quaternion.clone()
+    this.hips = roles && beside === 0 && !stand ? Math.max(0, roles.indexOf('hips')) : -1
     this.figure.colour(new Set())
     space.add(group)
   }
@@ -67,10 +88,22 @@ export class Guest {
     this.figure.line = width * this.units
   }
 
+  /** Let it stand elsewhere, or at another frame. */
+  stand(stand: Stand): void {
+    this.stands = stand
+  }
+
   /** As it stands when this figure stands so. */
   pose(at: number, world: WorldPose, roles: Look['roles']): void {
     const { group, world: theirs } = this.figure
-    this.figure.pose(this.poses, at - this.offset)
+    this.figure.pose(this.poses, this.stands?.frame ?? (at - this.offset) * this.pace)
+    if (this.stands) {
+      const { turn, by } = this.stands.fit
+      const up = new Vector3(0, 1, 0).applyQuaternion(this.space.quaternion.clone().invert())
+      group.quaternion.setFromAxisAngle(up, turn).multiply(this.upright)
+      group.position.set(...by)
+      return
+    }
     if (this.hips < 0) return
     const own = Math.max(0, roles?.indexOf('hips') ?? 0)
     const hips = new Vector3().fromArray(theirs.position, 3 * this.hips)

@@ -1,13 +1,12 @@
 /** Plants' places taken hold of on the stage, and moved level over their floor. */
-import { Vector3 } from 'three'
+import type { Vector3 } from 'three'
 import { changePlant, choosePlant } from '../actions/plants'
 import type { Plant } from '../evaluation/model'
 import { useBench } from '../view/bench'
 import type { Eye } from './Eye'
 import { listen } from './held'
+import { onLevel } from './level'
 import type { Stage } from './Stage'
-
-const UP = new Vector3(0, 1, 0)
 
 export class PlaceHand {
   private held: { plant: Plant; from: Vector3; start: Vector3; moved: boolean } | null = null
@@ -68,13 +67,4 @@ export class PlaceHand {
     this.stage.refresh()
     return true
   }
-}
-
-/** Where a pointer meets the level plane through a point; null where it looks along it. */
-function onLevel(eye: Eye, event: PointerEvent, at: Vector3): Vector3 | null {
-  const ray = eye.ray(event.offsetX, event.offsetY)
-  const slope = ray.along.dot(UP)
-  if (Math.abs(slope) < 0.01) return null
-  const far = at.clone().sub(ray.from).dot(UP) / slope
-  return far > 0 ? ray.from.clone().addScaledVector(ray.along, far) : null
 }

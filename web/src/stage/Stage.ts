@@ -1,5 +1,5 @@
 /** The 3D view: a figure of ink-outlined bones on a ruled floor, drawn on demand. */
-import { Group, Quaternion, Scene, Vector3, WebGLRenderer } from 'three'
+import { Group, Matrix4, Quaternion, Scene, Vector3, WebGLRenderer } from 'three'
 import type { Clip, Plant } from '../evaluation/model'
 import type { Overrides, Poses, WorldPose } from '../evaluation/poses'
 import type { JointPose } from '../evaluation/rotations'
@@ -12,11 +12,12 @@ import { Eye, type Placed, type View } from './Eye'
 import { Figure, type Look } from './Figure'
 import { framesAround, Ghosts } from './Ghosts'
 import { Gizmo } from './Gizmo'
-import { type Beside, Guest, upright } from './Guest'
+import { type Beside, Guest, type Stand, upright } from './Guest'
 import { Marks } from './Marks'
 import { Places } from './Places'
 import { Props } from './Props'
 import { References, type Shown } from './References'
+import { lapOf, times } from './rounds'
 import { Shades } from './Shades'
 import { Quick } from './sketch/Quick'
 import { Trails } from './Trails'
@@ -59,6 +60,8 @@ const bodyOf = ({ reading, joints, end_sites }: Clip) => [
   end_sites,
 ]
 
+const STILL = new Matrix4()
+
 export class Stage {
   /** The two views; the second one is seen where the stage is split. */
   readonly eyes: [Eye, Eye]
@@ -72,9 +75,19 @@ export class Stage {
   /** Which plant is chosen, and the joints of feet by part; null where places are not shown. */
   private placing: { chosen: Plant | null; joints: ReadonlyMap<string, number> } | null = null
   follow = false
+  /** What the carrier stands for: it stays through all frames of a round. */
+  private stood: {
+    poses: Poses | null
+    round: number
+    range: readonly [number, number]
+  } | null = null
+  /** Whether the rounds of a loop go on: views go along, as nobody sees where that will be. */
+  private onward = false
   private renderer: WebGLRenderer
   private scene = new Scene()
   private space = new Group()
+  /** What carries all of it on in the rounds of a loop. */
+  private carrier = new Group()
   private figure: Figure | null = null
   private ghost: Figure | null = null
   private marks: Marks | null = null
@@ -87,6 +100,8 @@ export class Stage {
   private shades = new Shades()
   private ghosts = new Ghosts(this.space)
   private guest: Guest | null = null
+  private partners: Guest[] = []
+  private met: { poses: Poses; at: number } | null = null
   /** The frame whose pose is shown at a frame: another one where poses are held. */
   frameShown: (frame: number) => number = (frame) => frame
   /** Joints that stand otherwise than the server's poses at a frame. */
@@ -121,7 +136,8 @@ export class Stage {
     panes: [HTMLElement, HTMLElement],
   ) {
     this.renderer = new WebGLRenderer({ canvas, antialias: !this.software, alpha: true })
-    this.scene.add(this.space, this.references.group, this.shades.group, this.gizmo.object)
+    this.carrier.add(this.space)
+    this.scene.add(this.carrier, this.references.group, this.shades.group, this.gizmo.object)
     if (this.software) this.quick = new Quick(this.renderer, this.scene, this.references.group)
     this.eyes = panes.map((pane) => new Eye(pane, this.draw)) as [Eye, Eye]
     this.eye = this.eyes[0]
@@ -145,8 +161,8 @@ export class Stage {
     this.trails?.dispose()
     this.arrow.dispose()
     this.shades.dispose()
-    for (const figure of [...this.ghosts.figures, ...(this.guest ? [this.guest.figure] : [])])
-      figure.dispose()
+    for (const figure of this.ghosts.figures) figure.dispose()
+    for (const guest of this.guests) guest.figure.dispose()
     this.quick?.dispose()
     this.renderer.dispose()
   }
@@ -258,19 +274,39 @@ export class Stage {
 
   setFrame(frame: number): void {
     this.frame = frame
+    this.poseAndFollow(this.follow || this.onward)
+    this.draw()
+  }
+
+  private poseAndFollow(follow: boolean): void {
     const old = this.root.clone()
     this.pose()
-    if (this.follow) {
-      const moved = this.root.clone().sub(old)
-      moved.y = 0
-      for (const { camera, controls, placed } of this.eyes) {
-        if (placed) continue
-        camera.position.add(moved)
-        controls.target.add(moved)
-        controls.update()
-      }
+    if (!follow) return
+    const moved = this.root.clone().sub(old)
+    moved.y = 0
+    for (const { camera, controls, placed } of this.eyes) {
+      if (placed) continue
+      camera.position.add(moved)
+      controls.target.add(moved)
+      controls.update()
     }
-    this.draw()
+  }
+
+  /** Show the figure where a loop of a range has led it after so many rounds. */
+  setRound(round: number, range: readonly [number, number], onward: boolean): void {
+    const { clip, poses, carrier } = this
+    this.onward = onward
+    if (!round && carrier.matrix.equals(STILL)) return
+    const known = this.stood
+    if (known?.poses === poses && known?.round === round && known?.range === range) return
+    this.stood = { poses, round, range }
+    const hips = Math.max(0, (this.look.roles ?? []).indexOf('hips'))
+    const move = new Matrix4()
+    if (round && clip && poses)
+      move.copy(times(lapOf(clip.joints, poses, hips, range, this.space.matrix), round))
+    move.decompose(carrier.position, carrier.quaternion, carrier.scale)
+    carrier.updateMatrix()
+    carrier.updateMatrixWorld(true)
   }
 
   setSelected(joints: readonly number[]): void {
@@ -297,12 +333,45 @@ export class Stage {
   /** Another figure beside this one, later by some frames; null takes it away. */
   setGuide(guide: Beside | null): void {
     this.guest?.leave()
-    this.guest = null
-    if (guide && this.clip) {
-      this.guest = new Guest(guide, this.clip, this.space, this.look)
-      this.guest.line = this.figure?.line ?? 0
-    }
+    this.guest = guide && this.clip ? this.bring(guide, this.clip) : null
     this.pose()
+  }
+
+  /** The figures of other clips that stand in the scene. */
+  setPartners(partners: readonly Beside[]): void {
+    for (const partner of this.partners) partner.leave()
+    const { clip } = this
+    this.partners = clip ? partners.map((partner) => this.bring(partner, clip)) : []
+    this.pose()
+  }
+
+  private bring(beside: Beside, clip: Clip): Guest {
+    const guest = new Guest(beside, clip, this.space, this.look)
+    guest.line = this.figure?.line ?? 0
+    return guest
+  }
+
+  private get guests(): Guest[] {
+    return this.guest ? [this.guest, ...this.partners] : this.partners
+  }
+
+  /** Another clip's poses at a frame in place of this one's, beside the figure that stands there;
+   * null shows this one's. Views go along: pairs lie anywhere. */
+  setMeeting(met: Stage['met'], stand?: Stand): void {
+    if (!met && !this.met) return
+    this.met = met
+    if (stand) this.guest?.stand(stand)
+    this.poseAndFollow(true)
+  }
+
+  /** A point in metres, in the clip's own unit and axes. */
+  inUnits(point: Vector3): Vector3 {
+    return this.space.worldToLocal(point.clone())
+  }
+
+  /** Where the figures beside this one are, in metres; none where there are none. */
+  guestPoints(): Vector3[] {
+    return this.guests.flatMap((guest) => guest.figure.places((p) => this.space.localToWorld(p)))
   }
 
   /** Something that the pose is made of has changed. */
@@ -336,6 +405,7 @@ export class Stage {
   recolour(): void {
     this.figure?.colour(this.plain ? NOBODY : this.selected)
     this.ghost?.colour(this.selected)
+    for (const guest of this.guests) guest.figure.colour(NOBODY)
     this.references.draw()
     this.props.ink()
     this.gizmo.ink()
@@ -345,13 +415,14 @@ export class Stage {
   private pose(): void {
     this.unposed = false
     if (!this.poses || !this.figure) return
-    const at = this.frameShown(this.frame)
-    this.figure.pose(this.poses, at, this.overrides(at))
+    const at = this.met?.at ?? this.frameShown(this.frame)
+    if (this.met) this.figure.pose(this.met.poses, at)
+    else this.figure.pose(this.poses, at, this.overrides(at))
     if (this.ghost) {
-      this.ghost.group.visible = this.before !== null
+      this.ghost.group.visible = this.before !== null && !this.met
       if (this.before) this.ghost.pose(this.before, at)
     }
-    this.guest?.pose(at, this.figure.world, this.look.roles)
+    for (const guest of this.guests) guest.pose(at, this.figure.world, this.look.roles)
     this.poseAround(at)
     this.pointOut()
     if (this.placing && this.clip && !this.plain)
@@ -379,7 +450,8 @@ export class Stage {
   private poseAround(at: number): void {
     const { poses, clip } = this
     if (!poses || !clip) return
-    const around = this.plain ? { ...this.around, trails: false, ghosts: false } : this.around
+    const around =
+      this.plain || this.met ? { ...this.around, trails: false, ghosts: false } : this.around
     const joints = around.trails ? [...this.selected].slice(0, MOST_TRAILS) : []
     const first = Math.max(0, at - around.span)
     const last = Math.min(poses.frames - 1, at + around.span)
@@ -425,8 +497,12 @@ export class Stage {
       ),
     )
     const shown = this.references.points()
-    const other = this.guest ? this.guest.figure.places((p) => this.space.localToWorld(p)) : []
-    return [...this.clip.joints.map((_, j) => this.joint(j)), ...tips, ...shown, ...other]
+    return [
+      ...this.clip.joints.map((_, j) => this.joint(j)),
+      ...tips,
+      ...shown,
+      ...this.guestPoints(),
+    ]
   }
 
   /** How a joint's axes lie in the scene; those of the skeleton's space for -1. */
@@ -509,7 +585,7 @@ export class Stage {
     const line = (LINE_PIXELS * pixel) / this.clip.reading.metres_per_unit
     if (Math.abs(line / (this.figure.line || 1e-9) - 1) < 0.05) return
     for (const figure of [this.figure, this.ghost, ...this.ghosts.figures]) figure.line = line
-    if (this.guest) this.guest.line = line
+    for (const guest of this.guests) guest.line = line
     this.pose()
   }
 

@@ -2,6 +2,8 @@
 import { ArrowRight } from 'lucide-react'
 import { type MouseEvent, type PointerEvent, useEffect, useRef, useState } from 'react'
 import { selectJoints } from '../actions/choose'
+import { laidAt, useJoining } from '../actions/joining'
+import { bringPartners, paceOf, standOf, usePartners } from '../actions/partners'
 import { frameBefore, usePins } from '../actions/pins'
 import { samePlant } from '../actions/plants'
 import { correctionsAt, onLive, posedJoints, usePosing } from '../actions/posing'
@@ -31,11 +33,13 @@ import { watchPane } from '../view/pane'
 import { shownChannels } from '../view/shown'
 import { transport } from '../view/transport'
 import { useViewing } from '../view/viewing'
+import { useDropped } from './Dropped'
+import { MeetHand } from './MeetHand'
 import { PlaceHand } from './PlaceHand'
 import { PoseBar, UnkeyedBar } from './PoseBar'
 import { PosingHand } from './PosingHand'
 import { ReviewBar } from './ReviewBar'
-import { handRef, placeHandRef, stageRef } from './refs'
+import { handRef, meetHandRef, placeHandRef, stageRef } from './refs'
 import { useReview } from './review'
 import { SoloBar } from './SoloBar'
 import { Stage } from './Stage'
@@ -144,11 +148,16 @@ export function StageView() {
       return
     }
     stageRef.current = stage
-    const toNow = () => stage.setFrame(transport.frame)
+    const toNow = () => {
+      stage.setRound(transport.round, transport.range, transport.onward)
+      stage.setFrame(transport.frame)
+    }
     const stop = watchPane(element, stage, toNow, () => stage.recolour())
     stage.overrides = overridesAt
     stage.propAhead = propAhead
     stage.heavy = () => draft.curves.size > MANY
+    const meetHand = new MeetHand(stage)
+    meetHandRef.current = meetHand
     const own = new PosingHand(stage)
     stage.onPosed = () => own.update()
     setHand(own)
@@ -171,7 +180,9 @@ export function StageView() {
       for (const end of stops) end()
       own.dispose()
       placeHand.dispose()
+      meetHand.dispose()
       placeHandRef.current = null
+      meetHandRef.current = null
       handRef.current = null
       stage.dispose()
       stageRef.current = null
@@ -222,6 +233,10 @@ export function StageView() {
   const retargeted = useRetargeting((s) => (retargeting ? s.preview : null))
   const aside = useRetargeting((s) => s.beside)
   const theirs = own ? (retargeted ?? guide)?.doc.skin : null
+  const joining = useBench((s) => s.step === 'join')
+  const pairs = useJoining((s) => (joining ? s.pairs : null))
+  const over = useJoining((s) => s.over)
+  const wished = useJoining((s) => s.parts)
   const guestSkin = useSkin(clip?.workspace, theirs)
   useEffect(() => {
     const stage = stageRef.current
@@ -237,6 +252,10 @@ export function StageView() {
         skin: guestSkin,
       })
       stage.fit()
+    } else if (pairs && clip) {
+      const parts = useBench.getState().body?.joints.map((joint) => joint.role) ?? []
+      const stand = { frame: 0, fit: { turn: 0, by: [0, 0, 0] as [number, number, number] } }
+      stage.setGuide({ clip, poses: pairs.part, offset: 0, beside: 0, roles: parts, stand })
     } else
       stage.setGuide(
         guide && guidePoses
@@ -249,7 +268,22 @@ export function StageView() {
             }
           : null,
       )
-  }, [guide, guidePoses, retargeted, aside, guestSkin])
+  }, [guide, guidePoses, retargeted, aside, guestSkin, pairs, clip])
+
+  useEffect(() => {
+    if (clip) void bringPartners(clip)
+  }, [clip])
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: it may be wished elsewhere
+  useEffect(() => {
+    const stage = stageRef.current
+    if (!stage || !clip) return
+    if (!pairs || !over) stage.setMeeting(null)
+    else {
+      const stand = { frame: over.enter, fit: laidAt(clip, pairs, over) }
+      stage.setMeeting({ poses: pairs.before, at: over.leave }, stand)
+    }
+  }, [pairs, over, wished, clip])
 
   useEffect(() => {
     const stage = stageRef.current
@@ -257,6 +291,8 @@ export function StageView() {
     stage.setClip(clip)
     const previewed = preview?.whole?.poses
     stage.setPoses(previewed ?? poses, previewed && ghost ? poses : null)
+    // A join makes it longer: all of it is played before it is applied.
+    transport.lengthen(preview?.operation === 'join' && previewed ? previewed.frames : clip.frames)
     stage.setFrame(transport.frame)
   }, [clip, poses, preview, ghost])
 
@@ -269,6 +305,21 @@ export function StageView() {
     const known = clip && roles?.length === clip.joints.length ? roles.map((r) => r.role) : null
     stageRef.current?.setLook({ roles: known, bare })
   }, [clip, roles, bare])
+
+  const figures = usePartners((s) => s.figures)
+  useEffect(() => {
+    const shown = clip?.partners.filter((partner) => !partner.muted) ?? []
+    const found = shown.flatMap((partner) => {
+      const figure = figures.get(partner.digest)
+      if (!figure) return []
+      const { poses, roles } = figure
+      const stand = { fit: standOf(clip!, partner) }
+      const pace = paceOf(clip!, figure.clip)
+      const laid = { offset: partner.later, pace, beside: 0, stand, partner: true }
+      return [{ clip: figure.clip, poses, roles, ...laid }]
+    })
+    stageRef.current?.setPartners(found)
+  }, [clip, figures])
 
   const placing = useBench((s) => s.step === 'plant' && s.preview === null)
   const plant = useBench((s) => s.plant)
@@ -371,6 +422,7 @@ export function StageView() {
   const stageBox = useRef<HTMLDivElement>(null)
   const name = useRef<HTMLDivElement>(null)
   const lost = useRef<HTMLButtonElement>(null)
+  const dropped = useDropped()
   return (
     <section
       aria-label="Stage"
@@ -382,7 +434,7 @@ export function StageView() {
           {preview?.whole && ghost && <span className="text-ink-3"> · preview over before</span>}
         </StageBar>
       )}
-      <div ref={stageBox} className="relative min-h-0 flex-1">
+      <div ref={stageBox} className="relative min-h-0 flex-1" {...dropped.handlers}>
         <canvas ref={canvas} data-testid="stage" className="absolute inset-0 size-full" />
         <div
           ref={left}
@@ -414,6 +466,7 @@ export function StageView() {
           Figure
           <ArrowRight size={14} aria-hidden />
         </button>
+        {dropped.cover}
         {!reviewing && <ActiveLayer className="absolute top-2 left-3" />}
         {trouble && (
           <p className="absolute inset-0 grid place-items-center p-6 text-center text-ink-2">

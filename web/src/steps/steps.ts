@@ -1,5 +1,6 @@
 /** The steps that work, in the order of the work: the rail and the panels read this. */
 import {
+  Combine,
   FileOutput,
   Footprints,
   Inbox,
@@ -19,6 +20,7 @@ import { BringInPanel } from './bring-in/BringInPanel'
 import { CalmPanel } from './calm/CalmPanel'
 import { DeliverPanel } from './deliver/DeliverPanel'
 import { InspectPanel } from './inspect/InspectPanel'
+import { JoinPanel } from './join/JoinPanel'
 import { PlantPanel } from './plant/PlantPanel'
 import { RecipePanel } from './recipe/RecipePanel'
 import { RetargetPanel } from './retarget/RetargetPanel'
@@ -103,6 +105,14 @@ export const STEPS: readonly Step[] = [
     Panel: ShapePanel,
     open: (s) => openFor(s.findings, 'shape'),
     done: () => false,
+  },
+  {
+    name: 'join',
+    title: 'Join',
+    Icon: Combine,
+    Panel: JoinPanel,
+    open: () => null,
+    done: (s) => has(s, 'join'),
   },
   {
     name: 'deliver',

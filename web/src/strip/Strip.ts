@@ -14,7 +14,8 @@ import { transport } from '../view/transport'
 import { KeysHand } from './KeysHand'
 import { keyFrames } from './keyFrames'
 import { EDGE, type LaneHand, type Scale } from './laneHand'
-import { LANE_HEIGHT, type Lane, LEFT, lanesOf, RULER } from './lanes'
+import { LANE_HEIGHT, type Lane, LEFT, lanesOf, type PartBar, RULER } from './lanes'
+import { PartsHand } from './PartsHand'
 import { PinsHand } from './PinsHand'
 import { type Picture, paintLane, paintPins, paintRuler, type Span } from './paint'
 
@@ -43,6 +44,7 @@ export class Strip {
   private hold: Hold = 'none'
   private keysHand = new KeysHand()
   private pinsHand = new PinsHand()
+  private partsHand = new PartsHand()
   /** The lane that holds something. */
   private held: LaneHand | null = null
   private asked = false
@@ -65,6 +67,7 @@ export class Strip {
     keys: number[],
     drift: Moved | null,
     unfolded: boolean,
+    parts: PartBar[],
   ): void {
     this.clip = clip
     this.keys = keys
@@ -77,6 +80,7 @@ export class Strip {
       clip.plants,
       pinned,
       unfolded,
+      parts,
     )
     this.draw()
   }
@@ -123,6 +127,7 @@ export class Strip {
 
   private handOf(lane: Lane): LaneHand | null {
     if (lane.kind === 'keys') return this.keysHand
+    if (lane.kind === 'parts') return this.partsHand.over(lane.bars)
     return lane.kind === 'pins' ? this.pinsHand : null
   }
 
@@ -258,6 +263,10 @@ export class Strip {
   /** What is under the pointer, in words: of a finding its kind, where, and how much. */
   private titleAt(x: number, y: number): string {
     const lane = this.laneAt(y)?.lane
+    if (lane?.kind === 'parts') {
+      const part = lane.bars.find((bar) => this.x(bar.first) <= x && x <= this.x(bar.last))
+      return part ? `${part.name}: frames ${part.first}–${part.last}` : ''
+    }
     if (lane?.kind !== 'finding') return ''
     const found = this.findingAt(lane.findings, x)
     if (!found) return ''
@@ -464,7 +473,9 @@ export class Strip {
     const x = (frame: number) => this.x(frame)
     const xAfter = (frame: number) => this.xAfter(frame)
     const stretch = this.keysHand.stretch()
-    return { g, width, end, lanes, x, xAfter, keys: this.keysShown(), stretch, dragged, eased }
+    const trimmed = this.partsHand.held
+    const keys = this.keysShown()
+    return { g, width, end, lanes, x, xAfter, keys, stretch, dragged, eased, trimmed }
   }
 
   /** Times of the keys; while some are dragged, where they would be. */

@@ -5,16 +5,19 @@ import {
   ChevronsDown,
   ChevronsUp,
   Hand,
+  MoveRight,
   Pause,
   Play,
   Repeat,
   SkipBack,
   SkipForward,
 } from 'lucide-react'
-import { useEffect, useRef, useState, useSyncExternalStore } from 'react'
+import { useEffect, useMemo, useRef, useState, useSyncExternalStore } from 'react'
+import { beginJoining, lineIn, seamsOf, useJoining } from '../actions/joining'
 import { usePins } from '../actions/pins'
 import { offerKey } from '../actions/thinning'
 import { prefer, useSession } from '../session/session'
+import { useCatalogue } from '../sync/catalogue'
 import { Button, inputLook, Popover, Slider, Tip, Toggle } from '../ui/controls'
 import { useBench } from '../view/bench'
 import { draft } from '../view/draft'
@@ -22,6 +25,7 @@ import { watchPane } from '../view/pane'
 import { useSelection } from '../view/selection'
 import { transport } from '../view/transport'
 import { keyFrames } from './keyFrames'
+import { barsOf, type PartBar } from './lanes'
 import { MarksMenu } from './MarksMenu'
 import { Strip } from './Strip'
 
@@ -31,7 +35,7 @@ const SPEEDS = [0.1, 0.25, 0.5, 1, 2, 4]
 export const stripRef: { current: Strip | null } = { current: null }
 
 const state = () =>
-  `${transport.playing} ${transport.loop} ${transport.speed} ${transport.range} ${transport.frames}`
+  `${transport.playing} ${transport.loop} ${transport.onward} ${transport.speed} ${transport.range} ${transport.frames}`
 
 /** Re-renders when something but the frame changes: playing re-renders no tree. */
 function useTransport() {
@@ -104,6 +108,34 @@ function RangeField({ end, label }: { end: 0 | 1; label: string }) {
   )
 }
 
+/** The clips of a join where they are played: of its preview, or as it stands and time is not
+ * moved after it. */
+function useParts(): PartBar[] {
+  const clip = useBench((s) => s.clip)
+  const preview = useBench((s) => (s.preview?.operation === 'join' ? s.preview : null))
+  const standing = useJoining((s) => s.standing)
+  const operations = useCatalogue((s) => s.operations)
+  const line = clip && lineIn(clip)
+  const shown = `${line?.line_id} ${JSON.stringify(line?.params)} ${JSON.stringify(line?.inputs)}`
+  // biome-ignore lint/correctness/useExhaustiveDependencies: what stands in the recipe is shown anew
+  useEffect(() => {
+    if (clip) void beginJoining(clip)
+  }, [clip?.id, shown])
+  return useMemo(() => {
+    if (!clip) return []
+    const retimes = new Set(operations.filter((o) => o.retimes).map((o) => o.name))
+    const { recipe } = clip.head
+    const joined = lineIn(clip)
+    const later = joined && recipe.slice(recipe.indexOf(joined) + 1)
+    if (!preview && (!later || later.some((line) => retimes.has(line.operation)))) return []
+    return barsOf(
+      clip.name,
+      seamsOf(preview, standing),
+      preview?.whole?.poses.frames ?? clip.frames,
+    )
+  }, [clip, preview, standing, operations])
+}
+
 /** All lanes, or one line of findings and one of contacts: a choice that is remembered. */
 function toggleLanes(): void {
   const { panes } = useSession.getState().preferences
@@ -129,6 +161,7 @@ export function StripView() {
   const pinned = usePins((s) => s.pins !== null)
   const unfolded = useSession((s) => s.preferences.panes.lanes === 1)
   const t = useTransport()
+  const parts = useParts()
 
   useEffect(() => {
     const strip = new Strip(canvas.current!)
@@ -159,9 +192,10 @@ export function StripView() {
         keyFrames(clip, joints, curves),
         drift,
         unfolded,
+        parts,
       )
     setTall(strip.tall)
-  }, [clip, findings, contacts, contact, plant, joints, curves, drift, pinned, unfolded])
+  }, [clip, findings, contacts, contact, plant, joints, curves, drift, pinned, unfolded, parts])
 
   useEffect(() => {
     if (stripRef.current) stripRef.current.sensitivity = sensitivity
@@ -242,6 +276,15 @@ export function StripView() {
                 </Toggle>
               ))}
             </fieldset>
+            <Tip text="Each round goes on from where the last one ended: loops as they walk on">
+              <Toggle
+                on={t.onward}
+                className="self-start"
+                onClick={() => transport.setOnward(!t.onward)}
+              >
+                <MoveRight size={13} /> Rounds go on
+              </Toggle>
+            </Tip>
             <Slider
               label="Hands-free sensitivity"
               shown={`${sensitivity.toFixed(2)} frames / px`}

@@ -1,4 +1,5 @@
 /** Lanes of the time strip: keys, contacts of each limb, a kind of finding each. */
+import type { Seam } from '../actions/joining'
 import type { Contact, Finding, Mark, Plant } from '../evaluation/model'
 import { useCatalogue } from '../sync/catalogue'
 import type { Moved } from '../view/bench'
@@ -14,10 +15,37 @@ export type Lane =
   | { kind: 'plant'; label: string; upper: Plant[]; lower: Plant[] }
   | { kind: 'finding'; label: string; findings: Finding[] }
   | { kind: 'keys'; label: string }
+  /** What is joined: bars that lie alternately above and below, slanted where they blend. */
+  | { kind: 'parts'; label: string; bars: PartBar[] }
   | { kind: 'pins'; label: string }
   | { kind: 'marks'; label: string; marks: Mark[] }
   /** Height by the distance from the take, full at `most` mm: mends hatched, the rest solid. */
   | { kind: 'drift'; label: string; moved: Moved; most: number }
+
+/** A clip of a join, on the frames of the joined one. */
+export interface PartBar {
+  name: string
+  first: number
+  last: number
+  /** Over how many frames it comes in and goes out. */
+  into: number
+  out: number
+  /** Whether it lies above. */
+  upper: boolean
+}
+
+/** The bars of what is joined, from its seams. */
+export function barsOf(first: string, seams: readonly Seam[], frames: number): PartBar[] {
+  const starts = [0, ...seams.map((s) => s.first)]
+  return starts.map((start, k) => ({
+    name: k === 0 ? first : seams[k - 1]!.name,
+    first: start,
+    last: seams[k]?.last ?? frames - 1,
+    into: k === 0 ? 0 : seams[k - 1]!.last - seams[k - 1]!.first,
+    out: seams[k] ? seams[k]!.last - seams[k]!.first : 0,
+    upper: k % 2 === 0,
+  }))
+}
 
 /** The kinds that span the whole clip by their nature have no lane: they are listed. */
 const NO_LANE = new Set(['idle'])
@@ -62,8 +90,10 @@ export function lanesOf(
   plants: Plant[],
   pinned: boolean,
   unfolded: boolean,
+  bars: PartBar[] = [],
 ): Lane[] {
-  const lanes: Lane[] = [{ kind: 'keys', label: 'keys' }]
+  const lanes: Lane[] = bars.length > 1 ? [{ kind: 'parts', label: 'parts', bars }] : []
+  lanes.push({ kind: 'keys', label: 'keys' })
   if (pinned) lanes.push({ kind: 'pins', label: 'time pins' })
   if (marks.length) lanes.push({ kind: 'marks', label: 'marks', marks })
   if (!unfolded) return [...lanes, ...folded(findings, contacts, plants)]

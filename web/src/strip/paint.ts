@@ -7,7 +7,7 @@ import { ticks } from '../ui/geometry'
 import { token } from '../ui/theme'
 import { useBench } from '../view/bench'
 import { transport } from '../view/transport'
-import { LANE_HEIGHT, type Lane, LEFT, RULER } from './lanes'
+import { LANE_HEIGHT, type Lane, LEFT, type PartBar, RULER } from './lanes'
 
 export interface Span {
   first: number
@@ -32,6 +32,8 @@ export interface Picture {
   dragged: { from: Span; now: Span } | null
   /** The plant whose ramp is dragged, and on which side. */
   eased: { plant: Plant; side: 'in' | 'out' } | null
+  /** The clip of a join that is trimmed: at which end, and by how many frames. */
+  trimmed: { bar: PartBar; end: 'first' | 'last'; by: number } | null
 }
 
 export function paintLane(p: Picture, lane: Lane, y: number): void {
@@ -52,6 +54,8 @@ export function paintLane(p: Picture, lane: Lane, y: number): void {
     const half = lane.lower.length ? LANE_HEIGHT / 2 - 1 : LANE_HEIGHT - 3
     for (const plant of lane.upper) ramped(p, plant, y + 1, half)
     for (const plant of lane.lower) ramped(p, plant, y + LANE_HEIGHT / 2, half)
+  } else if (lane.kind === 'parts') {
+    for (const part of lane.bars) partBar(p, part, y)
   } else if (lane.kind === 'finding') {
     for (const f of lane.findings) mark(p, f, y)
   } else if (lane.kind === 'marks') {
@@ -125,6 +129,32 @@ function bar(p: Picture, contact: Contact, y: number, height: number): void {
   g.globalAlpha = 1
   g.fillRect(x, y, 1.5, height)
   g.fillRect(x + width - 1.5, y, 1.5, height)
+}
+
+/** A clip of a join: slanted where it blends with those beside it. */
+function partBar(p: Picture, part: PartBar, y: number): void {
+  const { g } = p
+  const half = LANE_HEIGHT / 2
+  const top = part.upper ? y : y + half
+  const held = p.trimmed?.bar === part ? p.trimmed : null
+  const [early, late] = (['first', 'last'] as const).map((end) =>
+    held?.end === end ? part[end] + held.by : part[end],
+  ) as [number, number]
+  const [a, b, c, d] = [early, early + part.into, late - part.out, late].map((f) =>
+    p.xAfter(f),
+  ) as [number, number, number, number]
+  g.fillStyle = token('calm')
+  g.globalAlpha = held ? 0.85 : 0.45
+  g.beginPath()
+  // Seen from its own side: what comes in rises towards the lane's middle.
+  const [inner, outer] = part.upper ? [top + half, top] : [top, top + half - 1]
+  g.moveTo(a, inner)
+  g.lineTo(part.into ? b : a, outer)
+  g.lineTo(part.out ? c : d, outer)
+  g.lineTo(d, inner)
+  g.closePath()
+  g.fill()
+  g.globalAlpha = 1
 }
 
 /** A plant: a solid bar between the ramps over which it comes and goes; muted, its outline. */

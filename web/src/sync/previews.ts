@@ -19,14 +19,14 @@ let wanted: {
   params: Record<string, unknown>
   line: string | null
   scope: Scope
-  inputs: Record<string, string> | null
+  inputs: Record<string, string | string[]> | null
 } | null = null
 
 interface PreviewOptions {
   line?: string | null
   scope?: Scope
   /** Other documents that it works with, by name and digest. */
-  inputs?: Record<string, string> | null
+  inputs?: Record<string, string | string[]> | null
   /** Only the selected joints' curves: the whole clip's numbers stand. */
   jointsOnly?: boolean
   /** Only the selected joints, while something is dragged: numbers wait until it is let go. */

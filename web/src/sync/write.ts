@@ -20,6 +20,7 @@ const { getState: get, setState: set } = useBench
 
 type Line = Writes<Curves, Clip>
 type Write = Omit<Schemas['WriteIn'], 'revision' | 'request_id' | 'after' | 'goes_on'>
+type Meet = Omit<Schemas['MeetIn'], 'revision' | 'request_id'>
 
 /** The lines of clips that are open or whose changes are still on their way. */
 const lines = new Map<number, Line>()
@@ -60,6 +61,10 @@ function send(id: number, entry: Entry<Curves>, head: Clip): Promise<Clip> {
     return answer(
       client.POST('/api/clips/{clip_id}/jump', { params, body: { revision, to: request.to } }),
     )
+  if (request.do === 'meet') {
+    const body = { ...(request.what as Meet), revision, request_id: entry.id }
+    return answer(client.POST('/api/clips/{clip_id}/partners/meet', { params, body }))
+  }
   const path = `/api/clips/{clip_id}/${request.do}` as const
   return answer(client.POST(path, { params, body: { revision } }))
 }
@@ -217,13 +222,17 @@ export const apply = (
   scope: Scope = {},
   told?: string,
   hand?: Hand,
-  inputs?: Record<string, string> | null,
+  inputs?: Record<string, string | string[]> | null,
 ): Promise<boolean> =>
   write(
     { append: { operation, params, scope, ...(inputs ? { inputs } : {}) } },
     told ?? titleOf(operation),
     hand,
   )
+
+/** Hold hands of two figures half way between them, in the partner's clip as well. */
+export const meet = (what: Meet): Promise<boolean> =>
+  change({ do: 'meet', what }, 'The meeting half way')
 
 export const undo = (): Promise<boolean> => change({ do: 'undo' }, 'Undo')
 export const redo = (): Promise<boolean> => change({ do: 'redo' }, 'Redo')

@@ -13,6 +13,7 @@ export type Request =
   | { do: 'write'; what: Record<string, unknown> }
   | { do: 'undo' | 'redo' }
   | { do: 'jump'; to: number }
+  | { do: 'meet'; what: Record<string, unknown> }
 
 /** The server's word of the newest state. */
 export interface Head {

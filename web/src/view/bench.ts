@@ -18,6 +18,7 @@ export type StepName =
   | 'plant'
   | 'retarget'
   | 'shape'
+  | 'join'
   | 'deliver'
   | 'recipe'
 

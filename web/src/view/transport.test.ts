@@ -55,6 +55,20 @@ describe('the transport', () => {
     vi.restoreAllMocks()
   })
 
+  it('counts the rounds of a loop that goes on, whose last frame is the next one’s first', () => {
+    const transport = fitted()
+    transport.setRange(100, 110)
+    transport.seek(100)
+    transport.setOnward(true)
+    const began = performance.now()
+    const at = (frames: number) => transport.frameAt(began + (frames * 1000) / 30 + 1)
+    expect(at(9)).toEqual({ frame: 109, round: 0, ended: false })
+    expect(at(10)).toEqual({ frame: 100, round: 1, ended: false })
+    expect(at(25)).toEqual({ frame: 105, round: 2, ended: false })
+    transport.setOnward(false)
+    expect(transport.frameAt(performance.now() + 10_500 / 30).round).toBe(0)
+  })
+
   it('loops within its range, or ends at its last frame', () => {
     vi.spyOn(performance, 'now').mockReturnValue(0)
     const transport = fitted()
@@ -63,7 +77,7 @@ describe('the transport', () => {
     expect(transport.frameAt(1000).frame).toBe(100)
     expect(transport.frameAt(1300).frame).toBe(109)
     transport.setLoop(false)
-    expect(transport.frameAt(1300)).toEqual({ frame: 109, ended: true })
+    expect(transport.frameAt(1300)).toEqual({ frame: 109, round: 0, ended: true })
     vi.restoreAllMocks()
   })
 

@@ -11,6 +11,9 @@ export class Transport {
   frame = 0
   playing = false
   loop = true
+  /** Whether a loop goes on from where its last round ended, and the round that is shown. */
+  onward = false
+  round = 0
   speed = 1
   range: [number, number] = [0, 0]
   frames = 1
@@ -18,6 +21,8 @@ export class Transport {
   private listeners = new Set<Listener>()
   private origin = 0
   private began = 0
+  /** Rounds gone when the clock was set. */
+  private rounds = 0
   private handle = 0
 
   /** Whether the range is a part of the clip. */
@@ -42,6 +47,19 @@ export class Transport {
     this.rate = rate
     this.range = [0, Math.max(0, frames - 1)]
     this.frame = Math.min(this.frame, this.range[1])
+    this.tell()
+  }
+
+  /** As much longer or shorter as what is previewed; the range goes along where it is all of it. */
+  lengthen(frames: number): void {
+    if (frames === this.frames) return
+    const { partial } = this
+    this.frames = frames
+    const last = Math.max(0, frames - 1)
+    this.range = partial
+      ? [Math.min(this.range[0], last), Math.min(this.range[1], last)]
+      : [0, last]
+    this.frame = Math.min(this.frame, last)
     this.tell()
   }
 
@@ -93,12 +111,19 @@ export class Transport {
 
   setSpeed(speed: number): void {
     this.speed = speed
-    this.restart()
+    this.restart(this.round)
     this.tell()
   }
 
   setLoop(loop: boolean): void {
     this.loop = loop
+    this.tell()
+  }
+
+  /** In rounds that go on the last frame is the next round's first. */
+  setOnward(onward: boolean): void {
+    this.onward = onward
+    this.restart()
     this.tell()
   }
 
@@ -123,33 +148,41 @@ export class Transport {
     this.tell()
   }
 
-  private restart(): void {
+  private restart(round = 0): void {
+    this.round = this.rounds = round
     this.origin = this.frame
     this.began = performance.now()
   }
 
-  /** The frame that true time asks for at `now`, and whether the range has ended. */
-  frameAt(now: number): { frame: number; ended: boolean } {
+  /** The frame that true time asks for at `now`, in which round, and whether the range has ended. */
+  frameAt(now: number): { frame: number; round: number; ended: boolean } {
     const [first, last] = this.range
-    const length = last - first + 1
+    const onward = this.onward && this.loop && last > first
+    const length = last - first + (onward ? 0 : 1)
     // A picture may be told the time at which it was due, before it all began.
     const passed = Math.max(now - this.began, 0) / 1000
     const at = this.origin + passed * this.rate * this.speed
-    if (at < last + 1) return { frame: Math.floor(at), ended: false }
-    if (!this.loop) return { frame: last, ended: true }
-    return { frame: first + Math.floor((at - first) % length), ended: false }
+    const round = this.rounds
+    if (at < first + length) return { frame: Math.floor(at), round, ended: false }
+    if (!this.loop) return { frame: last, round, ended: true }
+    return {
+      frame: first + Math.floor((at - first) % length),
+      round: round + (onward ? Math.floor((at - first) / length) : 0),
+      ended: false,
+    }
   }
 
   private tick = (now: number): void => {
     if (!this.playing) return
-    const { frame, ended } = this.frameAt(now)
+    const { frame, round, ended } = this.frameAt(now)
     if (ended) {
       this.frame = frame
       this.pause()
       return
     }
-    if (frame !== this.frame) {
+    if (frame !== this.frame || round !== this.round) {
       this.frame = frame
+      this.round = round
       this.tell()
     }
     this.handle = requestAnimationFrame(this.tick)

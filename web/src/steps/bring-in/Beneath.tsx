@@ -10,6 +10,7 @@ import { counted } from '../../ui/numbers'
 import { useBench } from '../../view/bench'
 import { Section } from '../Panel'
 import { ReadAgain } from './ReadAgain'
+import { Versions } from './Versions'
 
 /** What a swap would set aside, in words. */
 function aside({ lines, edits }: Schemas['SwapOut']): string {
@@ -86,6 +87,7 @@ export function Beneath({ clip }: { clip: Clip }) {
           anew. Undo brings it back.
         </p>
       </Section>
+      <Versions clip={clip} onGoOn={setChosen} />
       {mayChange(clip.workspace) && <ReadAgain clip={clip} onRead={setChosen} />}
     </>
   )

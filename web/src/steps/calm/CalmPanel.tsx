@@ -26,7 +26,6 @@ export function CalmPanel() {
               key={o.name}
               name={o.name}
               count={open(o.name)}
-              scoped={!o.retimes}
               first={o.name === 'clamp' ? { feet: true } : {}}
             />
           ))}

@@ -100,6 +100,12 @@ export function PresetForm({
           {off.has('props') && <Differs />}
         </Check>
       )}
+      {clip.partners.length > 0 && form.format !== 'json' && (
+        <Check on={form.partners} onChange={(partners) => onChange({ partners })}>
+          Partners as figures of their own
+          {off.has('partners') && <Differs />}
+        </Check>
+      )}
       <More form={form} off={off} onChange={onChange} />
     </>
   )

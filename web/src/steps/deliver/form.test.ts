@@ -14,6 +14,7 @@ const form: Form = {
   prefix: '',
   renamed: {},
   props: true,
+  partners: false,
   body: 'own',
   within_deg: 0.25,
   within_mm: 0.5,

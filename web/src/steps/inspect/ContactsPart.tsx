@@ -141,7 +141,7 @@ export function ContactsPart() {
           </li>
         ))}
       </ul>
-      <OperationCard name="find_contacts" scoped={false} />
+      <OperationCard name="find_contacts" />
     </>
   )
 }

@@ -16,7 +16,6 @@ export function OperationCard({
   name,
   count,
   first = {},
-  scoped = true,
   where = 'all',
   hidden = [],
   live,
@@ -28,14 +27,13 @@ export function OperationCard({
   count?: number | undefined
   /** Values to begin with where they differ from the defaults. */
   first?: Params
-  scoped?: boolean
   /** Where it begins: on the whole body, or on what is picked by hand. */
   where?: 'all' | 'shown'
   hidden?: readonly string[]
   /** Values that come from elsewhere on the bench when it is previewed or applied. */
   live?: (() => Params) | undefined
   /** Other documents that it works with, by name and digest; asked for first where it needs some. */
-  inputs?: Record<string, string> | 'to be chosen' | null
+  inputs?: Record<string, string | string[]> | 'to be chosen' | null
   children?: ReactNode
 }) {
   const operation = useCatalogue((s) => s.operations.find((o) => o.name === name))
@@ -53,8 +51,9 @@ export function OperationCard({
     setScope(beginning(where, at))
   }, [open, at, where])
   if (!operation) return null
+  const { scoped, ranged } = operation
   const within = (choice: ScopeChosen) =>
-    scoped ? scopeOf(operation.ranged ? choice : { ...choice, time: 'all' }) : {}
+    scopeOf({ ...choice, ...(!ranged && { time: 'all' }), ...(!scoped && { joints: 'all' }) })
   const ready = inputs !== 'to be chosen'
   const given = ready ? inputs : null
   const show = (next: Params, choice = scope) =>
@@ -87,10 +86,11 @@ export function OperationCard({
         <div className="flex flex-col gap-2.5 border-rule border-t px-3 pt-2 pb-3">
           <p className="text-ink-2">{operation.about}</p>
           {children}
-          {scoped && (
+          {(scoped || ranged) && (
             <ScopeChoice
               value={scope}
-              ranged={operation.ranged}
+              scoped={scoped}
+              ranged={ranged}
               keyed={operation.keyed}
               byHand={where === 'shown'}
               onChange={(next) => {

@@ -1,7 +1,7 @@
 /** Parameters of an operation as the server describes them: a fitting control each. */
-import { useId } from 'react'
+import { useId, useState } from 'react'
 import type { Operation } from '../../sync/catalogue'
-import { Check, inputLook } from '../../ui/controls'
+import { Check, inputLook, Toggle } from '../../ui/controls'
 import { useBench } from '../../view/bench'
 
 export type Params = Record<string, unknown>
@@ -12,6 +12,9 @@ const ENDS = ['left hand', 'right hand', 'left foot', 'right foot']
 
 /** Parameters up to which a form has room to say what each does. */
 const ROOMY = 4
+const TOLD = 'text-[11px] text-ink-3 leading-snug'
+/** What unit a line's lengths are in: lines that are made here have millimetres. */
+const LENGTHS = 'lengths'
 
 function NumberField({
   param,
@@ -48,6 +51,35 @@ function NumberField({
   )
 }
 
+/** Some of a few: none of them pressed means all. */
+function Several({
+  id,
+  about,
+  choices,
+  value,
+  onChange,
+}: {
+  id: string
+  about: string
+  choices: readonly string[]
+  value: readonly string[]
+  onChange: (v: string[]) => void
+}) {
+  return (
+    <fieldset id={id} aria-describedby={about} className="flex gap-1">
+      {choices.map((c) => (
+        <Toggle
+          key={c}
+          on={value.includes(c)}
+          onClick={() => onChange(value.includes(c) ? value.filter((v) => v !== c) : [...value, c])}
+        >
+          {c.length === 1 ? c.toUpperCase() : c}
+        </Toggle>
+      ))}
+    </fieldset>
+  )
+}
+
 /** Whether a parameter counts with the values that others have. */
 function counts(param: Param, operation: Operation, values: Params): boolean {
   return Object.entries(param.when).every(([other, allowed]) =>
@@ -68,6 +100,8 @@ export function ParamForm({
 }) {
   const joints = useBench((s) => s.clip?.joints)
   const props = useBench((s) => s.clip?.props)
+  /** What is led along the floor is not led up. */
+  const upAxis = useBench((s) => s.clip?.reading.up_axis)
   const same = (name: string) => [name, name] as const
   /** Texts that are names of what is there. */
   const named: Record<string, (readonly [string, string])[]> = {
@@ -77,10 +111,16 @@ export function ParamForm({
   }
   const id = useId()
   const shown = operation.params.filter(
-    (p) => p.kind !== 'other' && !hidden.includes(p.name) && counts(p, operation, values),
+    (p) =>
+      p.kind !== 'other' &&
+      p.name !== LENGTHS &&
+      !hidden.includes(p.name) &&
+      counts(p, operation, values),
   )
-  // A short form says under each label what it does; a long one under the label that has the focus.
-  const told = shown.length <= ROOMY ? '' : 'hidden group-focus-within:block'
+  // A short form says under each label what it does; a long one in one place of its own what the
+  // label does that had the focus last, so that nothing moves that is about to be pressed.
+  const roomy = shown.length <= ROOMY
+  const [asked, setAsked] = useState('')
   return (
     <div className="flex flex-col gap-1.5">
       {shown.map((param) => {
@@ -89,7 +129,12 @@ export function ParamForm({
         const field = `${id}${param.name}`
         const about = `${field}about`
         return (
-          <div key={param.name} className="group" title={param.description}>
+          // biome-ignore lint/a11y/noStaticElementInteractions: it only notes which field is in use
+          <div
+            key={param.name}
+            title={param.description}
+            onFocus={() => setAsked(param.description)}
+          >
             {param.kind === 'switch' ? (
               <Check on={Boolean(value)} onChange={set} about={about}>
                 {param.label}
@@ -112,6 +157,15 @@ export function ParamForm({
                         </option>
                       ))}
                     </select>
+                  )}
+                  {param.kind === 'several' && (
+                    <Several
+                      id={field}
+                      about={about}
+                      choices={param.choices.filter((c) => c !== upAxis)}
+                      value={(value as string[] | undefined) ?? []}
+                      onChange={set}
+                    />
                   )}
                   {param.kind === 'text' && named[param.name] && (
                     <select
@@ -152,12 +206,13 @@ export function ParamForm({
                 </span>
               </div>
             )}
-            <p id={about} className={`text-[11px] text-ink-3 leading-snug ${told}`}>
+            <p id={about} className={roomy ? TOLD : 'hidden'}>
               {param.description}
             </p>
           </div>
         )
       })}
+      {!roomy && <p className={`min-h-[30px] ${TOLD}`}>{asked}</p>}
     </div>
   )
 }

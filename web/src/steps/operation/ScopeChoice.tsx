@@ -56,12 +56,14 @@ const rangeText = () => transport.range.join(' – ')
 
 export function ScopeChoice({
   value,
+  scoped,
   ranged,
   keyed,
   byHand,
   onChange,
 }: {
   value: ScopeChosen
+  scoped: boolean
   ranged: boolean
   /** Whether single keys can be meant. */
   keyed: boolean
@@ -73,23 +75,25 @@ export function ScopeChoice({
   const range = useSyncExternalStore(transport.subscribe, rangeText)
   return (
     <div className="flex gap-1.5">
-      <select
-        aria-label="Which joints"
-        className={`${inputLook} h-6 flex-1`}
-        value={value.joints}
-        onChange={(e) => onChange({ ...value, joints: e.target.value })}
-      >
-        {value.at && <option value={FOUND}>{value.at.joint}</option>}
-        {byHand && <option value={SHOWN}>shown channels</option>}
-        {byHand && keyed && <option value={KEYS}>selected keys</option>}
-        <option value="all">whole body</option>
-        <option value="selected">
-          {count === 1 ? 'the selected joint' : `${count} selected joints`}
-        </option>
-        {Object.keys({ ...body?.groups, ...body?.own_groups }).map((g) => (
-          <option key={g}>{g}</option>
-        ))}
-      </select>
+      {scoped && (
+        <select
+          aria-label="Which joints"
+          className={`${inputLook} h-6 flex-1`}
+          value={value.joints}
+          onChange={(e) => onChange({ ...value, joints: e.target.value })}
+        >
+          {value.at && <option value={FOUND}>{value.at.joint}</option>}
+          {byHand && <option value={SHOWN}>shown channels</option>}
+          {byHand && keyed && <option value={KEYS}>selected keys</option>}
+          <option value="all">whole body</option>
+          <option value="selected">
+            {count === 1 ? 'the selected joint' : `${count} selected joints`}
+          </option>
+          {Object.keys({ ...body?.groups, ...body?.own_groups }).map((g) => (
+            <option key={g}>{g}</option>
+          ))}
+        </select>
+      )}
       {ranged && (
         <select
           aria-label="Which frames"

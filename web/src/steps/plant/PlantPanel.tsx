@@ -199,7 +199,7 @@ export function PlantPanel() {
       )}
       <AddPlant parts={data?.parts ?? []} />
       <PropsPart />
-      {plants.length > 0 && <OperationCard name="bake_plants" scoped={false} />}
+      {plants.length > 0 && <OperationCard name="bake_plants" />}
       <OperationCard name="mend_limbs" />
     </Panel>
   )

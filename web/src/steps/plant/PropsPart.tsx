@@ -18,6 +18,8 @@ import { channelsOfProp } from '../../evaluation/owners'
 import { Button, inputLook, NumberInput, Select, Tip } from '../../ui/controls'
 import { useBench } from '../../view/bench'
 import { transport } from '../../view/transport'
+import { HandOver } from './HandOver'
+import { PartnersPart } from './PartnersPart'
 
 /** The names of the selected joints, two at most. */
 function useLeaders(): string[] {
@@ -122,12 +124,14 @@ function PropEditor({ prop, index }: { prop: Prop; index: number }) {
         <span className="flex-1" />
         <Button onClick={() => void removeProp(prop)}>Delete</Button>
       </div>
+      <HandOver clip={clip} prop={prop} />
     </fieldset>
   )
 }
 
 export function PropsPart() {
-  const props = useBench((s) => s.clip?.props) ?? []
+  const clip = useBench((s) => s.clip)
+  const props = clip?.props ?? []
   const chosen = useBench((s) => s.prop)
   const [shape, setShape] = useState<keyof typeof SHAPES>('box')
   const leaders = useLeaders()
@@ -162,6 +166,7 @@ export function PropsPart() {
           {chosen === prop.id && <PropEditor prop={prop} index={k} />}
         </div>
       ))}
+      {clip && <PartnersPart clip={clip} />}
     </section>
   )
 }

@@ -172,7 +172,7 @@ function From({ clip }: { clip: Clip }) {
       className="rounded-[4px] border border-rule-2 px-3 py-2"
     >
       <p>
-        Retargeted from{' '}
+        {retargeted.target === null ? 'Made from' : 'Retargeted from'}{' '}
         {retargeted.clip ? (
           <To to={`/clip/${retargeted.clip}`} className="underline">
             {retargeted.clip_name}

@@ -7,7 +7,7 @@ import { useBench } from '../../view/bench'
 import { useOpenCard } from '../../view/openCard'
 import { OperationCard } from '../operation/OperationCard'
 import { Panel } from '../Panel'
-import { fromBench, UNSCOPED } from './fromBench'
+import { fromBench } from './fromBench'
 import { KeysPart } from './KeysPart'
 import { LayersPart } from './LayersPart'
 import { PosePart } from './PosePart'
@@ -40,7 +40,6 @@ function Cards({ part }: { part: string }) {
           key={o.name}
           name={o.name}
           count={o.name === 'flow' ? stuck : undefined}
-          scoped={!UNSCOPED.has(o.name)}
           where={o.over_all ? 'all' : 'shown'}
           {...fromBench(o.name)}
         />

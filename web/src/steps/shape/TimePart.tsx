@@ -19,17 +19,22 @@ import { OperationCard } from '../operation/OperationCard'
 import { PreviewNumbers } from '../operation/Outcome'
 import { Trouble } from '../Panel'
 import { CyclesButton } from './CyclesButton'
-import { fromBench, UNSCOPED } from './fromBench'
+import { fromBench } from './fromBench'
+import { LoopsFound } from './LoopsFound'
+import { PartsOfClip } from './PartsOfClip'
+
+/** Of the time as a whole, then of loops. */
+const TIME = ['remove_span', 'scale_span', 'insert_frames', 'shift_from', 'slide', 'reverse']
+const LOOPS = ['repeat', 'close_loop', 'begin_loop', 'travel']
 
 /** What of the time strip a card works on, said where its button is. */
-const LOOPS = ['repeat', 'close_loop']
-
 const ON: Record<string, () => string> = {
   remove_span: () => `Frames ${transport.range.join(' – ')}, the range of the time strip.`,
   scale_span: () => `Frames ${transport.range.join(' – ')}, the range of the time strip.`,
   insert_frames: () => `After frame ${transport.frame}, now.`,
   shift_from: () => `From frame ${transport.frame}, now.`,
   slide: () => `Scaled about frame ${transport.frame}, now.`,
+  begin_loop: () => `At frame ${transport.frame}, now.`,
 }
 
 function Said({ name }: { name: string }) {
@@ -114,33 +119,28 @@ function Pins() {
   )
 }
 
+function Cards({ names }: { names: readonly string[] }) {
+  return (
+    <div className="flex flex-col gap-1.5">
+      {names.map((name) => (
+        <OperationCard key={name} name={name} where="shown" {...fromBench(name)}>
+          {ON[name] && <Said name={name} />}
+        </OperationCard>
+      ))}
+    </div>
+  )
+}
+
 export function TimePart() {
   return (
     <div className="flex flex-col gap-3">
       <Pins />
-      <div className="flex flex-col gap-1.5">
-        {Object.keys(ON).map((name) => (
-          <OperationCard
-            key={name}
-            name={name}
-            scoped={!UNSCOPED.has(name)}
-            where="shown"
-            {...fromBench(name)}
-          >
-            <Said name={name} />
-          </OperationCard>
-        ))}
-        {LOOPS.map((name) => (
-          <OperationCard
-            key={name}
-            name={name}
-            scoped={!UNSCOPED.has(name)}
-            where="shown"
-            {...fromBench(name)}
-          />
-        ))}
-        <CyclesButton />
-      </div>
+      <Cards names={TIME} />
+      <PartsOfClip />
+      <h3 className="font-semibold">Loops and travel</h3>
+      <LoopsFound />
+      <Cards names={LOOPS} />
+      <CyclesButton />
     </div>
   )
 }

@@ -11,6 +11,7 @@ const LIVE: Record<string, () => Record<string, unknown>> = {
   shift_from: () => ({ frame: transport.frame }),
   insert_frames: () => ({ after: transport.frame }),
   slide: () => ({ about: transport.frame }),
+  begin_loop: () => ({ frame: transport.frame }),
 }
 
 const HIDDEN: Record<string, string[]> = {
@@ -22,15 +23,7 @@ const HIDDEN: Record<string, string[]> = {
   shift_from: ['frame'],
   insert_frames: ['after'],
   slide: ['about'],
+  begin_loop: ['frame'],
 }
 
 export const fromBench = (name: string) => ({ hidden: HIDDEN[name] ?? [], live: LIVE[name] })
-
-/** These work on the whole clip: they have no scope. */
-export const UNSCOPED = new Set([
-  'repeat',
-  'remove_span',
-  'scale_span',
-  'shift_from',
-  'insert_frames',
-])

@@ -454,6 +454,7 @@ export function ThinPanel() {
       )}
       {!again && (
         <ScopeChoice
+          scoped
           keyed={false}
           byHand={false}
           value={scope}

@@ -206,6 +206,7 @@ export function UnflipPanel() {
         </p>
       )}
       <ScopeChoice
+        scoped
         keyed={false}
         byHand={false}
         value={scope}
