@@ -222,15 +222,15 @@ database() { if [ -z "${LEAN_DATABASE_URL:-}" ]; then pg_start; fi; }
 # Keeps one part running: what ends by itself is started again at once, or after a while where it had
 # hardly begun. Ends, with all that it started, when ./lean does, however that ends.
 keep() {
-  local name=$1 child began wait=0 status; shift
+  local name=$1 child="" began wait=0 status; shift
   exec 3>&2 2>/dev/null  # the shell's own word about what was killed
-  trap 'kill -TERM -- "-$child" 2>/dev/null; wait "$child" 2>/dev/null; exit 0' TERM
+  trap 'end_part TERM "$child"; exit 0' TERM
   while :; do
     began=$SECONDS
     setsid "$@" >>"$LOCAL/$name.log" 2>&1 3>&- 7>&- 8>&- 9>&- & child=$!
     while kill -0 "$child" 2>/dev/null; do
       turn_log "$LOCAL/$name.log"
-      kill -0 "$LEAN_MAIN" 2>/dev/null || { kill -KILL -- "-$child" 2>/dev/null; wait "$child" 2>/dev/null; exit 0; }
+      kill -0 "$LEAN_MAIN" 2>/dev/null || { end_part KILL "$child"; exit 0; }
       sleep 0.3
     done
     status=0; wait "$child" || status=$?
@@ -240,6 +240,14 @@ keep() {
     say "The $name ended (status $status), see ${LOCAL#"$PWD"/}/$name.log: started again in $wait s" 2>&3
     sleep "$wait"
   done
+}
+
+# Ends a part by a signal, and whatever it leaves: by itself where it has no group of its own yet.
+end_part() {
+  [ -n "$2" ] || return 0
+  kill "-$1" -- "-$2" 2>/dev/null || kill "-$1" "$2" 2>/dev/null || true
+  wait "$2" 2>/dev/null || true
+  kill -KILL -- "-$2" 2>/dev/null || true
 }
 
 # A log that has grown large becomes the older one, of which one is kept: what is written goes on.
@@ -324,7 +332,7 @@ one_database() {
 
 WORKER=($PY server/manage.py worker)
 WEB=(.venv/bin/gunicorn config.wsgi --bind "$LEAN_BIND:$LEAN_PORT" --workers 1 --threads 48
-  --timeout 120 --no-control-socket --chdir server --log-level warning)
+  --timeout 120 --keep-alive 75 --no-control-socket --chdir server --log-level warning)
 
 # Asked by the name it goes by, where it is served under one.
 answers() {

@@ -107,7 +107,7 @@ def run(folder: Path, kills: int = 30) -> Table:
         assert lean.process is not None
         lean.process.terminate()
         lean.process.wait(60)
-        lean.ended()
+        lean.left()
     return table
 
 

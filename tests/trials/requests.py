@@ -77,7 +77,8 @@ def on(application: Application, folder: Path, examples: int = 60) -> Table:
     table.add("ended with", "no findings" if done.returncode == 0 else "findings", "")
     table.add("clips that open afterwards", f"{opened} of {len(clips)}", "all")
     if failures or done.returncode not in (0, 1):
-        print(done.stdout[-6000:], done.stderr[-2000:])
+        found = done.stdout.partition("= FAILURES =")[2] or done.stdout
+        print(found[:6000], done.stderr[-2000:])
     return table
 
 
