@@ -55,7 +55,18 @@ def test_a_partner_stands_beside_is_met_half_way_and_goes_along(page: Page) -> N
     settled(page)
     assert stage_picture(page) == beside
 
+    # With trails, the way of its joint that the row names is drawn, and of no other.
+    page.keyboard.press("Shift+X")
+    settled(page)
+    trailed = stage_picture(page)
+    assert trailed != beside
     page.get_by_label("Joint of the partner").select_option(label="LeftHand")
+    settled(page)
+    assert stage_picture(page) not in (trailed, beside)
+    page.keyboard.press("Shift+X")
+    settled(page)
+    assert stage_picture(page) == beside
+
     page.get_by_role("button", name="Meet half way, 0 – 30").click()
     revision(page, 7)
     settled(page)

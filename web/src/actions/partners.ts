@@ -28,9 +28,17 @@ interface Partners {
   figures: ReadonlyMap<string, Figured>
   /** The one that is changed, by its name. */
   chosen: string | null
+  /** The joint of it that was chosen, by its name. */
+  joint: string | null
 }
 
-const nobody: Partners = { of: null, sources: new Map(), figures: new Map(), chosen: null }
+const nobody: Partners = {
+  of: null,
+  sources: new Map(),
+  figures: new Map(),
+  chosen: null,
+  joint: null,
+}
 
 export const usePartners = create<Partners>(() => nobody)
 
@@ -76,7 +84,16 @@ export async function bringPartners(clip: Clip): Promise<void> {
   }
 }
 
-export const choosePartner = (name: string | null): void => set({ chosen: name })
+export const choosePartner = (name: string | null): void => set({ chosen: name, joint: null })
+
+export const chooseItsJoint = (joint: string): void => set({ joint })
+
+/** The joint of a partner that is followed or met: the one that was chosen, else its right hand. */
+export function itsJoint({ clip, roles }: Figured, chosen: string | null): string {
+  const joints = clip.joints.map((joint) => joint.name)
+  if (chosen !== null && joints.includes(chosen)) return chosen
+  return joints[roles.indexOf('right hand')] ?? joints[0]!
+}
 
 const edit = (change: object, digest?: string): Promise<boolean> =>
   apply(

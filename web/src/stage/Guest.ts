@@ -6,6 +6,7 @@ import type { Poses, WorldPose } from '../evaluation/poses'
 import type { Skin } from '../evaluation/skin'
 import type { Drawn } from '../sync/retargeting'
 import { Figure, type Look } from './Figure'
+import { Trails } from './Trails'
 
 const OVER = 0.6 // how much of a figure that is laid over is seen
 
@@ -40,6 +41,8 @@ export interface Beside {
   stand?: Stand
   /** A figure of the scene itself: a body of its own, in a lighter ink. */
   partner?: boolean
+  /** A joint of its own whose trail is drawn, beside those like the chosen ones. */
+  followed?: string
 }
 
 export class Guest {
@@ -54,17 +57,19 @@ export class Guest {
   private pace: number
   /** As it is turned where it stands by itself. */
   private upright: Quaternion
+  private trails: Trails
 
   constructor(
-    { clip: own, poses, offset, pace, beside, roles, skin, stand, partner }: Beside,
+    private beside: Beside,
     clip: Clip,
     private space: Group,
     look: Look,
   ) {
+    const { clip: own, poses, offset, pace, beside: aside, roles, skin, stand, partner } = beside
     this.poses = poses
     this.offset = offset
     // One whose parts are known is drawn as a body of its own, but over this one as a ghost.
-    const whole = partner || (roles !== undefined && beside > 0)
+    const whole = partner || (roles !== undefined && aside > 0)
     const drawn = { roles: roles ?? null, bare: look.bare, pale: partner }
     this.figure = new Figure(own, drawn, whole ? 1 : OVER, skin ?? null)
     const { group } = this.figure
@@ -72,14 +77,16 @@ export class Guest {
     // Both stand upright, whichever axis is up for either.
     group.quaternion.copy(space.quaternion).invert().multiply(upright(own))
     group.position
-      .set(beside / clip.reading.metres_per_unit, 0, 0)
+      .set(aside / clip.reading.metres_per_unit, 0, 0)
       .applyQuaternion(space.quaternion.clone().invert())
     this.units = clip.reading.metres_per_unit / own.reading.metres_per_unit
     this.stands = stand ?? null
     this.pace = pace ?? 1
     this.upright = group.quaternion.clone()
-    this.hips = roles && beside === 0 && !stand ? Math.max(0, roles.indexOf('hips')) : -1
+    this.hips = roles && aside === 0 && !stand ? Math.max(0, roles.indexOf('hips')) : -1
     this.figure.colour(new Set())
+    this.trails = new Trails(partner)
+    group.add(this.trails.group)
     space.add(group)
   }
 
@@ -96,7 +103,7 @@ export class Guest {
   /** As it stands when this figure stands so. */
   pose(at: number, world: WorldPose, roles: Look['roles']): void {
     const { group, world: theirs } = this.figure
-    this.figure.pose(this.poses, this.stands?.frame ?? (at - this.offset) * this.pace)
+    this.figure.pose(this.poses, this.stands?.frame ?? this.frameAt(at))
     if (this.stands) {
       const { turn, by } = this.stands.fit
       const up = new Vector3(0, 1, 0).applyQuaternion(this.space.quaternion.clone().invert())
@@ -114,8 +121,31 @@ export class Guest {
     group.position.copy(way.addScaledVector(up, -way.dot(up)))
   }
 
+  /** Its frame when this figure is at a frame. */
+  private frameAt(at: number): number {
+    return (at - this.offset) * this.pace
+  }
+
+  /** The trails of a partner's joints over frames of this figure: of those that are taken for the
+   * same, and of the one that is followed. */
+  trail(roles: ReadonlySet<string>, frames: readonly number[]): void {
+    const { clip, followed, partner, roles: theirs } = this.beside
+    const drawn = clip.joints.flatMap((joint, k) => {
+      const role = theirs?.[k]
+      return partner && ((role && roles.has(role)) || joint.name === followed) ? [k] : []
+    })
+    const within = (f: number) => f >= 0 && f <= this.poses.frames - 1
+    const own = frames.map((f) => this.frameAt(f)).filter(within)
+    this.trails.show(clip, this.poses, own.length ? drawn : [], own)
+  }
+
+  dispose(): void {
+    this.figure.dispose()
+    this.trails.dispose()
+  }
+
   leave(): void {
     this.space.remove(this.figure.group)
-    this.figure.dispose()
+    this.dispose()
   }
 }

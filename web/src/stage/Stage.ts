@@ -162,7 +162,7 @@ export class Stage {
     this.arrow.dispose()
     this.shades.dispose()
     for (const figure of this.ghosts.figures) figure.dispose()
-    for (const guest of this.guests) guest.figure.dispose()
+    for (const guest of this.guests) guest.dispose()
     this.quick?.dispose()
     this.renderer.dispose()
   }
@@ -455,7 +455,10 @@ export class Stage {
     const joints = around.trails ? [...this.selected].slice(0, MOST_TRAILS) : []
     const first = Math.max(0, at - around.span)
     const last = Math.min(poses.frames - 1, at + around.span)
-    this.trails?.show(clip, poses, joints, first, last, this.keysOf, this.overrides)
+    const along = Array.from({ length: last - first + 1 }, (_, k) => first + k)
+    this.trails?.show(clip, poses, joints, along, this.keysOf, this.overrides)
+    const alike = new Set(joints.flatMap((joint) => this.look.roles?.[joint] ?? []))
+    for (const partner of this.partners) partner.trail(alike, around.trails ? along : [])
     const { span, apart } = around
     const frames = around.ghosts ? framesAround(at, span, apart, poses.frames) : []
     this.ghosts.show(clip, this.look, this.figure?.line ?? 0, poses, frames, this.overrides)

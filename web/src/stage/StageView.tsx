@@ -3,7 +3,7 @@ import { ArrowRight } from 'lucide-react'
 import { type MouseEvent, type PointerEvent, useEffect, useRef, useState } from 'react'
 import { selectJoints } from '../actions/choose'
 import { laidAt, useJoining } from '../actions/joining'
-import { bringPartners, paceOf, standOf, usePartners } from '../actions/partners'
+import { bringPartners, itsJoint, paceOf, standOf, usePartners } from '../actions/partners'
 import { frameBefore, usePins } from '../actions/pins'
 import { samePlant } from '../actions/plants'
 import { correctionsAt, onLive, posedJoints, usePosing } from '../actions/posing'
@@ -307,6 +307,8 @@ export function StageView() {
   }, [clip, roles, bare])
 
   const figures = usePartners((s) => s.figures)
+  const chosen = usePartners((s) => s.chosen)
+  const joint = usePartners((s) => s.joint)
   useEffect(() => {
     const shown = clip?.partners.filter((partner) => !partner.muted) ?? []
     const found = shown.flatMap((partner) => {
@@ -316,10 +318,11 @@ export function StageView() {
       const stand = { fit: standOf(clip!, partner) }
       const pace = paceOf(clip!, figure.clip)
       const laid = { offset: partner.later, pace, beside: 0, stand, partner: true }
-      return [{ clip: figure.clip, poses, roles, ...laid }]
+      const followed = partner.name === chosen ? itsJoint(figure, joint) : undefined
+      return [{ clip: figure.clip, poses, roles, followed, ...laid }]
     })
     stageRef.current?.setPartners(found)
-  }, [clip, figures])
+  }, [clip, figures, chosen, joint])
 
   const placing = useBench((s) => s.step === 'plant' && s.preview === null)
   const plant = useBench((s) => s.plant)

@@ -9,9 +9,11 @@ import {
   Points,
   PointsMaterial,
 } from 'three'
-import type { Clip } from '../evaluation/model'
 import { emptyWorld, forward, type Overrides, type Poses } from '../evaluation/poses'
+import type { Drawn } from '../sync/retargeting'
 import { token } from '../ui/theme'
+
+const NO_KEYS: ReadonlySet<number> = new Set()
 
 export class Trails {
   readonly group = new Group()
@@ -25,7 +27,8 @@ export class Trails {
     new PointsMaterial({ size: 8, sizeAttenuation: false }),
   )
 
-  constructor() {
+  /** Of a figure in a lighter ink, or not. */
+  constructor(private pale = false) {
     for (const part of [this.line, this.ticks, this.keys]) {
       part.frustumCulled = false
       part.renderOrder = 1
@@ -33,14 +36,14 @@ export class Trails {
     }
   }
 
+  /** The paths of joints over frames of its own that follow one another. */
   show(
-    clip: Clip,
+    clip: Pick<Drawn, 'joints'>,
     poses: Poses,
     joints: readonly number[],
-    first: number,
-    last: number,
-    keysOf: (joint: number) => ReadonlySet<number>,
-    overrides: (frame: number) => Overrides | undefined,
+    frames: readonly number[],
+    keysOf: (joint: number) => ReadonlySet<number> = () => NO_KEYS,
+    overrides: (frame: number) => Overrides | undefined = () => undefined,
   ): void {
     this.group.visible = joints.length > 0
     if (!joints.length) return
@@ -49,7 +52,7 @@ export class Trails {
     const ticks: number[] = []
     const dots: number[] = []
     const before = new Map<number, number[]>()
-    for (let f = first; f <= last; f++) {
+    for (const f of frames) {
       forward(clip.joints, poses, f, world, overrides(f))
       for (const joint of joints) {
         const at = [...world.position.subarray(3 * joint, 3 * joint + 3)]
@@ -60,8 +63,8 @@ export class Trails {
         if (keysOf(joint).has(f)) dots.push(...at)
       }
     }
-    fill(this.line, lines, token('ink-2'))
-    fill(this.ticks, ticks, token('ink'))
+    fill(this.line, lines, token(this.pale ? 'ink-3' : 'ink-2'))
+    fill(this.ticks, ticks, token(this.pale ? 'ink-2' : 'ink'))
     fill(this.keys, dots, token('signal'))
   }
 

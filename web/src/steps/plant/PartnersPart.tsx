@@ -4,9 +4,11 @@ import { useState, useSyncExternalStore } from 'react'
 import {
   addPartner,
   changePartner,
+  chooseItsJoint,
   choosePartner,
   type Figured,
   followPartner,
+  itsJoint,
   MOST,
   meetHalfWay,
   type Partner,
@@ -77,12 +79,11 @@ function Where({ clip, partner }: { clip: Clip; partner: Partner }) {
 function Together({ clip, partner, figure }: { clip: Clip; partner: Partner; figure: Figured }) {
   const saving = useBench((s) => s.saving)
   const body = useBench((s) => s.body)
-  const [wanted, setWanted] = useState('')
+  const wanted = usePartners((s) => s.joint)
   const [ours, setOurs] = useState('right hand')
   const frames = useFrames(clip)
   const joints = figure.clip.joints.map((j) => j.name)
-  const hand = joints[figure.roles.indexOf('right hand')] ?? joints[0]!
-  const joint = joints.includes(wanted) ? wanted : hand
+  const joint = itsJoint(figure, wanted)
   const isHand = HANDS.includes(figure.roles[joints.indexOf(joint)] ?? '')
   const own = body?.joints.findIndex((j) => j.role === ours) ?? -1
   return (
@@ -93,7 +94,7 @@ function Together({ clip, partner, figure }: { clip: Clip; partner: Partner; fig
           className="min-w-0 flex-1"
           value={joint}
           options={named(joints)}
-          onChange={setWanted}
+          onChange={chooseItsJoint}
         />
         <Tip text="A prop that goes where the joint goes; plants can be held with it">
           <Button disabled={saving} onClick={() => void followPartner(partner, joint)}>
