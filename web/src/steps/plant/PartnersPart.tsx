@@ -1,6 +1,6 @@
 /** Partners: figures of other clips in the scene, where they stand, followed and met half way. */
 import { Eye, EyeOff, RefreshCw, X } from 'lucide-react'
-import { useState, useSyncExternalStore } from 'react'
+import { Fragment, useState, useSyncExternalStore } from 'react'
 import {
   addPartner,
   changePartner,
@@ -38,40 +38,51 @@ function useFrames(clip: Clip): [number, number] {
 function Where({ clip, partner }: { clip: Clip; partner: Partner }) {
   const up = 'xyz'.indexOf(clip.reading.up_axis)
   return (
-    <div className="flex flex-wrap items-center gap-x-2 gap-y-1 text-ink-2">
-      <NumberInput
-        label="The partner plays later, frames"
-        className="w-14"
-        digits={0}
-        value={partner.later}
-        onCommit={(v) => void changePartner(partner, { later: Math.round(v) })}
-      />
-      frames later, moved
-      {[0, 1, 2].map((axis) =>
-        axis === up ? null : (
-          <NumberInput
-            key={axis}
-            label={`The partner is moved along ${'XYZ'[axis]}, cm`}
-            className="w-14"
-            digits={1}
-            value={partner.moved[axis]! / 10}
-            onCommit={(cm) => {
-              const moved = [...partner.moved]
-              moved[axis] = 10 * cm
-              void changePartner(partner, { moved })
-            }}
-          />
-        ),
-      )}
-      cm, turned
-      <NumberInput
-        label="The partner is turned, degrees"
-        className="w-14"
-        digits={1}
-        value={partner.turned}
-        onCommit={(turned) => void changePartner(partner, { turned })}
-      />
-      °
+    <div className="grid grid-cols-[4rem_1fr] items-center gap-y-1 text-ink-2">
+      <span>later by</span>
+      <span className="flex items-center gap-1.5">
+        <NumberInput
+          label="The partner plays later, frames"
+          className="w-14"
+          digits={0}
+          value={partner.later}
+          onCommit={(v) => void changePartner(partner, { later: Math.round(v) })}
+        />
+        frames
+      </span>
+      <span>moved</span>
+      <span className="flex items-center gap-1.5">
+        {[0, 1, 2].map((axis) =>
+          axis === up ? null : (
+            <Fragment key={axis}>
+              {'XYZ'[axis]}
+              <NumberInput
+                label={`The partner is moved along ${'XYZ'[axis]}, cm`}
+                className="w-14"
+                digits={1}
+                value={partner.moved[axis]! / 10}
+                onCommit={(cm) => {
+                  const moved = [...partner.moved]
+                  moved[axis] = 10 * cm
+                  void changePartner(partner, { moved })
+                }}
+              />
+            </Fragment>
+          ),
+        )}
+        cm
+      </span>
+      <span>turned</span>
+      <span className="flex items-center gap-1.5">
+        <NumberInput
+          label="The partner is turned, degrees"
+          className="w-14"
+          digits={1}
+          value={partner.turned}
+          onCommit={(turned) => void changePartner(partner, { turned })}
+        />
+        °
+      </span>
     </div>
   )
 }
