@@ -42,6 +42,7 @@ def run() -> list[Table]:
         dragging(page, table)
         hips_dragged(page, table)
         weight_dragged(page, table)
+        seam_dragged(page, table)
         timing_bench.sheet(page, table)
         timing_bench.pins(page, table)
         body(page, table, folder)
@@ -221,6 +222,30 @@ def weight_dragged(page: Page, table: Table) -> None:
     )
     settled(page)
     page.get_by_role("button", name="Undo").click()
+    settled(page)
+
+
+def seam_dragged(page: Page, table: Table) -> None:
+    """A seam dragged over all pairs of frames: pictures a second, both figures posed in each."""
+    page.keyboard.press("Alt+J")
+    page.get_by_label("Clip to join").select_option(label="dropped")
+    page.get_by_role("button", name="Seams to dropped").click()
+    page.get_by_test_id("pairs").wait_for()
+    settled(page)
+    pictures.dragged(
+        page,
+        table,
+        "a seam dragged, both clips' poses following",
+        "30 / s",
+        """
+          const element = document.querySelector('[data-testid=pairs]')
+          const { width, height } = element.getBoundingClientRect()
+          const start = [width / 2, height / 2]
+          const at = (n) =>
+            [width * (0.5 + 0.4 * Math.sin(n / 9)), height * (0.5 + 0.4 * Math.cos(n / 7))]
+        """,
+    )
+    page.get_by_role("button", name="Take out dropped").click()
     settled(page)
 
 
