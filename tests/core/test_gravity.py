@@ -12,21 +12,24 @@ from leancurve.demo.suit import deckhand
 from leancurve.document.clip import Clip, Contact, Reading
 from leancurve.document.track import TrackId, base_track
 from leancurve.figure.body import body_of
-from leancurve.figure.masses import HEAD, LIMBS, TRUNK_MASS, centre_of_mass
+from leancurve.figure.masses import TABLES, Table, weights_of
 from leancurve.measures.gravity import GRAVITY, flights, told_by_gravity, unit_by_gravity
 
 
-def test_shares_are_a_whole_body() -> None:
+@pytest.mark.parametrize("table", TABLES.values(), ids=list(TABLES))
+def test_shares_are_a_whole_body(table: Table) -> None:
     """de Leva 1996, table 4: the parts add up to all of it."""
-    assert TRUNK_MASS + HEAD.mass + 2 * sum(p.mass for p in LIMBS) == pytest.approx(1.0, abs=0.002)
+    whole = table.trunk.mass + table.head.mass + 2 * sum(p.mass for p in table.limbs)
+    assert whole == pytest.approx(1.0, abs=0.002)
 
 
 def test_a_standing_body_weighs_about_its_hips() -> None:
     """A person's centre of mass stands at 55 to 57 % of the stature (common textbook value)."""
     skeleton = deckhand()
     places = skeleton.rest_positions[None]
-    centre = centre_of_mass(body_of(skeleton), places)
-    assert centre is not None
+    weights = weights_of(skeleton, body_of(skeleton))
+    assert weights is not None
+    centre = weights.centre(places)
     share = (centre[0, 1] - places[0, :, 1].min()) / skeleton.rest_height
     assert 0.5 < share < 0.62
     assert abs(centre[0, 0]) < 0.01 * skeleton.rest_height

@@ -1,72 +1,181 @@
 """What a body weighs, by the roles of its joints, and where its weight is.
 
-Shares of the body's mass and where along a segment its centre lies: P. de Leva, "Adjustments to
-Zatsiorsky-Seluyanov's segment inertia parameters", Journal of Biomechanics 29 (1996), table 4, men.
+Shares of the body's mass, where along a segment its centre lies, and how far from there its mass
+lies on average: P. de Leva, "Adjustments to Zatsiorsky-Seluyanov's segment inertia parameters",
+Journal of Biomechanics 29 (1996), table 4.
 """
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cached_property, lru_cache
+from typing import Final, Literal, TypeAlias
 
 import numpy as np
 
 from leancurve.figure.body import SIDES, Body
+from leancurve.figure.skeleton import Skeleton
 from leancurve.numbers.arrays import Floats
+
+Sex: TypeAlias = Literal["male", "female"]
 
 
 @dataclass(frozen=True)
 class Segment:
     """A part of the body: its share of the mass, from which role's joint to which one's it goes,
-    and at what share of the way its centre is. Without the second it is at the first."""
+    at what share of the way its centre is, and its radius of gyration across that way, as a share
+    of its length. Without the second joint it is at the first."""
 
     mass: float
     upper: str
     lower: str
     along: float
+    gyration: float
 
 
-LIMBS = (
-    Segment(0.0271, "upper arm", "forearm", 0.577),
-    Segment(0.0162, "forearm", "hand", 0.457),
-    Segment(0.0061, "hand", "middle", 0.79),
-    Segment(0.1416, "thigh", "shin", 0.410),
-    Segment(0.0433, "shin", "foot", 0.446),
-    Segment(0.0137, "foot", "toe", 0.5),
-)
-"""Of each side. A hand's centre is told towards the knuckles, a foot's between ankle and ball."""
-HEAD = Segment(0.0694, "neck", "head", 1.0)
-TRUNK_MASS, TRUNK_ALONG = 0.4346, 0.449
-"""The whole trunk's centre, on the way from the neck to the middle of the hips."""
+@dataclass(frozen=True)
+class Table:
+    """The parts of a body. ``limbs`` are of each side: a hand's centre is told towards the
+    knuckles, a foot's between ankle and ball. The trunk goes from the neck to the middle of the
+    hips, and is ``across`` of its length wide, by its radius of gyration about that way."""
+
+    limbs: tuple[Segment, ...]
+    head: Segment
+    trunk: Segment
+    across: float
+
+
+TABLES: Final[Mapping[Sex, Table]] = {
+    "male": Table(
+        (
+            Segment(0.0271, "upper arm", "forearm", 0.577, 0.277),
+            Segment(0.0162, "forearm", "hand", 0.457, 0.271),
+            Segment(0.0061, "hand", "middle", 0.790, 0.570),
+            Segment(0.1416, "thigh", "shin", 0.410, 0.329),
+            Segment(0.0433, "shin", "foot", 0.446, 0.252),
+            Segment(0.0137, "foot", "toe", 0.5, 0.251),
+        ),
+        Segment(0.0694, "neck", "head", 1.0, 0.309),
+        Segment(0.4346, "neck", "hips", 0.449, 0.317),
+        0.169,
+    ),
+    "female": Table(
+        (
+            Segment(0.0255, "upper arm", "forearm", 0.575, 0.269),
+            Segment(0.0138, "forearm", "hand", 0.456, 0.259),
+            Segment(0.0056, "hand", "middle", 0.747, 0.493),
+            Segment(0.1478, "thigh", "shin", 0.361, 0.367),
+            Segment(0.0481, "shin", "foot", 0.442, 0.269),
+            Segment(0.0129, "foot", "toe", 0.5, 0.289),
+        ),
+        Segment(0.0668, "neck", "head", 1.0, 0.283),
+        Segment(0.4257, "neck", "hips", 0.415, 0.300),
+        0.147,
+    ),
+}
+HEAD_HEIGHT = 0.117
+"""From the crown to the corner of the jaw, as a share of the stature (the same table's figures)."""
 NEEDED = ("upper arm", "forearm", "thigh", "shin", "foot")
 
 
-def centre_of_mass(body: Body, positions: Floats) -> Floats | None:
-    """Where the weight of a body is ``(F, 3)``, of joints' places ``(F, J, 3)``; None where its
-    joints are not understood well enough to tell."""
-    pairs = {part: body.pair(part) for part in NEEDED}
-    top = body.find("neck") if body.find("neck") is not None else body.find("head")
-    if top is None or not all(pairs.values()):
-        return None
+@dataclass(frozen=True, eq=False)
+class Weights:
+    """Points that stand for a body: their shares of its mass ``(P,)``, 1 in all, and how each one's
+    place is made of the joints' places ``(P, J)``."""
 
-    def at(joint: int) -> Floats:
-        return np.asarray(positions[:, joint])
+    shares: Floats
+    made_of: Floats
 
-    thighs = pairs["thigh"]
-    assert thighs is not None
-    middle = 0.5 * (at(thighs[0]) + at(thighs[1]))
-    out = TRUNK_MASS * (at(top) + TRUNK_ALONG * (middle - at(top)))
-    mass = TRUNK_MASS
-    head = body.find("head")
-    out += HEAD.mass * at(top if head is None else head)
-    mass += HEAD.mass
-    for side in SIDES:
-        for part in LIMBS:
-            upper, lower = (body.find(f"{side} {role}") for role in (part.upper, part.lower))
-            if upper is None:
-                continue
-            place = at(upper)
-            if lower is not None:
-                place = place + part.along * (at(lower) - place)
-            out += part.mass * place
-            mass += part.mass
-    return np.asarray(out / mass)
+    @cached_property
+    def _centre(self) -> Floats:
+        return np.asarray(self.shares @ self.made_of)
+
+    def centre(self, positions: Floats) -> Floats:
+        """The centre of mass ``(F, 3)``, of joints' places ``(F, J, 3)``."""
+        return np.asarray(np.einsum("j,fjk->fk", self._centre, positions))
+
+    def points(self, positions: Floats) -> Floats:
+        """The points' places ``(F, P, 3)``, of joints' places ``(F, J, 3)``."""
+        return np.asarray(self.made_of @ positions)
+
+
+@lru_cache(maxsize=64)
+def weights_of(skeleton: Skeleton, body: Body, sex: Sex = "male") -> Weights | None:
+    """The points of a skeleton's body; None where its joints are not understood well enough.
+
+    Each segment is two points of half its mass, as far from its centre as its mass lies on average;
+    the trunk has two more, across it. A joint without a role weighs nothing.
+    """
+    made = _Made(skeleton, body, TABLES[sex])
+    return made.weights() if made.understood else None
+
+
+class _Made:
+    """The points of a body as they are gathered: each a row of shares of joints."""
+
+    def __init__(self, skeleton: Skeleton, body: Body, table: Table) -> None:
+        self.skeleton, self.body, self.table = skeleton, body, table
+        self.masses: list[float] = []
+        self.rows: list[Floats] = []
+
+    @property
+    def top(self) -> int | None:
+        """The joint that the trunk goes up to."""
+        neck = self.body.find("neck")
+        return self.body.find("head") if neck is None else neck
+
+    @property
+    def understood(self) -> bool:
+        return self.top is not None and all(self.body.pair(part) for part in NEEDED)
+
+    def weights(self) -> Weights:
+        self._trunk()
+        self._head()
+        for side in SIDES:
+            for part in self.table.limbs:
+                upper, lower = (self.body.find(f"{side} {r}") for r in (part.upper, part.lower))
+                if upper is not None:
+                    self._segment(part, self._at(upper), None if lower is None else self._at(lower))
+        shares = np.array(self.masses)
+        return Weights(shares / shares.sum(), np.array(self.rows))
+
+    def _at(self, *joints: int) -> Floats:
+        """The middle of joints."""
+        row = np.zeros(len(self.skeleton))
+        row[list(joints)] = 1.0 / len(joints)
+        return row
+
+    def _length(self, way: Floats) -> float:
+        """How long a way between joints is at rest."""
+        return float(np.linalg.norm(way @ self.skeleton.rest_positions))
+
+    def _two(self, mass: float, centre: Floats, away: Floats) -> None:
+        self.masses += [0.5 * mass, 0.5 * mass]
+        self.rows += [centre - away, centre + away]
+
+    def _segment(self, part: Segment, upper: Floats, lower: Floats | None) -> None:
+        way = np.zeros_like(upper) if lower is None else lower - upper
+        self._two(part.mass, upper + part.along * way, part.gyration * way)
+
+    def _trunk(self) -> None:
+        trunk, top, hips = self.table.trunk, self.top, self.body.pair("thigh")
+        arms = self.body.pair("upper arm")
+        assert top is not None
+        assert hips is not None
+        assert arms is not None
+        down = self._at(*hips) - self._at(top)
+        centre = self._at(top) + trunk.along * down
+        # Of four points each pair has half of the mass: it lies farther off by the root of two.
+        self._two(0.5 * trunk.mass, centre, np.sqrt(2.0) * trunk.gyration * down)
+        aside = self._at(arms[0]) - self._at(arms[1])
+        wide = self.table.across * self._length(down) / max(self._length(aside), 1e-9)
+        self._two(0.5 * trunk.mass, centre, np.sqrt(2.0) * wide * aside)
+
+    def _head(self) -> None:
+        head, top, part = self.body.find("head"), self.top, self.table.head
+        assert top is not None
+        at = self._at(top if head is None else head)
+        up = at - self._at(top)
+        tall = HEAD_HEIGHT * self.skeleton.rest_height / max(self._length(up), 1e-9)
+        self._two(part.mass, at, part.gyration * tall * up)

@@ -9,7 +9,8 @@ import numpy as np
 from leancurve.cleaning.contacts import AIRBORNE, contacts_of
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import posed
-from leancurve.figure.masses import centre_of_mass
+from leancurve.document.kept import kept
+from leancurve.figure.masses import weights_of
 from leancurve.figure.skeleton import UP
 from leancurve.numbers.arrays import Floats
 
@@ -42,18 +43,25 @@ def flights(clip: Clip) -> list[Flight]:
     spans = [c for c in contacts_of(clip) if c.limb == AIRBORNE]
     if not spans:
         return []
-    _, positions = posed(clip).world(clip.skeleton)
-    centre = centre_of_mass(clip.body, positions)
+    centre = centre_of(clip)
     if centre is None:
         return []
     rate, up = float(clip.rate), UP[clip.reading.up_axis]
-    bends = _acceleration(centre[:, up], rate)
+    bends = acceleration(centre[:, up], rate)
     most = BENT * clip.skeleton.rest_height
     found = (_flight(centre, bends, up, rate, most, c.first, c.last) for c in spans)
     return [f for f in found if f is not None]
 
 
-def _acceleration(height: Floats, rate: float) -> Floats:
+@kept
+def centre_of(clip: Clip) -> Floats | None:
+    """Where the weight of the figure is on each frame ``(F, 3)``, as it plays; None where its
+    joints are not understood."""
+    weights = weights_of(clip.skeleton, clip.body)
+    return None if weights is None else weights.centre(posed(clip).world(clip.skeleton)[1])
+
+
+def acceleration(height: Floats, rate: float) -> Floats:
     """Second derivatives ``(F,)`` of heights, of quadratics fitted to their neighbours."""
     from scipy.signal import savgol_filter  # it loads slowly, and few clips have flights
 
@@ -63,24 +71,30 @@ def _acceleration(height: Floats, rate: float) -> Floats:
     return np.asarray(savgol_filter(height, span, 2, deriv=2, delta=1.0 / rate))
 
 
-def _flight(
-    centre: Floats, bends: Floats, up: int, rate: float, most: float, first: int, last: int
-) -> Flight | None:
-    """The part of an airborne span in which nothing but gravity acts."""
+def falling_part(bends: Floats, first: int, last: int) -> tuple[int, int] | None:
+    """The part of an airborne span in which nothing but gravity acts, of the heights' second
+    derivatives ``(F,)``; None where it does not fall."""
     quarter = (last - first) // 4
     middle = (first + last) // 2
     falls = -float(np.median(bends[first + quarter : last - quarter + 1]))
-    if falls <= 0.0:
-        return None
     falling = bends < -FALLING * falls
-    if not falling[middle]:
+    if falls <= 0.0 or not falling[middle]:
         return None
     while first < middle and not falling[first : middle + 1].all():
         first += 1
     while last > middle and not falling[middle : last + 1].all():
         last -= 1
-    if (last - first) / rate < SHORTEST_S:
+    return first, last
+
+
+def _flight(
+    centre: Floats, bends: Floats, up: int, rate: float, most: float, first: int, last: int
+) -> Flight | None:
+    """The flight within an airborne span, where it follows a parabola."""
+    part = falling_part(bends, first, last)
+    if part is None or (part[1] - part[0]) / rate < SHORTEST_S:
         return None
+    first, last = part
     seconds = np.arange(last - first + 1) / rate
     path = centre[first : last + 1]
     off = [

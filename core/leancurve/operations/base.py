@@ -229,6 +229,7 @@ KIND_OF_STEP: Mapping[str, Kind] = {
     "calm": "calm",
     "thin": "thin",
     "plant": "plant",
+    "balance": "layer",
     "retarget": "retarget",
     "shape": "hand",
     "join": "continuity",

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from leancurve.errors import BadInput
+from leancurve.operations.balance.balance import Balance
 from leancurve.operations.base import Operation
 from leancurve.operations.bring_in.read import Read
 from leancurve.operations.calm.change_rate import ChangeRate
@@ -90,6 +91,7 @@ OPERATIONS: dict[str, Operation[Any]] = {
         EditPartners(),
         BakePlants(),
         MendLimbs(),
+        Balance(),
         EditLayers(),
         KeyLayer(),
         Flatten(),

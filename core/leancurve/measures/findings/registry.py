@@ -10,6 +10,7 @@ from leancurve.errors import BadInput
 from leancurve.measures.findings import (
     calibration,
     dropped,
+    flight,
     flips,
     floor,
     gaps,
@@ -27,7 +28,7 @@ from leancurve.measures.findings.base import Finding, Kind, Motion
 from leancurve.numbers.spans import shared
 from leancurve.progress import Progress, silent
 
-VERSION = 6
+VERSION = 7
 """Rises when any detector changes what it finds: what was kept before is measured anew."""
 
 KINDS: tuple[Kind, ...] = (
@@ -56,6 +57,10 @@ KINDS: tuple[Kind, ...] = (
          floor.detect_floats),
     Kind("through", "through the body", "a hand, a forearm or a foot is inside the trunk or the "
          "head, a foot inside the other leg", "edit_plants", 1.5, through.detect),
+    Kind("arc", "arcs", "a flight that does not fall as what is thrown does", "balance", 2.0,
+         flight.detect_arcs),
+    Kind("spin", "spins", "a flight in which the body turns with nothing to turn on", "balance",
+         1.5, flight.detect_spins),
     Kind("key off the frame", "keys off frame", "a key between two frames", "tidy_keys", 0.5,
          keys.detect_off_frame, of_keys=True),
     Kind("doubled key", "doubled keys", "two keys closer than half a frame", "tidy_keys", 0.5,

@@ -135,7 +135,7 @@ def _by_hand(clip: Clip, states: Any, joints: list[int]) -> tuple[Turns, Turns]:
         by = rotation.multiply(rotation.conjugate(lower.rotation), upper.rotation)
         turned = rotation.multiply(turned, by)
         moved += upper.translation - lower.translation
-    return _worth(clip, joints, rotation.log(turned), moved)
+    return worth(clip, joints, rotation.log(turned), moved)
 
 
 def _without(clip: Clip, vectors: Turns, moves: Turns, joints: list[int]) -> dict[TrackId, Curve]:
@@ -169,10 +169,10 @@ def differences(
     own unit. Joints that do not differ are left out."""
     here, there = evaluate(lower, joints=joints), evaluate(upper, joints=joints)
     vectors = rotation.log(rotation.multiply(rotation.conjugate(here.rotation), there.rotation))
-    return _worth(upper, joints, vectors, there.translation - here.translation)
+    return worth(upper, joints, vectors, there.translation - here.translation)
 
 
-def _worth(
+def worth(
     clip: Clip, joints: list[int], vectors: Floats, moves: Floats
 ) -> tuple[dict[int, Floats], dict[int, Floats]]:
     """Vectors and moves ``(F, J, 3)`` by joint, without a jump, of the joints that have any."""
