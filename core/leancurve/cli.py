@@ -32,6 +32,7 @@ from leancurve.joining.loops import loops_of
 from leancurve.measures.account import LineDrift, account
 from leancurve.measures.drift import drift
 from leancurve.measures.findings import find, work_left
+from leancurve.measures.flights import flights_of
 from leancurve.measures.gravity import told_by_gravity
 from leancurve.measures.layers import layer_changes
 from leancurve.measures.travel import Facing, round_of
@@ -153,6 +154,7 @@ def inspect(args: argparse.Namespace) -> dict[str, Any]:
         "findings": [
             {k: v for k, v in asdict(f).items() if k not in ("severity", "accepted")} for f in found
         ],
+        "flights": _flown(clip),
         "notes": [*take.notes, *told_by_gravity(clip)],
         "warnings": list(take.warnings),
     }
@@ -475,6 +477,30 @@ def in_place(args: argparse.Namespace) -> dict[str, Any]:
     return {"frames": clip.frames, "spans": reports}
 
 
+def _flown(clip: Clip) -> list[dict[str, Any]]:
+    return [
+        {
+            "first": f.first, "last": f.last, "gravity": round(f.gravity, 3),
+            "arc_mm": round(f.arc_mm, 3),
+            "spin_deg": None if f.spin_deg is None else round(f.spin_deg, 3),
+        }
+        for f in flights_of(clip)
+    ]  # fmt: skip
+
+
+def balance(args: argparse.Namespace) -> dict[str, Any]:
+    """Flights led to the path that gravity allows, and turned so that they keep their momentum."""
+    clip = _read(args.file).clip
+    params = {
+        "path": 100.0 * args.path, "turning": 100.0 * args.turning,
+        "counter": 100.0 * args.counter, "limbs": args.limbs, "gravity": args.gravity,
+    }  # fmt: skip
+    patch = OPERATIONS["balance"].run(clip, params)
+    done = apply_patch(clip, patch)
+    _write(done, args.out)
+    return {**patch.report, "before": _flown(clip), "after": _flown(done)}
+
+
 def loop(args: argparse.Namespace) -> dict[str, Any]:
     """The best loop of a take as a clip of its own, closed, as many times as wanted."""
     clip = _read(args.file).clip
@@ -667,6 +693,15 @@ def _parser() -> argparse.ArgumentParser:
     stayer.add_argument("--facing", choices=get_args(Facing), default="hips", help="what faces")
     stayer.add_argument("--smooth", type=float, default=0.0, metavar="S", help="leaves the sway")
     stayer.add_argument("--ease", type=int, default=12, metavar="N", help="frames to come and go")
+    balancer = command("balance", balance, "file", "out")
+    for name, usual, told in (
+        ("path", 1.0, "how closely flights follow gravity, 0 to 1"),
+        ("turning", 1.0, "how far they keep their momentum, 0 to 1"),
+        ("counter", 0.0, "how much of that limbs do, 0 to 1"),
+    ):
+        balancer.add_argument(f"--{name}", type=float, default=usual, metavar="SHARE", help=told)
+    balancer.add_argument("--limbs", choices=("arms", "legs", "arms and legs"), default="arms")
+    balancer.add_argument("--gravity", type=float, metavar="N", help="m/s²; else as on Earth")
     looper = command("loop", loop, "file", "out")
     looper.add_argument("--at", type=_pair, metavar="FRAME,FRAME", help="this span, not the best")
     looper.add_argument("--cycles", type=int, default=1, metavar="N", help="as often in a row")

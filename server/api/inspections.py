@@ -17,6 +17,7 @@ from leancurve.document.evaluation import evaluate
 from leancurve.errors import BadInput
 from leancurve.figure.body import ROLES
 from leancurve.measures.findings import KINDS
+from leancurve.measures.flights import flights_of
 from leancurve.measures.picture import body_picture
 from leancurve.operations import OPERATIONS
 from leancurve.operations.thin.tolerances import tolerances_of
@@ -64,6 +65,13 @@ def contacts(request: HttpRequest, clip_id: int, revision: int) -> Any:
         "floor_mm": support.floor * clip.millimetres,
         "floor_set": clip.reading.floor is not None,
     }
+
+
+@router.get("clips/{int:clip_id}/flights", response=list[schemas.FlightOut])
+def flights(request: HttpRequest, clip_id: int, revision: int) -> Any:
+    """Where a figure flies, and how far that is from what gravity and momentum allow."""
+    clip = load_clip(revision_for(request, clip_id, revision).state)
+    return [asdict(flight) for flight in flights_of(clip)]
 
 
 @router.get("clips/{int:clip_id}/body", response=schemas.BodyOut)

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
+from leancurve.cli import main
 from leancurve.curves.curve import SampledCurve
 from leancurve.demo import TAKES, captured
 from leancurve.document.clip import Clip, Placement
@@ -17,6 +20,7 @@ from leancurve.document.track import TrackId, base_track
 from leancurve.errors import BadInput
 from leancurve.figure.masses import weights_of
 from leancurve.figure.momentum import Spin, spin_of
+from leancurve.formats.clipjson import write_clip
 from leancurve.measures.findings import find
 from leancurve.measures.flights import flights_of, standard_fall
 from leancurve.measures.gravity import GRAVITY, centre_of
@@ -282,3 +286,29 @@ def test_a_body_on_one_line_has_no_spin() -> None:
     kept = spin.kept()
     assert kept is not None
     assert rotation.geodesic_deg(kept, rotation.IDENTITY).max() < 1e-9
+
+
+# --- at the command line -----------------------------------------------------------------------
+
+
+def test_flights_are_listed_and_balanced_at_the_command_line(
+    jumps: Clip, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    high = raised(jumps, 3, 60.0)
+    source, out = tmp_path / "high.json", tmp_path / "out.json"
+    source.write_bytes(write_clip(high))
+    assert main(["inspect", str(source), "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert len(told["flights"]) == 10
+    assert set(told["flights"][0]) == {"first", "last", "gravity", "arc_mm", "spin_deg"}
+    assert "arc" in {f["kind"] for f in told["findings"]}
+    args = ["--path", "1", "--turning", "1", "--counter", "0.5"]
+    assert main(["balance", str(source), str(out), *args, "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert told["off_before_mm"] > 30.0 > 1.0 > told["off_after_mm"]
+    assert [f["gravity"] for f in told["after"]] == pytest.approx([GRAVITY] * 10, rel=1e-2)
+    assert main(["inspect", str(out), "--json"]) == 0
+    again = json.loads(capsys.readouterr().out)
+    assert again["flights"] == told["after"]
+    assert not {f["kind"] for f in again["findings"]} & {"arc", "spin"}
+    assert main(["balance", str(source), str(out), "--path", "2"]) == 2

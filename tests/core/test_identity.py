@@ -12,6 +12,7 @@ from leancurve.operations import OPERATIONS, apply_patch
 from leancurve.operations.identity import drawn, identified, made_by, renumbered, renumbered_owner
 
 from tests.core.laden import laden
+from tests.core.test_gravity import thrown
 
 
 def did(clip: Clip, name: str, /, **params: Any) -> Clip:
@@ -30,6 +31,7 @@ def test_every_operation_that_makes_layers_takes_the_id_that_its_line_names() ->
         "extract": {},
         "bring_layers": {"layers": ["lean"], "ids": [0]},
         "load_layer": {},
+        "balance": {},
     }
     makes = {
         n for n, kind in OPERATIONS.items() if "identity" in str(kind.Params.model_json_schema())
@@ -43,7 +45,8 @@ def test_every_operation_that_makes_layers_takes_the_id_that_its_line_names() ->
         wanted = made_by(kind.Params, given)
         assert len(wanted) == (2 if name == "edit_layers" else 1)
         own = {n: inputs[n] for n in kind.inputs if n in inputs}
-        base = hand if name == "lift" else clip
+        # Thrown up on another planet: there is something to balance.
+        base = {"lift": hand, "balance": thrown(1600.0)}.get(name, clip)
         made = apply_patch(base, kind.run(base, given, inputs=own))
         assert {x.id for x in made.layers} - {x.id for x in clip.layers} == set(wanted), name
 

@@ -41,6 +41,16 @@ class ContactsOut(Schema):
     floor_set: bool
 
 
+class FlightOut(Schema):
+    first: int
+    last: int
+    gravity: float = Field(description="how fast it falls, m/s²")
+    arc_mm: float = Field(description="how far it is off its parabola at most")
+    spin_deg: float | None = Field(
+        description="by how much the body would have to turn further at most; null where unknown"
+    )
+
+
 class JointRoleOut(Schema):
     role: str
     confidence: float

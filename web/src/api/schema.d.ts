@@ -303,6 +303,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clips/{clip_id}/flights": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Flights
+         * @description Where a figure flies, and how far that is from what gravity and momentum allow.
+         */
+        get: operations["api_inspections_flights"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clips/{clip_id}/here": {
         parameters: {
             query?: never;
@@ -2811,6 +2831,28 @@ export interface components {
              */
             work: number;
         };
+        /** FlightOut */
+        FlightOut: {
+            /**
+             * Arc Mm
+             * @description how far it is off its parabola at most
+             */
+            arc_mm: number;
+            /** First */
+            first: number;
+            /**
+             * Gravity
+             * @description how fast it falls, m/s²
+             */
+            gravity: number;
+            /** Last */
+            last: number;
+            /**
+             * Spin Deg
+             * @description by how much the body would have to turn further at most; null where unknown
+             */
+            spin_deg: number | null;
+        };
         /**
          * FootPathOut
          * @description A part's way over some frames, millimetres: from above (x, y as pairs) and its height over
@@ -5308,6 +5350,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FindingsOut"];
+                };
+            };
+        };
+    };
+    api_inspections_flights: {
+        parameters: {
+            query: {
+                revision: number;
+            };
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FlightOut"][];
                 };
             };
         };

@@ -439,6 +439,7 @@ export const COMMANDS: readonly Command[] = [
       ['calm', 'Calm', '4'],
       ['thin', 'Thin', '5'],
       ['plant', 'Plant', '6'],
+      ['balance', 'Balance', 'B'],
       ['retarget', 'Retarget', '7'],
       ['shape', 'Shape', '8'],
       ['join', 'Join', 'J'],

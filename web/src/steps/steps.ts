@@ -8,6 +8,7 @@ import {
   type LucideIcon,
   PenTool,
   PersonStanding,
+  Scale,
   ScanSearch,
   Spline,
   Waves,
@@ -16,6 +17,7 @@ import {
 import type { ComponentType } from 'react'
 import { measuredNow, openFor } from '../actions/findings'
 import type { BenchState, StepName } from '../view/bench'
+import { BalancePanel } from './balance/BalancePanel'
 import { BringInPanel } from './bring-in/BringInPanel'
 import { CalmPanel } from './calm/CalmPanel'
 import { DeliverPanel } from './deliver/DeliverPanel'
@@ -89,6 +91,14 @@ export const STEPS: readonly Step[] = [
     Panel: PlantPanel,
     open: (s) => openFor(s.findings, 'plant'),
     done: (s) => measuredNow(s) && s.clip!.plants.length > 0 && openFor(s.findings, 'plant') === 0,
+  },
+  {
+    name: 'balance',
+    title: 'Balance',
+    Icon: Scale,
+    Panel: BalancePanel,
+    open: (s) => openFor(s.findings, 'balance'),
+    done: (s) => has(s, 'balance') && measuredNow(s) && openFor(s.findings, 'balance') === 0,
   },
   {
     name: 'retarget',

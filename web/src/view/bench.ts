@@ -16,6 +16,7 @@ export type StepName =
   | 'calm'
   | 'thin'
   | 'plant'
+  | 'balance'
   | 'retarget'
   | 'shape'
   | 'join'

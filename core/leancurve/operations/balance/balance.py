@@ -88,13 +88,7 @@ class Balance(Operation[BalanceParams]):
         root = leading_root(clip)
         limbs = _limbs(clip, params)
         found = _flights(clip, inside)
-        report = {
-            "flights": len(found),
-            "most_off_mm": round(max((f.arc_mm for f in found), default=0.0), 3),
-            "most_spin_deg": round(max((f.spin_deg or 0.0 for f in found), default=0.0), 3),
-            "most_moved_mm": 0.0,
-            "most_turned_deg": 0.0,
-        }
+        report: dict[str, float] = {"flights": len(found), **_off(found, "before")}
         wanted = _Wanted(clip, params, root, limbs)
         now = clip
         for done in range(ROUNDS if found else 0):
@@ -105,17 +99,32 @@ class Balance(Operation[BalanceParams]):
             now = apply_patch(clip, wanted.laid(1.0, 1.0))
             progress((done + 1) / (ROUNDS + 1))
         patch = wanted.laid(0.01 * params.path, 0.01 * params.turning)
-        for layer in patch.layers or ():
-            for name, letter, unit in (
-                ("most_moved_mm", "t", clip.millimetres),
-                ("most_turned_deg", "r", 1.0),
-            ):
-                own = [patch.curves.get(TrackId(layer.owner, root, letter + a)) for a in "xyz"]
-                values = [c.values for c in own if isinstance(c, SampledCurve)]
-                if values:
-                    far = float(np.linalg.norm(values, axis=0).max(initial=0.0))
-                    report[name] = round(far * unit, 3)
+        if patch.layers:
+            report |= _off(_flights(apply_patch(clip, patch), inside), "after")
+            report |= _most(clip, patch, root)
         return replace(patch, report=report)
+
+
+def _off(found: Sequence[Flown], when: str) -> dict[str, float]:
+    """The most by which flights are off, before or after."""
+    return {
+        f"off_{when}_mm": round(max((f.arc_mm for f in found), default=0.0), 3),
+        f"spin_{when}_deg": round(max((f.spin_deg or 0.0 for f in found), default=0.0), 3),
+    }
+
+
+def _most(clip: Clip, patch: Patch, root: int) -> dict[str, float]:
+    """How far the new layer moves and turns the root at most."""
+    layer = (patch.layers or ())[-1]
+    out = {}
+    for name, letter, unit in (
+        ("most_moved_mm", "t", clip.millimetres), ("most_turned_deg", "r", 1.0),
+    ):  # fmt: skip
+        curves = [patch.curves.get(TrackId(layer.owner, root, letter + axis)) for axis in "xyz"]
+        values = [c.values for c in curves if isinstance(c, SampledCurve)]
+        far = float(np.linalg.norm(values, axis=0).max(initial=0.0)) if values else 0.0
+        out[name] = round(far * unit, 3)
+    return out
 
 
 def _limbs(clip: Clip, params: BalanceParams) -> list[int]:

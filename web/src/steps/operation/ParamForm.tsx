@@ -1,7 +1,7 @@
 /** Parameters of an operation as the server describes them: a fitting control each. */
 import { useId, useState } from 'react'
 import type { Operation } from '../../sync/catalogue'
-import { Check, inputLook, Toggle } from '../../ui/controls'
+import { Check, inputLook, Slider, Toggle } from '../../ui/controls'
 import { useBench } from '../../view/bench'
 
 export type Params = Record<string, unknown>
@@ -139,6 +139,17 @@ export function ParamForm({
               <Check on={Boolean(value)} onChange={set} about={about}>
                 {param.label}
               </Check>
+            ) : param.unit === '%' ? (
+              <Slider
+                label={param.label}
+                shown={`${Math.round(Number(value))} %`}
+                typed={(share) => set(100 * share)}
+                min={0}
+                max={100}
+                step={1}
+                value={[Number(value)]}
+                onValueChange={([v]) => set(v!)}
+              />
             ) : (
               <div className="flex min-h-6 items-center justify-between gap-2 text-ink-2">
                 <label htmlFor={field}>{param.label}</label>
