@@ -13,6 +13,7 @@ from collections.abc import Sequence
 from datetime import date
 
 from tests.bench import (
+    balance_bench,
     cleaning_bench,
     core_bench,
     delivery_bench,
@@ -35,7 +36,7 @@ a third from run to run on a shared machine: the ratios are what to read.
 
 CORE = (
     core_bench, cleaning_bench, plants_bench, retarget_bench, layers_bench, joining_bench,
-    delivery_bench,
+    balance_bench, delivery_bench,
 )  # fmt: skip
 
 

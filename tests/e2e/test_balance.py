@@ -34,7 +34,7 @@ def test_a_jump_that_is_too_high_is_found_and_balanced(
     # A finding leads to what mends it.
     found = page.get_by_role("list", name="Findings").get_by_role("listitem")
     page.get_by_role("button", name=re.compile(r"^arcs 1")).click()
-    expect(found.filter(has_text="arcs")).to_have_count(1)
+    expect(found).to_have_count(1)
     page.keyboard.press("Alt+B")
     expect(page.get_by_role("heading", name="Balance", exact=True)).to_be_visible()
     flights = page.get_by_role("table", name="Flights").get_by_role("row")
@@ -65,7 +65,7 @@ def test_a_jump_that_is_too_high_is_found_and_balanced(
     balance.get_by_role("button", name="Apply").click()
     revision(page, 2)
     settled(page)
-    expect(flights.nth(1)).to_contain_text("0.0 mm")
+    expect(flights.nth(1)).to_contain_text("< 0.01 mm")
     clip = page.request.get(page.url.replace("/clip/", "/api/clips/")).json()
     assert [layer["name"] for layer in clip["layers"]] == ["weight"]
     page.keyboard.press("Alt+9")

@@ -39,7 +39,7 @@ def test_a_state_is_inspected_once(api: Api, clip: dict) -> None:
 def test_every_kind_leads_to_a_step_and_says_what_it_means(api: Api) -> None:
     listed = api.get("findings/kinds").json()
     assert [k["name"] for k in listed][:2] == ["calibration pose", "gap"]
-    assert {k["step"] for k in listed} <= {"inspect", "unflip", "calm", "plant", "shape"}
+    assert {k["step"] for k in listed} <= {"inspect", "unflip", "calm", "plant", "balance", "shape"}
     assert all(k["meaning"] and k["plural"] for k in listed)
 
 

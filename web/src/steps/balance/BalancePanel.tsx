@@ -55,7 +55,7 @@ function Flights({ clip }: { clip: Clip | null }) {
     <table className="w-full" aria-label="Flights">
       <thead className="text-ink-3">
         <tr>
-          {['flight', 'falls at', 'off its path', 'lacks'].map((name, k) => (
+          {['flight', 'falls at', 'off its path', 'spin off'].map((name, k) => (
             <th key={name} scope="col" className={`font-normal ${k ? 'text-right' : 'text-left'}`}>
               {name}
             </th>
@@ -80,7 +80,7 @@ export function BalancePanel() {
       lead="In the air a body falls as gravity has it, and turns no more and no less than it did at take-off. What is off is put right by a layer called weight."
     >
       <Flights clip={clip} />
-      <OperationCard name="balance" count={openFor(findings, 'balance') ?? 0} />
+      <OperationCard name="balance" count={openFor(findings, 'balance') ?? 0} hidden={['new_id']} />
     </Panel>
   )
 }
