@@ -694,12 +694,12 @@ def _parser() -> argparse.ArgumentParser:
     stayer.add_argument("--smooth", type=float, default=0.0, metavar="S", help="leaves the sway")
     stayer.add_argument("--ease", type=int, default=12, metavar="N", help="frames to come and go")
     balancer = command("balance", balance, "file", "out")
-    for name, usual, told in (
+    for name, usual, about in (
         ("path", 1.0, "how closely flights follow gravity, 0 to 1"),
         ("turning", 1.0, "how far they keep their momentum, 0 to 1"),
         ("counter", 0.0, "how much of that limbs do, 0 to 1"),
     ):
-        balancer.add_argument(f"--{name}", type=float, default=usual, metavar="SHARE", help=told)
+        balancer.add_argument(f"--{name}", type=float, default=usual, metavar="SHARE", help=about)
     balancer.add_argument("--limbs", choices=("arms", "legs", "arms and legs"), default="arms")
     balancer.add_argument("--gravity", type=float, metavar="N", help="m/s²; else as on Earth")
     looper = command("loop", loop, "file", "out")

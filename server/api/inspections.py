@@ -16,6 +16,7 @@ from leancurve.cleaning.gimbal import rate_orders
 from leancurve.document.evaluation import evaluate
 from leancurve.errors import BadInput
 from leancurve.figure.body import ROLES
+from leancurve.figure.masses import weights_of
 from leancurve.measures.findings import KINDS
 from leancurve.measures.flights import flights_of
 from leancurve.measures.picture import body_picture
@@ -83,6 +84,7 @@ def body(request: HttpRequest, clip_id: int, revision: int) -> Any:
     known = clip.body
     profile = profile_for(wanted.clip.workspace, names)
     own = profile.groups if profile else {}
+    weights = weights_of(clip.skeleton, known)
     return {
         "joints": [asdict(j) for j in known.joints],
         "groups": {g: list(joints) for g, joints in known.groups.items()},
@@ -91,6 +93,7 @@ def body(request: HttpRequest, clip_id: int, revision: int) -> Any:
         },
         "roles": list(ROLES),
         "profile": profile.name if profile else None,
+        "centre": None if weights is None else weights.centre_of_joints.tolist(),
         "figure": body_picture(clip),
     }
 

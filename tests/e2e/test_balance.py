@@ -68,6 +68,15 @@ def test_a_jump_that_is_too_high_is_found_and_balanced(
     expect(flights.nth(1)).to_contain_text("< 0.01 mm")
     clip = page.request.get(page.url.replace("/clip/", "/api/clips/")).json()
     assert [layer["name"] for layer in clip["layers"]] == ["weight"]
+    # The centre of mass is shown, and hidden again.
+    page.keyboard.press("Shift+W")
+    alone = stage_picture(page)
+    page.keyboard.press("Alt+M")
+    settled(page)
+    assert stage_picture(page) != alone
+    page.keyboard.press("Alt+M")
+    settled(page)
+    assert stage_picture(page) == alone
     page.keyboard.press("Alt+9")
     back = read_bvh(delivered(page, tmp_path / "balanced.bvh")).clip
     unit = clip["reading"]["metres_per_unit"]

@@ -88,12 +88,13 @@ class Weights:
     made_of: Floats
 
     @cached_property
-    def _centre(self) -> Floats:
+    def centre_of_joints(self) -> Floats:
+        """How much each joint's place counts for the centre of mass ``(J,)``."""
         return np.asarray(self.shares @ self.made_of)
 
     def centre(self, positions: Floats) -> Floats:
         """The centre of mass ``(F, 3)``, of joints' places ``(F, J, 3)``."""
-        return np.asarray(np.einsum("j,fjk->fk", self._centre, positions))
+        return np.asarray(np.einsum("j,fjk->fk", self.centre_of_joints, positions))
 
     def points(self, positions: Floats) -> Floats:
         """The points' places ``(F, P, 3)``, of joints' places ``(F, J, 3)``."""

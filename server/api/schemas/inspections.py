@@ -63,6 +63,10 @@ class BodyOut(Schema):
     own_groups: dict[str, list[int]]
     roles: list[str] = Field(description="all roles there are")
     profile: str | None = Field(description="the kept profile that fits this skeleton, if any")
+    centre: list[float] | None = Field(
+        description="how much each joint's place counts for the centre of mass; null where the "
+        "body is not understood"
+    )
     figure: list[list[float]] = Field(
         description="the figure at rest from the front: [joint, x1, y1, r1, x2, y2, r2]"
     )

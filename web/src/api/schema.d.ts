@@ -2236,6 +2236,11 @@ export interface components {
         /** BodyOut */
         BodyOut: {
             /**
+             * Centre
+             * @description how much each joint's place counts for the centre of mass; null where the body is not understood
+             */
+            centre: number[] | null;
+            /**
              * Figure
              * @description the figure at rest from the front: [joint, x1, y1, r1, x2, y2, r2]
              */

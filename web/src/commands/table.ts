@@ -429,6 +429,13 @@ export const COMMANDS: readonly Command[] = [
     key: 'Shift+X',
     run: () => useViewing.setState((s) => ({ trails: !s.trails })),
   },
+  {
+    id: 'weight',
+    title: 'Centre of mass on or off',
+    group: 'Stage',
+    key: 'Alt+M',
+    run: () => useViewing.setState((s) => ({ weight: !s.weight })),
+  },
   ...KEY_COMMANDS,
   ...PANEL_COMMANDS,
   ...(

@@ -21,6 +21,7 @@ import { lapOf, times } from './rounds'
 import { Shades } from './Shades'
 import { Quick } from './sketch/Quick'
 import { Trails } from './Trails'
+import { Weight } from './Weight'
 
 const PICK_PIXELS = 14
 const LIMB_PIXELS = 18
@@ -96,6 +97,7 @@ export class Stage {
   /** In review nothing is drawn but the figure on its floor. */
   private plain = false
   private trails: Trails | null = null
+  private weight = new Weight()
   private arrow = new AxisArrow()
   private shades = new Shades()
   private ghosts = new Ghosts(this.space)
@@ -159,6 +161,7 @@ export class Stage {
     this.ghost?.dispose()
     this.marks?.dispose()
     this.trails?.dispose()
+    this.weight.dispose()
     this.arrow.dispose()
     this.shades.dispose()
     for (const figure of this.ghosts.figures) figure.dispose()
@@ -254,6 +257,7 @@ export class Stage {
       this.figure.group,
       this.marks.points,
       this.trails.group,
+      this.weight.group,
       this.arrow.group,
       this.places.group,
       this.props.group,
@@ -321,6 +325,12 @@ export class Stage {
   ): void {
     this.around = around
     this.keysOf = keysOf
+    this.pose()
+  }
+
+  /** How much each joint's place counts for the centre of mass; null hides it. */
+  setWeight(shares: readonly number[] | null): void {
+    this.weight.weigh(shares)
     this.pose()
   }
 
@@ -457,6 +467,9 @@ export class Stage {
     const last = Math.min(poses.frames - 1, at + around.span)
     const along = Array.from({ length: last - first + 1 }, (_, k) => first + k)
     this.trails?.show(clip, poses, joints, along, this.keysOf, this.overrides)
+    const path = around.trails ? along : []
+    if (this.plain || this.met) this.weight.group.visible = false
+    else if (this.figure) this.weight.show(clip, poses, this.figure.world, path, this.overrides)
     const alike = new Set(joints.flatMap((joint) => this.look.roles?.[joint] ?? []))
     for (const partner of this.partners) partner.trail(alike, around.trails ? along : [])
     const { span, apart } = around

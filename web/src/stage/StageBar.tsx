@@ -228,6 +228,9 @@ function ShowMenu() {
         <Check on={view.trails} onChange={(trails) => set({ trails })}>
           Trails of selected joints
         </Check>
+        <Check on={view.weight} onChange={(weight) => set({ weight })}>
+          Centre of mass
+        </Check>
         <Check on={view.ghosts} onChange={(ghosts) => set({ ghosts })}>
           Ghost poses
         </Check>

@@ -190,7 +190,7 @@ export function StageView() {
   }, [])
 
   const { trails, ghosts, span, apart, hold, hovered, guide, guidePoses } = useViewing()
-  const { split, follow, grid, post, person, bare, own } = useViewing()
+  const { split, follow, grid, post, person, bare, own, weight } = useViewing()
   const curves = useBench((s) => s.curves)
   const channels = useBench((s) => s.channels)
 
@@ -305,6 +305,11 @@ export function StageView() {
     const known = clip && roles?.length === clip.joints.length ? roles.map((r) => r.role) : null
     stageRef.current?.setLook({ roles: known, bare })
   }, [clip, roles, bare])
+
+  const centre = useBench((s) => s.body?.centre)
+  useEffect(() => {
+    stageRef.current?.setWeight(weight ? (centre ?? null) : null)
+  }, [weight, centre])
 
   const figures = usePartners((s) => s.figures)
   const chosen = usePartners((s) => s.chosen)

@@ -45,6 +45,8 @@ export interface Viewing {
   /** Play from key to key, in-betweens held. */
   hold: boolean
   trails: boolean
+  /** The centre of mass, with its path where trails are shown. */
+  weight: boolean
   ghosts: boolean
   /** The stage in two views; its views go along with the root. */
   split: boolean
@@ -88,6 +90,7 @@ export const useViewing = create<Viewing>(() => ({
   guidePoses: null,
   hold: false,
   trails: false,
+  weight: false,
   ghosts: false,
   split: false,
   follow: false,
@@ -109,7 +112,7 @@ const { getState: get, setState: set } = useViewing
 /** How one likes to look, whatever is looked at. */
 const KEPT = [
   ...(['timing', 'follows', 'passes', 'step', 'span', 'apart'] as const),
-  ...(['split', 'follow', 'grid', 'post', 'person', 'bare', 'own'] as const),
+  ...(['split', 'follow', 'grid', 'post', 'person', 'bare', 'own', 'weight'] as const),
 ]
 
 /** A clip is opened: what was looked at in another means nothing here. */
