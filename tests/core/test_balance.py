@@ -305,7 +305,7 @@ def test_flights_are_listed_and_balanced_at_the_command_line(
     args = ["--path", "1", "--turning", "1", "--counter", "0.5"]
     assert main(["balance", str(source), str(out), *args, "--json"]) == 0
     told = json.loads(capsys.readouterr().out)
-    assert told["off_before_mm"] > 30.0 > 1.0 > told["off_after_mm"]
+    assert told["off_its_path_before_mm"] > 30.0 > 1.0 > told["off_its_path_after_mm"]
     assert [f["gravity"] for f in told["after"]] == pytest.approx([GRAVITY] * 10, rel=1e-2)
     assert main(["inspect", str(out), "--json"]) == 0
     again = json.loads(capsys.readouterr().out)

@@ -108,7 +108,7 @@ class Balance(Operation[BalanceParams]):
 def _off(found: Sequence[Flown], when: str) -> dict[str, float]:
     """The most by which flights are off, before or after."""
     return {
-        f"off_{when}_mm": round(max((f.arc_mm for f in found), default=0.0), 3),
+        f"off_its_path_{when}_mm": round(max((f.arc_mm for f in found), default=0.0), 3),
         f"spin_{when}_deg": round(max((f.spin_deg or 0.0 for f in found), default=0.0), 3),
     }
 
