@@ -13,6 +13,7 @@ from leancurve.demo import TAKES, crate_take
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import evaluate
 from leancurve.document.placement import placed_props
+from leancurve.document.root_motion import RootMotion, leading_root
 from leancurve.document.scope import Scope
 from leancurve.document.sound import require_sound
 from leancurve.errors import BadInput
@@ -63,6 +64,25 @@ def test_in_place_the_figure_stays_where_it_began_and_moves_as_it_did(walk: Clip
     joints = [j for j, p in enumerate(walk.skeleton.parents) if p >= 0]
     own = [evaluate(c).rotation[:, joints] for c in (walk, still)]
     assert np.array_equal(*own)
+
+
+@pytest.mark.parametrize("load", [None, *WHOLE], ids=str)
+def test_where_it_stands_may_be_held_by_the_placement(walk: Clip, load: Load | None) -> None:
+    """Seen it is the same; with the placement muted it begins in the middle of the floor, facing as
+    at rest."""
+    clip = walk if load is None else laden(load)
+    there, here = led(clip), led(clip, stands="in the placement")
+    for one, other in zip(world(there), world(here), strict=True):
+        assert one == pytest.approx(other, abs=1e-6)
+    for one, other in zip(placed_props(there), placed_props(here), strict=True):
+        assert one == pytest.approx(other, abs=1e-6)
+    assert here.placement is not None
+    freed = replace(here, plants=(), placement=replace(here.placement, muted=True))
+    lead, up = leading_root(freed), UP[freed.reading.up_axis]
+    turns, places = (x[0, lead] for x in world(freed))
+    stands = RootMotion.of(turns[None], places[None], up, freed.skeleton.rest_world[0][lead])
+    assert stands.path[0] == pytest.approx(np.zeros(3), abs=1e-6)
+    assert rotation.geodesic_deg(stands.heading[0], rotation.IDENTITY) < 1e-6
 
 
 def test_single_axes_and_the_heading_are_left(walk: Clip) -> None:

@@ -2,23 +2,19 @@
 
 Shares of the body's mass, where along a segment its centre lies, and how far from there its mass
 lies on average: P. de Leva, "Adjustments to Zatsiorsky-Seluyanov's segment inertia parameters",
-Journal of Biomechanics 29 (1996), table 4.
+Journal of Biomechanics 29 (1996), table 4, men.
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
-from typing import Final, Literal, TypeAlias
 
 import numpy as np
 
 from leancurve.figure.body import SIDES, Body
 from leancurve.figure.skeleton import Skeleton
 from leancurve.numbers.arrays import Floats
-
-Sex: TypeAlias = Literal["male", "female"]
 
 
 @dataclass(frozen=True)
@@ -46,34 +42,19 @@ class Table:
     across: float
 
 
-TABLES: Final[Mapping[Sex, Table]] = {
-    "male": Table(
-        (
-            Segment(0.0271, "upper arm", "forearm", 0.577, 0.277),
-            Segment(0.0162, "forearm", "hand", 0.457, 0.271),
-            Segment(0.0061, "hand", "middle", 0.790, 0.570),
-            Segment(0.1416, "thigh", "shin", 0.410, 0.329),
-            Segment(0.0433, "shin", "foot", 0.446, 0.252),
-            Segment(0.0137, "foot", "toe", 0.5, 0.251),
-        ),
-        Segment(0.0694, "neck", "head", 1.0, 0.309),
-        Segment(0.4346, "neck", "hips", 0.449, 0.317),
-        0.169,
+TABLE = Table(
+    (
+        Segment(0.0271, "upper arm", "forearm", 0.577, 0.277),
+        Segment(0.0162, "forearm", "hand", 0.457, 0.271),
+        Segment(0.0061, "hand", "middle", 0.790, 0.570),
+        Segment(0.1416, "thigh", "shin", 0.410, 0.329),
+        Segment(0.0433, "shin", "foot", 0.446, 0.252),
+        Segment(0.0137, "foot", "toe", 0.5, 0.251),
     ),
-    "female": Table(
-        (
-            Segment(0.0255, "upper arm", "forearm", 0.575, 0.269),
-            Segment(0.0138, "forearm", "hand", 0.456, 0.259),
-            Segment(0.0056, "hand", "middle", 0.747, 0.493),
-            Segment(0.1478, "thigh", "shin", 0.361, 0.367),
-            Segment(0.0481, "shin", "foot", 0.442, 0.269),
-            Segment(0.0129, "foot", "toe", 0.5, 0.289),
-        ),
-        Segment(0.0668, "neck", "head", 1.0, 0.283),
-        Segment(0.4257, "neck", "hips", 0.415, 0.300),
-        0.147,
-    ),
-}
+    Segment(0.0694, "neck", "head", 1.0, 0.309),
+    Segment(0.4346, "neck", "hips", 0.449, 0.317),
+    0.169,
+)
 HEAD_HEIGHT = 0.117
 """From the crown to the corner of the jaw, as a share of the stature (the same table's figures)."""
 NEEDED = ("upper arm", "forearm", "thigh", "shin", "foot")
@@ -102,13 +83,13 @@ class Weights:
 
 
 @lru_cache(maxsize=64)
-def weights_of(skeleton: Skeleton, body: Body, sex: Sex = "male") -> Weights | None:
+def weights_of(skeleton: Skeleton, body: Body) -> Weights | None:
     """The points of a skeleton's body; None where its joints are not understood well enough.
 
     Each segment is two points of half its mass, as far from its centre as its mass lies on average;
     the trunk has two more, across it. A joint without a role weighs nothing.
     """
-    made = _Made(skeleton, body, TABLES[sex])
+    made = _Made(skeleton, body, TABLE)
     return made.weights() if made.understood else None
 
 

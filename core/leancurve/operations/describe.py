@@ -78,6 +78,7 @@ LABELS = {
     "close_loop.heading": "Heading stays",
     "begin_loop.frame": "Begins at",
     "travel.way": "Travel",
+    "travel.stands": "Where it stands is held",
     "travel.axes": "What is led",
     "travel.facing": "Faces by",
     "travel.smooth": "Sway below",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, ClassVar, Literal, TypeAlias, TypeVar
 
 import numpy as np
@@ -11,10 +11,12 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from leancurve.curves.easing import EASINGS
-from leancurve.document.carrying import carried
-from leancurve.document.clip import Clip
+from leancurve.document.carrying import carried, under_placement
+from leancurve.document.clip import Clip, Placement
+from leancurve.document.moves import point_of
+from leancurve.document.placement import placed_pose
 from leancurve.document.posing import ahead
-from leancurve.document.root_motion import RootMotion
+from leancurve.document.root_motion import RootMotion, leading_root
 from leancurve.errors import BadInput
 from leancurve.figure.skeleton import UP
 from leancurve.measures.account import Kind
@@ -69,6 +71,12 @@ class TravelParams(WithLengths):
     smooth: float = number(0.0, "s", "what sways faster than this stays in the hips", ge=0, le=10)
     ease: int = number(
         12, "frames", "over how many frames it comes in and goes out within a clip", ge=0, le=10000
+    )
+    stands: Literal["in the curves", "in the placement"] = Field(
+        "in the curves",
+        description="what holds where it begins and which way it faces there: the curves, or the "
+        "placement, over curves that begin in the middle of the floor",
+        json_schema_extra={"when": {"way": ["in place"]}},
     )
     speed: float = Field(
         1400.0,
@@ -134,8 +142,15 @@ class SetTravel(Operation[TravelParams]):
         by = _held(leading(own, led, up), spans, clip.frames)
         progress(0.6)
         made = carried(clip, by)
+        curves, placement = made.curves, None
+        if params.stands == "in the placement" and params.way == "in place":
+            seen = replace(clip.with_curves(curves), props=made.props, plants=made.plants)
+            placement = _start(seen)
+            there = under_placement(seen, placement).curves
+            curves = curves | {t: c for t, c in there.items() if c is not seen.curves[t]}
         return Patch(
-            curves=made.curves,
+            curves=curves,
+            placement=placement,
             props=made.props if made.props != clip.props else None,
             plants=made.plants if made.plants != clip.plants else None,
             report=_report(clip, led.path - own.path, led.angle - own.angle, wanted.held),
@@ -146,6 +161,16 @@ class SetTravel(Operation[TravelParams]):
 
     def counted_as(self, params: Mapping[str, Any]) -> Kind:
         return "place"
+
+
+def _start(clip: Clip) -> Placement:
+    """Where a clip begins as it is seen, and which way it faces there."""
+    lead, up = leading_root(clip), UP[clip.reading.up_axis]
+    pose = placed_pose(clip, np.zeros(1), [lead])
+    rest = clip.skeleton.rest_world[0][lead]
+    stands = RootMotion.of(pose.rotation[:, 0], pose.translation[:, 0], up, rest)
+    turn = float(np.degrees(2.0 * np.arctan2(stands.heading[0, up], stands.heading[0, 3])))
+    return Placement(point_of(stands.path[0]), turn)
 
 
 def _report(clip: Clip, moved: Places, turned: Floats, held: float) -> dict[str, Any]:
