@@ -26,7 +26,7 @@ from pxr import Usd, UsdSkel
 from tests.core.in_node import three_sees
 from tests.core.usd_files import queried
 from tests.e2e.application import Application
-from tests.e2e.conftest import is_open, settled, to_shelf
+from tests.e2e.conftest import WAITS_MS, is_open, settled, to_shelf
 from tests.e2e.takes import bring_in, store
 from tests.e2e.test_shaping import figure
 
@@ -205,7 +205,8 @@ def test_a_worker_killed_in_the_middle_leaves_nothing_half_or_twice(
     expect(page.get_by_role("link", name=re.compile(r"\.usdc$")).first).to_be_visible()
     application.kill(application.worker)
     application.start_worker()
-    expect(page.get_by_role("status")).to_have_text("20 done")
+    # Ten times as much as one wait is for.
+    expect(page.get_by_role("status")).to_have_text("20 done", timeout=10 * WAITS_MS)
     files = page.get_by_role("link", name=re.compile(r"\.usdc$"))
     expect(files).to_have_count(20)
     assert len(set(files.all_inner_texts())) == len(takes)

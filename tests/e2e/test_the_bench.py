@@ -280,7 +280,7 @@ def test_what_is_not_there_says_so_and_leads_back(page: Page) -> None:
     page.goto("/clip/99999")
     expect(page.get_by_role("alert")).to_contain_text("not here any more, or it is not yours")
     page.get_by_role("link", name="Back to the shelf").click()
-    expect(page.get_by_role("heading", level=1, name=LAMP)).to_be_visible()
+    expect(page.get_by_role("heading", name=LAMP, exact=True)).to_be_visible()
 
 
 def test_how_a_take_is_read_can_be_changed_and_undone(page: Page) -> None:
