@@ -12,6 +12,7 @@ from django.contrib.auth.models import AbstractBaseUser
 from documents.models import State
 from documents.store import load_clip
 from leancurve.document.clip import Clip as Document
+from leancurve.document.names import free_name
 from leancurve.errors import BadInput, short
 from leancurve.figure.feet import limbs_of
 from leancurve.joining.beside import Stand, stand_between
@@ -102,11 +103,7 @@ def _held(
     own: _Side, other: _Side, part: str, stand: Stand, request: uuid.UUID, user: AbstractBaseUser
 ) -> Revision:
     """A clip with the point that is half way, and its part held there."""
-    taken = {prop.name for prop in own.clip.props}
-    plain = f"{own.beside[:40]}, {part}"
-    name = next(
-        n for n in (plain, *(f"{plain} {k}" for k in range(2, len(taken) + 3))) if n not in taken
-    )
+    name = free_name(f"{own.beside[:40]}, {part}", {prop.name for prop in own.clip.props})
     edit = {
         "do": "add", "name": name, "shape": "point", "size": POINT,
         "joints": [other.joint], "other": 0, "half": own.joint, "later": stand.later,

@@ -7,6 +7,7 @@ is given; the body as a whole turns by what is left of it.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -24,18 +25,20 @@ CLOSE = 1e-10
 
 @dataclass(frozen=True, eq=False)
 class Spin:
-    """A body's parts about its centre of mass, per unit of mass, on the N steps between frames: the
-    inverse of its inertia ``(N, 3, 3)``, and the angular momentum that it has ``(N, 3)`` as it
-    moves, squares of the length a second."""
+    """How points ``(N + 1, P, 3)`` that share a mass ``(P,)`` go round their centre, on the N steps
+    between frames and per unit of mass: their inertia ``(N, 3, 3)``, and the angular momentum that
+    they have ``(N, 3)`` as they move, squares of the length a second."""
 
-    inverse: Floats
+    points: Floats
+    shares: Floats
+    inertia: Floats
     spun: Floats
     rate: float
 
-    @property
-    def inertia(self) -> Floats:
-        """``(N, 3, 3)``, per unit of mass."""
-        return np.asarray(np.linalg.inv(self.inverse))
+    @cached_property
+    def inverse(self) -> Floats:
+        """Of the inertia ``(N, 3, 3)``."""
+        return np.ascontiguousarray(np.linalg.inv(self.inertia))
 
     def turned(self, momentum: Floats) -> Floats:
         """How it turns further ``(N + 1, 4)``, from the first frame on, with an angular momentum
@@ -78,6 +81,36 @@ class Spin:
         speed = np.radians(rotation.log(by)) * self.rate
         return np.asarray((self.inertia @ speed[..., None])[..., 0])
 
+    def limbs_turned(self, origins: Floats, parts: Bools) -> Floats | None:
+        """How K limbs turn further ``(N + 1, K, 3)``, rotation vectors in the world in degrees, so
+        that together they have most of the angular momentum that is lacking, and the body as a
+        whole has to turn for the rest: with the least squares of their speeds, where the body's
+        counts more. None where nothing is found.
+
+        They turn about ``origins (N + 1, K, 3)``; ``parts (K, P)`` says which points each takes
+        along. On both ends they stand as they stood: what is left there is spread.
+        """
+        lacking = self.lacking()
+        if lacking is None:
+            return None
+        middle = _between(_about_centre(self.points, self.shares))
+        places, turning = _between(self.points), _between(origins)
+        moved = []
+        for k, own in enumerate(parts):
+            a, b = middle[:, own], places[:, own] - turning[:, k, None]
+            mass = self.shares[own]
+            # a x (w x b) = w (a . b) - b (a . w)
+            along = np.einsum("p,npi,npi->n", mass, a, b)[:, None, None] * np.eye(3)
+            moved.append(along - np.einsum("p,npi,npj->nij", mass, b, a))
+        limbs, body = np.concatenate(moved, axis=2), self.inertia
+        back = limbs.swapaxes(1, 2)
+        pairs = limbs @ back + body @ body.swapaxes(1, 2) / UNWILLING
+        speeds = (back @ np.linalg.solve(pairs, lacking[..., None]))[..., 0]
+        steps = np.degrees(speeds.reshape(len(speeds), len(parts), 3)) / self.rate
+        turned = np.concatenate([np.zeros((1, len(parts), 3)), np.cumsum(steps, axis=0)])
+        share = np.linspace(0.0, 1.0, len(turned))[:, None, None]
+        return np.asarray(turned - share * turned[-1])
+
     def _missed(self, momentum: Floats) -> Floats:
         """By how much the last frame is turned: a rotation vector ``(3,)`` in radians."""
         return np.asarray(np.radians(rotation.log(self.turned(momentum)[-1:])[0]))
@@ -85,8 +118,8 @@ class Spin:
 
 def spin_of(points: Floats, shares: Floats, rate: float) -> Spin | None:
     """That of points ``(F, P, 3)`` that share a mass ``(P,)``; None where they lie on one line."""
-    about = points - np.einsum("p,fpk->fk", shares, points)[:, None]
-    middle = 0.5 * (about[1:] + about[:-1])
+    about = _about_centre(points, shares)
+    middle = _between(about)
     speed = np.diff(about, axis=0) * rate
     spun = np.einsum("p,fpk->fk", shares, np.cross(middle, speed))
     squares = np.einsum("p,fpk,fpk->f", shares, middle, middle)
@@ -95,40 +128,14 @@ def spin_of(points: Floats, shares: Floats, rate: float) -> Spin | None:
     sizes = np.linalg.eigvalsh(inertia)
     if not len(spun) or np.any(sizes[:, 0] <= 1e-9 * np.maximum(sizes[:, 2], 1e-300)):
         return None
-    return Spin(np.ascontiguousarray(np.linalg.inv(inertia)), np.ascontiguousarray(spun), rate)
+    return Spin(points, shares, inertia, np.ascontiguousarray(spun), rate)
 
 
-def limbs_turned(
-    points: Floats,
-    shares: Floats,
-    origins: Floats,
-    parts: Bools,
-    body: Floats,
-    lacking: Floats,
-    rate: float,
-) -> Floats:
-    """How K limbs turn further ``(F, K, 3)``, rotation vectors in the world in degrees, so that
-    together they have most of an angular momentum that is ``lacking (N, 3)`` on the steps between
-    frames, and the whole ``body (N, 3, 3)``, its inertia, has to turn for the rest: with the least
-    squares of their speeds, where the body's counts more.
+def _about_centre(points: Floats, shares: Floats) -> Floats:
+    """Points ``(F, P, 3)`` seen from the centre of their mass."""
+    return np.asarray(points - np.einsum("p,fpk->fk", shares, points)[:, None])
 
-    They turn about ``origins (F, K, 3)``; ``parts (K, P)`` says which points ``(F, P, 3)`` each
-    takes along. On both ends they stand as they stood: what is left there is spread.
-    """
-    about = points - np.einsum("p,fpk->fk", shares, points)[:, None]
-    middle = 0.5 * (about[1:] + about[:-1])
-    places, turning = (0.5 * (x[1:] + x[:-1]) for x in (points, origins))
-    moved = []
-    for k, own in enumerate(parts):
-        a, b = middle[:, own], places[:, own] - turning[:, k, None]
-        mass = shares[own]
-        # a x (w x b) = w (a . b) - b (a . w)
-        along = np.einsum("p,npi,npi->n", mass, a, b)[:, None, None] * np.eye(3)
-        moved.append(along - np.einsum("p,npi,npj->nij", mass, b, a))
-    limbs = np.concatenate(moved, axis=2)
-    back = limbs.swapaxes(1, 2)
-    pairs = limbs @ back + body @ body.swapaxes(1, 2) / UNWILLING
-    speeds = (back @ np.linalg.solve(pairs, lacking[..., None]))[..., 0]
-    steps = np.degrees(speeds.reshape(len(speeds), len(parts), 3)) / rate
-    turned = np.concatenate([np.zeros((1, len(parts), 3)), np.cumsum(steps, axis=0)])
-    return np.asarray(turned - np.linspace(0.0, 1.0, len(turned))[:, None, None] * turned[-1])
+
+def _between(values: Floats) -> Floats:
+    """Values ``(F, ...)`` on frames as they are in the middle of the steps between."""
+    return np.asarray(0.5 * (values[1:] + values[:-1]))

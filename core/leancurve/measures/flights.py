@@ -15,10 +15,17 @@ from leancurve.cleaning.contacts import AIRBORNE, contacts_of
 from leancurve.document.clip import Clip
 from leancurve.document.evaluation import posed
 from leancurve.document.kept import kept
-from leancurve.figure.masses import weights_of
-from leancurve.figure.momentum import limbs_turned, spin_of
+from leancurve.figure.masses import Weights, weights_of
+from leancurve.figure.momentum import Spin, spin_of
 from leancurve.figure.skeleton import UP
-from leancurve.measures.gravity import GRAVITY, SHORTEST_S, acceleration, centre_of, falling_part
+from leancurve.measures.gravity import (
+    GRAVITY,
+    SHORTEST_S,
+    acceleration,
+    centre_of,
+    fall_of,
+    falling_part,
+)
 from leancurve.numbers import rotation
 from leancurve.numbers.arrays import Floats
 
@@ -85,9 +92,7 @@ def _falling(clip: Clip) -> list[tuple[int, int, float]]:
         part = next(long, None)
         if part is None:
             continue
-        seconds = np.arange(part[1] - part[0] + 1) / rate
-        fitted = np.polynomial.Polynomial.fit(seconds, centre[part[0] : part[1] + 1, up], 2)
-        out.append((*part, float(-2.0 * fitted.convert().coef[-1])))
+        out.append((*part, fall_of(centre[part[0] : part[1] + 1, up], rate)))
     return out
 
 
@@ -125,10 +130,7 @@ def turned_off(clip: Clip, first: int, last: int) -> Floats | None:
     """How the whole body has to turn further about its centre of mass ``(last - first + 1, 4)`` for
     its angular momentum to be kept, in the world's axes; None where that cannot be told. On both
     ends it stands as it stood."""
-    weights = weights_of(clip.skeleton, clip.body)
-    assert weights is not None  # there is a flight
-    places = posed(clip).world(clip.skeleton)[1][first : last + 1]
-    spin = spin_of(weights.points(places), weights.shares, float(clip.rate))
+    spin = _spin(clip, first, last)
     return None if spin is None else spin.kept()
 
 
@@ -136,28 +138,29 @@ def limbs_off(clip: Clip, first: int, last: int, joints: Sequence[int]) -> Float
     """How the limbs that hang on joints have to turn further about these ``(last - first + 1, K,
     3)``, rotation vectors in the world in degrees, instead of the whole body; None where that
     cannot be told. On both ends they stand as they stood."""
-    weights = weights_of(clip.skeleton, clip.body)
-    assert weights is not None  # there is a flight
-    places = posed(clip).world(clip.skeleton)[1][first : last + 1]
-    points, rate = weights.points(places), float(clip.rate)
-    spin = spin_of(points, weights.shares, rate)
-    lacking = None if spin is None else spin.lacking()
-    if spin is None or lacking is None:
+    spin, weights = _spin(clip, first, last), _weights(clip)
+    if spin is None:
         return None
     used = np.abs(weights.made_of) > 1e-12
     parts = []
     for joint in joints:
         below = [joint in clip.skeleton.chain(j) for j in range(len(clip.skeleton))]
         parts.append(~used[:, ~np.array(below)].any(axis=1))
-    return limbs_turned(
-        points,
-        weights.shares,
-        places[:, list(joints)],
-        np.array(parts),
-        spin.inertia,
-        lacking,
-        rate,
-    )
+    origins = posed(clip).world(clip.skeleton)[1][first : last + 1, list(joints)]
+    return spin.limbs_turned(origins, np.array(parts))
+
+
+def _weights(clip: Clip) -> Weights:
+    """A clip's masses: there is a flight, so the body is understood."""
+    weights = weights_of(clip.skeleton, clip.body)
+    assert weights is not None
+    return weights
+
+
+def _spin(clip: Clip, first: int, last: int) -> Spin | None:
+    weights = _weights(clip)
+    places = posed(clip).world(clip.skeleton)[1][first : last + 1]
+    return spin_of(weights.points(places), weights.shares, float(clip.rate))
 
 
 def _spin_deg(clip: Clip, first: int, last: int) -> float | None:

@@ -87,6 +87,12 @@ def falling_part(bends: Floats, first: int, last: int) -> tuple[int, int] | None
     return first, last
 
 
+def fall_of(heights: Floats, rate: float) -> float:
+    """How fast what has these heights ``(F,)`` falls: twice what a parabola through them bends."""
+    seconds = np.arange(len(heights)) / rate
+    return float(-2.0 * np.polynomial.Polynomial.fit(seconds, heights, 2).convert().coef[2])
+
+
 def _flight(
     centre: Floats, bends: Floats, up: int, rate: float, most: float, first: int, last: int
 ) -> Flight | None:
@@ -103,8 +109,7 @@ def _flight(
     ]
     if max(float(np.sqrt(np.mean(x**2))) for x in off) > most:
         return None
-    curve = np.polynomial.Polynomial.fit(seconds, path[:, up], 2).convert()
-    return Flight(first, last, float(-2.0 * curve.coef[2]))
+    return Flight(first, last, fall_of(path[:, up], rate))
 
 
 def unit_by_gravity(clip: Clip) -> tuple[float, int] | None:

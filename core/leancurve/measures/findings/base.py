@@ -9,7 +9,7 @@ from typing import Any, TypeVar, cast
 
 import numpy as np
 
-from leancurve.cleaning.contacts import Support, support_of, tidy
+from leancurve.cleaning.contacts import STATURE_MM, Support, support_of, tidy
 from leancurve.cleaning.continuity import Flips, continuity_breaks
 from leancurve.document.clip import Clip, Contact
 from leancurve.document.evaluation import effective, posed
@@ -119,6 +119,12 @@ class Motion:
     def flips(self) -> Flips:
         """Wraps and alternate solutions: two kinds of one look."""
         return continuity_breaks(self.clip)
+
+    @property
+    def size(self) -> float:
+        """How tall the figure is, as a share of the one that thresholds are stated for."""
+        height = self.clip.skeleton.rest_height * self.clip.millimetres
+        return height / STATURE_MM if height > 0 else 1.0
 
     @property
     def up(self) -> int:

@@ -18,8 +18,7 @@ WORST = 8.0
 
 def detect_arcs(motion: Motion) -> Iterator[Finding]:
     """The size is how far the centre of mass is off at most, in mm."""
-    height = motion.clip.skeleton.rest_height * motion.clip.millimetres
-    least = ARC_MM * (height / 1750.0 if height > 0.0 else 1.0)
+    least = ARC_MM * motion.size
     for flight in flights_of(motion.clip):
         if flight.arc_mm > least:
             rank = severity(flight.arc_mm, least, WORST * least)

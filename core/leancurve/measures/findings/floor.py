@@ -84,7 +84,7 @@ def detect_slides(motion: Motion) -> Iterator[Finding]:
     The span is the whole stand between its first and its last movement: what slides and comes
     back has slid.
     """
-    least = SLIDE_MM * _scale(motion)
+    least = SLIDE_MM * motion.size
     found: list[Finding] = []
     for stand in _stands(motion):
         placed = np.median(stand.level[: max(3, len(stand.level) // 20)], axis=0)
@@ -103,7 +103,7 @@ def detect_slides(motion: Motion) -> Iterator[Finding]:
 
 def detect_sinks(motion: Motion) -> Iterator[Finding]:
     """How far a foot in contact is below the floor it stands on, in mm."""
-    scale = _scale(motion)
+    scale = motion.size
     found: list[Finding] = []
     for stand in _stands(motion):
         found += _parts(motion, "sink", stand, -stand.height, SINK_MM * scale)
@@ -112,17 +112,12 @@ def detect_sinks(motion: Motion) -> Iterator[Finding]:
 
 def detect_floats(motion: Motion) -> Iterator[Finding]:
     """How far a foot in contact stays above the floor, in mm."""
-    scale = _scale(motion)
+    scale = motion.size
     found: list[Finding] = []
     for stand in _stands(motion):
         if np.median(stand.height) > FLOAT_MM * scale:
             found += _parts(motion, "float", stand, stand.height, FLOAT_MM * scale)
     yield from _merged(found)
-
-
-def _scale(motion: Motion) -> float:
-    height = motion.clip.skeleton.rest_height * motion.clip.millimetres
-    return height / 1750.0 if height > 0 else 1.0
 
 
 def _parts(
